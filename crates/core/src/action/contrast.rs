@@ -1,0 +1,89 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use crate::stats::median;
+use crate::units::{Percent, Velocity};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Spreads velocities around a pivot or draws them together: v := p + (v − p)·c/100.
+///
+/// Without a pivot given, each instrument's is its own typical: the median of its aimed hits.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Contrast {
+    /// 0 to 400 %: 100 changes nothing, 0 makes all equal.
+    pub contrast: Percent,
+    /// The velocity that stays, or each instrument's typical.
+    pub pivot: Option<Velocity>,
+}
+
+impl Default for Contrast {
+    fn default() -> Contrast {
+        Contrast { contrast: Percent(130.0), pivot: None }
+    }
+}
+
+impl Act for Contrast {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "contrast",
+        title: "Contrast",
+        family: ActionFamily::Touch,
+        words: &["compress", "expand", "dynamics", "velocity", "scale", "flatten", "equal"],
+        sentence: "set contrast to {contrast} about {pivot}.",
+        explains: "Louder louder and softer softer, or the other way, about what is typical.",
+        settings: &[
+            Setting { name: "contrast", label: "contrast", values: Values::number(0.0, 400.0, 1.0, "%", Some(100.0)) },
+            Setting {
+                name: "pivot",
+                label: "pivot",
+                values: Values::Number {
+                    min: 1.0,
+                    max: 127.0,
+                    step: 1.0,
+                    unit: "",
+                    neutral: None,
+                    sides: None,
+                    none: Some("its typical"),
+                },
+            },
+        ],
+    };
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        for rows in stage.by_instrument(aimed) {
+            let pivot = match self.pivot {
+                Some(velocity) => f64::from(velocity.get()),
+                None => median(&mut rows.iter().map(|&row| stage.velocity[row]).collect::<Vec<f64>>()),
+            };
+            for row in rows {
+                let velocity = &mut stage.velocity[row];
+                *velocity += (self.contrast.factor() - 1.0) * (*velocity - pivot);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    fn contrast(contrast: f64, pivot: Option<u8>, velocities: &[u8]) -> Vec<u8> {
+        let pivot = pivot.and_then(Velocity::new);
+        let action = Action::Contrast(Contrast { contrast: Percent(contrast), pivot });
+        play(&sixteenths(velocities), action).iter().map(|hit| hit.velocity.get()).collect()
+    }
+
+    #[test]
+    fn the_worked_numbers() {
+        assert_eq!(contrast(50.0, Some(80), &[120, 40]), [100, 60]);
+        assert_eq!(contrast(0.0, Some(80), &[120, 40, 7]), [80, 80, 80]);
+    }
+
+    #[test]
+    fn without_a_pivot_the_typical_stays() {
+        assert_eq!(contrast(200.0, None, &[60, 70, 90]), [50, 70, 110]);
+    }
+}

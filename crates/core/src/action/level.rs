@@ -1,0 +1,57 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Makes hits harder or softer by the same step: v += by.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Level {
+    /// −126 to 126 velocity steps.
+    pub by: f64,
+}
+
+impl Act for Level {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "level",
+        title: "Level",
+        family: ActionFamily::Touch,
+        words: &["velocity", "louder", "softer", "volume", "offset", "gain", "trim"],
+        sentence: "play {by}.",
+        explains: "The whole lot harder or softer by one step.",
+        settings: &[Setting {
+            name: "by",
+            label: "by",
+            values: Values::Number {
+                min: -126.0,
+                max: 126.0,
+                step: 1.0,
+                unit: "",
+                neutral: Some(0.0),
+                sides: Some(("softer", "harder")),
+                none: None,
+            },
+        }],
+    };
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        for &row in aimed {
+            stage.velocity[row] += self.by;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    #[test]
+    fn steps_are_held_in_range() {
+        let played = play(&sixteenths(&[100, 120, 5]), Action::Level(Level { by: 12.0 }));
+        let velocities: Vec<u8> = played.iter().map(|hit| hit.velocity.get()).collect();
+        assert_eq!(velocities, [112, 127, 17]);
+    }
+}

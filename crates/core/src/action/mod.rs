@@ -1,0 +1,223 @@
+//! Actions: what a pass does. Each is a file of its own with its type, its formula and its tests;
+//! [`Action`] is the one place where they are registered.
+
+mod contrast;
+mod lean;
+mod level;
+mod loosen;
+mod shape;
+
+pub use contrast::Contrast;
+pub use lean::Lean;
+pub use level::Level;
+pub use loosen::{Loosen, Spread};
+pub use shape::Shape;
+
+use crate::dice::Dice;
+use crate::perform::Stage;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use ts_rs::TS;
+
+/// What every action is and does.
+pub(crate) trait Act: Serialize + DeserializeOwned + Default {
+    /// Its words and settings.
+    const INFO: ActionInfo;
+
+    /// Do it to the aimed rows of the stage.
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice);
+
+    /// What is wrong beyond single settings being out of range: the setting and why.
+    fn check(&self) -> Result<(), (&'static str, String)> {
+        Ok(())
+    }
+}
+
+/// The four families of actions.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[ts(rename = "ActionFamily")]
+pub enum ActionFamily {
+    /// Velocity.
+    Touch,
+    /// Timing.
+    Time,
+}
+
+/// How an action is shown, found and set. The interface draws any action from this alone.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct ActionInfo {
+    /// Its name in JSON.
+    pub kind: &'static str,
+    /// Its name on screen.
+    pub title: &'static str,
+    /// Touch, Time …
+    pub family: ActionFamily,
+    /// Further trade words that find it.
+    pub words: &'static [&'static str],
+    /// The sentence that follows the aim; `{setting}` stands for a setting.
+    pub sentence: &'static str,
+    /// One line for the list of actions.
+    pub explains: &'static str,
+    /// In the order of the sentence.
+    pub settings: &'static [Setting],
+}
+
+/// One setting of an action.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Setting {
+    /// Its name in JSON.
+    pub name: &'static str,
+    /// Its name for people.
+    pub label: &'static str,
+    /// What can be put there.
+    pub values: Values,
+}
+
+/// What a setting can be.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+pub enum Values {
+    /// A number.
+    Number {
+        /// Least.
+        min: f64,
+        /// Greatest.
+        max: f64,
+        /// One step of the wheel or an arrow key.
+        step: f64,
+        /// `%`, `ms` or nothing.
+        unit: &'static str,
+        /// Where it changes nothing (or does its plain thing); a double click returns to it.
+        neutral: Option<f64>,
+        /// Words for below and above zero, where the sign reads better as a word.
+        sides: Option<(&'static str, &'static str)>,
+        /// The word for “no number”, where that is possible (`null` in JSON).
+        none: Option<&'static str>,
+    },
+    /// One of a few words.
+    Choice {
+        /// (name in JSON, words on screen)
+        options: &'static [(&'static str, &'static str)],
+    },
+}
+
+impl Values {
+    pub(crate) const fn velocity() -> Values {
+        Values::number(1.0, 127.0, 1.0, "", None)
+    }
+
+    pub(crate) const fn number(min: f64, max: f64, step: f64, unit: &'static str, neutral: Option<f64>) -> Values {
+        Values::Number { min, max, step, unit, neutral, sides: None, none: None }
+    }
+
+    fn check(&self, value: &Value) -> Result<(), String> {
+        let Values::Number { min, max, unit, .. } = self else { return Ok(()) };
+        match value.as_f64() {
+            Some(number) if number < *min || number > *max => {
+                Err(format!("{number} is outside {min} to {max}{}{unit}", if unit.is_empty() { "" } else { " " }))
+            }
+            _ => Ok(()),
+        }
+    }
+}
+
+fn read<A: Act>(settings: Value) -> Result<A, (String, String)> {
+    let action: A = serde_path_to_error::deserialize(settings)
+        .map_err(|error| (error.path().to_string(), error.inner().to_string()))?;
+    let written = serde_json::to_value(&action).map_err(|error| (".".to_owned(), error.to_string()))?;
+    for setting in A::INFO.settings {
+        setting.values.check(&written[setting.name]).map_err(|message| (setting.name.to_owned(), message))?;
+    }
+    action.check().map_err(|(setting, message)| (setting.to_owned(), message))?;
+    Ok(action)
+}
+
+macro_rules! actions {
+    ($($name:ident),+ $(,)?) => {
+        /// What a pass does. In JSON an object with `kind` and the action's settings; settings
+        /// that are left out take their defaults.
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+        #[serde(tag = "kind", rename_all = "kebab-case")]
+        #[allow(missing_docs)]
+        pub enum Action {
+            $($name($name)),+
+        }
+
+        impl Action {
+            /// The words and settings of every action.
+            pub fn all() -> Vec<ActionInfo> {
+                vec![$($name::INFO),+]
+            }
+
+            /// Each action as it is when it is first added.
+            pub fn defaults() -> Vec<Action> {
+                vec![$(Action::$name($name::default())),+]
+            }
+
+            /// Its words and settings.
+            pub fn info(&self) -> ActionInfo {
+                match self {
+                    $(Action::$name(_) => $name::INFO),+
+                }
+            }
+
+            pub(crate) fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
+                match self {
+                    $(Action::$name(action) => action.act(stage, aimed, dice)),+
+                }
+            }
+
+            /// From JSON, every setting in range; else the setting's path and what is wrong.
+            pub(crate) fn from_value(value: Value) -> Result<Action, (String, String)> {
+                let Value::Object(mut fields) = value else {
+                    return Err((".".to_owned(), "an action is an object with “kind” and its settings".to_owned()));
+                };
+                let kind = fields.remove("kind").unwrap_or_default();
+                let settings = Value::Object(fields);
+                $(
+                    if kind == $name::INFO.kind {
+                        return Ok(Action::$name(read(settings)?));
+                    }
+                )+
+                let known: Vec<&str> = vec![$($name::INFO.kind),+];
+                Err(("kind".to_owned(), format!("{kind} is no action; known are {}", known.join(", "))))
+            }
+        }
+    };
+}
+
+actions! { Shape, Contrast, Level, Lean, Loosen }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn every_sentence_names_every_setting() {
+        for (info, action) in Action::all().into_iter().zip(Action::defaults()) {
+            let written = serde_json::to_value(&action).unwrap();
+            assert_eq!(written["kind"], info.kind);
+            for setting in info.settings {
+                assert!(info.sentence.contains(&format!("{{{}}}", setting.name)), "{}: {}", info.kind, setting.name);
+                assert!(written.get(setting.name).is_some(), "{}: {} is no field", info.kind, setting.name);
+            }
+            assert_eq!(written.as_object().unwrap().len(), info.settings.len() + 1, "{}", info.kind);
+            assert_eq!(Action::from_value(written).unwrap(), action);
+        }
+    }
+
+    #[test]
+    fn a_wrong_setting_is_named() {
+        let refused = |value| Action::from_value(value).unwrap_err();
+        assert_eq!(refused(json!({"kind": "contrast", "contrast": 1000})).0, "contrast");
+        assert_eq!(refused(json!({"kind": "shape", "soft": 200})).0, "soft");
+        assert_eq!(refused(json!({"kind": "level", "by": "loud"})).0, "by");
+        assert_eq!(refused(json!({"kind": "level", "bye": 3})).0, "bye");
+        assert_eq!(refused(json!({"kind": "sparkle"})).0, "kind");
+        assert_eq!(refused(json!(7)).0, ".");
+        assert_eq!(refused(json!({"kind": "shape", "soft": 90, "typical": 60, "hard": 100})).0, "soft");
+    }
+}

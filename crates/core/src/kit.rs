@@ -1,0 +1,353 @@
+//! Kits: which notes are which drum, who plays it, and how a sampler layers its velocities.
+
+use crate::hit::Part;
+use crate::units::{Channel, Note, Velocity};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+use std::fmt;
+use ts_rs::TS;
+
+/// Names an instrument within a kit and across kits: `closed-hat`, `snare`.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
+#[serde(transparent)]
+#[ts(type = "string")]
+pub struct InstrumentId(String);
+
+impl InstrumentId {
+    /// An id from its text.
+    pub fn new(id: impl Into<String>) -> InstrumentId {
+        InstrumentId(id.into())
+    }
+
+    /// The text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for InstrumentId {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(&self.0)
+    }
+}
+
+/// What kind of drum an instrument is; grooves and recipes fall back on it where kits differ.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Family {
+    Kick,
+    Snare,
+    Tom,
+    Hat,
+    Ride,
+    Crash,
+    HandPercussion,
+    Tonal,
+    Other,
+}
+
+/// The hand or foot that usually plays an instrument.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Limb {
+    RightHand,
+    LeftHand,
+    EitherHand,
+    RightFoot,
+    LeftFoot,
+    None,
+}
+
+/// The hand that an articulation is sampled for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Hand {
+    Left,
+    Right,
+    Either,
+}
+
+/// A way of striking an instrument: one note of the map.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Articulation {
+    /// centre, rim, open …
+    pub name: String,
+    /// The note that plays it.
+    pub note: Note,
+    /// The channel, where the kit fixes one.
+    pub channel: Option<Channel>,
+    /// The hand that it is sampled for.
+    pub hand: Hand,
+}
+
+/// The velocities from `from` up to the next layer, for which a sampler plays one group of samples.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct VelocityLayer {
+    /// soft, medium …
+    pub name: String,
+    /// The softest velocity of the layer.
+    pub from: Velocity,
+}
+
+/// A drum, cymbal or other thing that is struck; a tonal part is one instrument.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Instrument {
+    /// The same in every kit that has it.
+    pub id: InstrumentId,
+    /// For people.
+    pub name: String,
+    /// What kind of drum it is.
+    pub family: Family,
+    /// Who plays it.
+    pub limb: Limb,
+    /// Its notes; at least one.
+    pub articulations: Vec<Articulation>,
+    /// From soft to hard; the first begins at velocity 1.
+    pub layers: Vec<VelocityLayer>,
+}
+
+/// Which notes are which instrument.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct Kit {
+    /// For people.
+    pub name: String,
+    /// In the order in which they are shown.
+    pub instruments: Vec<Instrument>,
+}
+
+impl Kit {
+    /// The General MIDI percussion map (and the level 2 additions), grouped into instruments: hats
+    /// first, then snare, kick, toms, cymbals, hand percussion.
+    pub fn general_midi() -> Kit {
+        Kit { name: "General MIDI".to_owned(), instruments: PERCUSSION.iter().map(Row::instrument).collect() }
+    }
+
+    /// The kit of a drum part: of the General MIDI map what the part uses, and an instrument of
+    /// its own for each note that the map does not know.
+    ///
+    /// ```
+    /// use vivida_core::{Kit, Part};
+    /// assert!(Kit::of_drums(&Part::default()).instruments.is_empty());
+    /// ```
+    pub fn of_drums(part: &Part) -> Kit {
+        let mut kit = Kit::general_midi();
+        let used: BTreeSet<Note> = part.hits().iter().map(|hit| hit.note).collect();
+        let known = kit.lookup();
+        kit.instruments.retain(|instrument| instrument.articulations.iter().any(|way| used.contains(&way.note)));
+        let unknown = used.iter().filter(|&&note| known.instrument(note, Channel::PERCUSSION).is_none());
+        kit.instruments.extend(unknown.map(|&note| Instrument::unknown(note)));
+        kit
+    }
+
+    /// The kit of a tonal part: one instrument that plays every note.
+    pub fn of_tones(name: &str, part: &Part) -> Kit {
+        let used: BTreeSet<Note> = part.hits().iter().map(|hit| hit.note).collect();
+        let instrument = Instrument {
+            id: InstrumentId::new("tonal"),
+            name: name.to_owned(),
+            family: Family::Tonal,
+            limb: Limb::None,
+            articulations: used.into_iter().map(|note| Articulation::of_note(&note_name(note), note)).collect(),
+            layers: layers(),
+        };
+        Kit { name: name.to_owned(), instruments: vec![instrument] }
+    }
+
+    /// The instrument with an id, and its place.
+    pub fn find(&self, id: &InstrumentId) -> Option<(usize, &Instrument)> {
+        self.instruments.iter().enumerate().find(|(_, instrument)| instrument.id == *id)
+    }
+
+    /// A table for looking up the instruments of many notes.
+    pub fn lookup(&self) -> KitLookup {
+        let mut any = vec![None; 128];
+        let mut fixed = Vec::new();
+        for (index, instrument) in self.instruments.iter().enumerate() {
+            for way in &instrument.articulations {
+                match way.channel {
+                    Some(channel) => fixed.push((way.note, channel, index)),
+                    None => any[usize::from(way.note.get())] = Some(index),
+                }
+            }
+        }
+        KitLookup { any, fixed }
+    }
+}
+
+/// Which instrument of a kit a note belongs to.
+#[derive(Clone, Debug)]
+pub struct KitLookup {
+    any: Vec<Option<usize>>,
+    fixed: Vec<(Note, Channel, usize)>,
+}
+
+impl KitLookup {
+    /// The place of the instrument in the kit, if it has the note.
+    pub fn instrument(&self, note: Note, channel: Channel) -> Option<usize> {
+        let fixed = self.fixed.iter().find(|&&(key, on, _)| key == note && on == channel);
+        fixed.map(|&(_, _, index)| index).or(self.any[usize::from(note.get())])
+    }
+}
+
+impl Articulation {
+    fn of_note(name: &str, note: Note) -> Articulation {
+        Articulation { name: name.to_owned(), note, channel: None, hand: Hand::Either }
+    }
+}
+
+impl Instrument {
+    fn unknown(note: Note) -> Instrument {
+        Instrument {
+            id: InstrumentId::new(format!("note-{}", note.get())),
+            name: format!("Note {} ({})", note.get(), note_name(note)),
+            family: Family::Other,
+            limb: Limb::EitherHand,
+            articulations: vec![Articulation::of_note("struck", note)],
+            layers: layers(),
+        }
+    }
+}
+
+/// The note's letter and octave, middle C (60) being C4.
+pub fn note_name(note: Note) -> String {
+    const LETTERS: [&str; 12] = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
+    format!("{}{}", LETTERS[usize::from(note.get() % 12)], i32::from(note.get() / 12) - 1)
+}
+
+/// The four layers of the built-in kit: soft from 1, medium from 42, firm from 77, hard from 108.
+pub const LAYERS: [(&str, u8); 4] = [("soft", 1), ("medium", 42), ("firm", 77), ("hard", 108)];
+
+fn layers() -> Vec<VelocityLayer> {
+    let layer = |&(name, from): &(&str, u8)| VelocityLayer {
+        name: name.to_owned(),
+        from: Velocity::new(from).expect("the bounds are velocities"),
+    };
+    LAYERS.iter().map(layer).collect()
+}
+
+struct Row {
+    id: &'static str,
+    name: &'static str,
+    family: Family,
+    limb: Limb,
+    ways: &'static [(u8, &'static str)],
+}
+
+impl Row {
+    fn instrument(&self) -> Instrument {
+        let way = |&(note, name): &(u8, &str)| Articulation::of_note(name, Note::from_data(note));
+        Instrument {
+            id: InstrumentId::new(self.id),
+            name: self.name.to_owned(),
+            family: self.family,
+            limb: self.limb,
+            articulations: self.ways.iter().map(way).collect(),
+            layers: layers(),
+        }
+    }
+}
+
+const fn row(
+    id: &'static str,
+    name: &'static str,
+    family: Family,
+    limb: Limb,
+    ways: &'static [(u8, &'static str)],
+) -> Row {
+    Row { id, name, family, limb, ways }
+}
+
+/// Source: General MIDI Level 1 percussion key map, General MIDI 2 additions (27 to 34, 82 to 87).
+const PERCUSSION: &[Row] = {
+    use Family::{Crash, HandPercussion as Perc, Hat, Kick, Other, Ride, Snare, Tom};
+    use Limb::{EitherHand as Either, LeftFoot, LeftHand, RightFoot, RightHand};
+    &[
+        row("closed-hat", "Closed hat", Hat, RightHand, &[(42, "closed")]),
+        row("pedal-hat", "Pedal hat", Hat, LeftFoot, &[(44, "pedal")]),
+        row("open-hat", "Open hat", Hat, RightHand, &[(46, "open")]),
+        row("snare", "Snare", Snare, LeftHand, &[(38, "acoustic"), (40, "electric"), (37, "side stick")]),
+        row("kick", "Kick", Kick, RightFoot, &[(36, "kick 1"), (35, "acoustic")]),
+        row("high-tom", "High tom", Tom, Either, &[(50, "high"), (48, "high mid")]),
+        row("mid-tom", "Mid tom", Tom, Either, &[(47, "low mid"), (45, "low")]),
+        row("floor-tom", "Floor tom", Tom, Either, &[(43, "high floor"), (41, "low floor")]),
+        row("ride", "Ride", Ride, RightHand, &[(51, "bow"), (59, "bow 2"), (53, "bell")]),
+        row("crash", "Crash", Crash, Either, &[(49, "crash 1"), (57, "crash 2")]),
+        row("splash", "Splash", Crash, Either, &[(55, "splash")]),
+        row("china", "China", Crash, Either, &[(52, "china")]),
+        row("clap", "Hand clap", Perc, Either, &[(39, "clap")]),
+        row("tambourine", "Tambourine", Perc, Either, &[(54, "struck")]),
+        row("cowbell", "Cowbell", Perc, Either, &[(56, "struck")]),
+        row("shaker", "Shaker", Perc, Either, &[(82, "shaken")]),
+        row("maracas", "Maracas", Perc, Either, &[(70, "shaken")]),
+        row("cabasa", "Cabasa", Perc, Either, &[(69, "turned")]),
+        row("congas", "Congas", Perc, Either, &[(63, "high open"), (62, "high muted"), (64, "low")]),
+        row("bongos", "Bongos", Perc, Either, &[(60, "high"), (61, "low")]),
+        row("timbales", "Timbales", Perc, Either, &[(65, "high"), (66, "low")]),
+        row("agogo", "Agogo", Perc, Either, &[(67, "high"), (68, "low")]),
+        row("woodblock", "Woodblock", Perc, Either, &[(76, "high"), (77, "low")]),
+        row("claves", "Claves", Perc, Either, &[(75, "struck")]),
+        row("triangle", "Triangle", Perc, Either, &[(81, "open"), (80, "muted")]),
+        row("guiro", "Guiro", Perc, Either, &[(73, "short"), (74, "long")]),
+        row("surdo", "Surdo", Perc, Either, &[(87, "open"), (86, "muted")]),
+        row("castanets", "Castanets", Perc, Either, &[(85, "struck")]),
+        row("cuica", "Cuica", Perc, Either, &[(79, "open"), (78, "muted")]),
+        row("vibraslap", "Vibraslap", Perc, Either, &[(58, "struck")]),
+        row("jingle-bell", "Jingle bell", Perc, Either, &[(83, "shaken")]),
+        row("bell-tree", "Bell tree", Perc, Either, &[(84, "swept")]),
+        row("whistle", "Whistle", Other, Limb::None, &[(71, "short"), (72, "long")]),
+        row("sticks", "Sticks", Other, Either, &[(31, "struck")]),
+        row("square-click", "Square click", Other, Limb::None, &[(32, "click")]),
+        row("metronome", "Metronome", Other, Limb::None, &[(33, "click"), (34, "bell")]),
+        row("scratch", "Scratch", Other, Either, &[(29, "push"), (30, "pull")]),
+        row("slap", "Slap", Other, Either, &[(28, "struck")]),
+        row("high-q", "High Q", Other, Either, &[(27, "struck")]),
+    ]
+};
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::hit::{Hit, HitId};
+    use crate::units::Ticks;
+
+    fn part(notes: &[u8]) -> Part {
+        let hit = |(index, &note): (usize, &u8)| Hit {
+            id: HitId(index as u32),
+            tick: Ticks(index as f64),
+            length: Ticks(1.0),
+            velocity: Velocity::MAX,
+            release: 0,
+            note: Note::new(note).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        Part::new(notes.iter().enumerate().map(hit).collect())
+    }
+
+    #[test]
+    fn every_percussion_note_has_one_instrument() {
+        let kit = Kit::general_midi();
+        let mut notes: Vec<u8> =
+            kit.instruments.iter().flat_map(|i| i.articulations.iter().map(|way| way.note.get())).collect();
+        notes.sort_unstable();
+        assert_eq!(notes, (27..=87).collect::<Vec<u8>>());
+        let ids: BTreeSet<&str> = kit.instruments.iter().map(|instrument| instrument.id.as_str()).collect();
+        assert_eq!(ids.len(), kit.instruments.len());
+    }
+
+    #[test]
+    fn three_ways_of_striking_make_one_snare_but_hats_are_three() {
+        let kit = Kit::of_drums(&part(&[38, 40, 37, 42, 44, 46]));
+        let names: Vec<&str> = kit.instruments.iter().map(|instrument| instrument.name.as_str()).collect();
+        assert_eq!(names, ["Closed hat", "Pedal hat", "Open hat", "Snare"]);
+    }
+
+    #[test]
+    fn unknown_notes_are_never_lost() {
+        let kit = Kit::of_drums(&part(&[36, 3, 120]));
+        let ids: Vec<&str> = kit.instruments.iter().map(|instrument| instrument.id.as_str()).collect();
+        assert_eq!(ids, ["kick", "note-3", "note-120"]);
+    }
+}

@@ -1,0 +1,81 @@
+//! The rules and all computation of Vivida. Pure: no files, no clock, no network, no database.
+//!
+//! A [`Part`] is what came in: its [`Hit`]s are the **Written** reading, and nothing changes them.
+//! A [`Kit`] says which notes are which [`Instrument`]. A [`Recipe`] is a list of [`Pass`]es, each
+//! an [`Aim`] (whom) and an [`Action`] (what). [`perform`] turns the part into a [`Performance`],
+//! the **Played** reading, in a [`Context`] of tempo, metre and the variation that all dice hang
+//! on; [`report`] measures both.
+//!
+//! # Invariants
+//!
+//! Each is a property test of its name in `tests/invariants.rs`.
+//!
+//! 1. `written_is_untouched`: no pass changes the part; without passes Played equals Written.
+//! 2. `same_in_same_out`: equal inputs give bit-equal output.
+//! 3. `stable_dice`: a hit's draws hang on variation, pass, round and hit alone.
+//! 4. `order_kept`: hits of one note never swap and never sound at once; where one would, its
+//!    length is cut. (Hits written at one tick stay together, and what was written overlapping
+//!    stays so while no pass changes either.)
+//! 5. `in_range`: velocity 1 to 127, no onset before the start, length at least 1 tick.
+//! 6. `neutral_is_identity`: an action at its neutral setting changes nothing.
+//! 7. `off_is_absent`: a switched-off pass equals a removed one.
+//! 8. `only_whom_it_aims_at`: a hit outside the aim keeps velocity, onset and note, and its length
+//!    but for the cut of invariant 4.
+//! 9. `monotone`: Contrast, Shape and Level keep the order of velocities.
+//!
+//! # Example
+//!
+//! ```
+//! use vivida_core::*;
+//!
+//! let ppq = Ppq::new(960).unwrap();
+//! let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+//! let hit = |beat: u32| Hit {
+//!     id: HitId(beat),
+//!     tick: Ticks(960.0 * f64::from(beat)),
+//!     length: Ticks(120.0),
+//!     velocity: Velocity::new(100).unwrap(),
+//!     release: 64,
+//!     note: Note::new(38).unwrap(),
+//!     channel: Channel::PERCUSSION,
+//! };
+//! let part = Part::new((0..8).map(hit).collect());
+//! let kit = Kit::of_drums(&part);
+//!
+//! let lean = Action::Lean(action::Lean { by: Millis(10.0) });
+//! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
+//! let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
+//! let played = perform(&part, &kit, &recipe, &context);
+//! assert_eq!(played.hits[1].tick, Ticks(979.0));
+//! assert_eq!(played.passes[0].touched, 8);
+//! ```
+
+pub mod action;
+mod aim;
+mod dice;
+mod grid;
+mod hit;
+mod kit;
+mod metre;
+mod perform;
+mod recipe;
+mod report;
+mod settle;
+pub mod stats;
+mod tempo;
+mod units;
+
+pub use action::{Action, ActionInfo};
+pub use aim::{Aim, BarRange};
+pub use dice::Dice;
+pub use grid::Grid;
+pub use hit::{Hit, HitId, Part};
+pub use kit::{
+    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Limb, VelocityLayer, note_name,
+};
+pub use metre::{Bar, Metre, MetreMap};
+pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, perform, touched_by};
+pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
+pub use report::{Figures, InstrumentReport, PORTRAIT_REACH, Portrait, Report, report};
+pub use tempo::TempoMap;
+pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

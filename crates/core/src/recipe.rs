@@ -1,0 +1,240 @@
+//! Recipes: ordered lists of passes, and their documented JSON.
+
+use crate::action::Action;
+use crate::aim::Aim;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeSet;
+use ts_rs::TS;
+
+/// Names a pass within its recipe; dice hang on it, so it stays when passes are reordered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
+#[serde(transparent)]
+#[ts(type = "number")]
+pub struct PassId(pub u32);
+
+/// One sentence: whom it aims at and what it does.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Pass {
+    /// Unique within the recipe.
+    pub id: PassId,
+    /// A switched-off pass equals a removed one.
+    pub on: bool,
+    /// A name of the person's own.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub name: Option<String>,
+    /// Whom.
+    pub aim: Aim,
+    /// What.
+    pub action: Action,
+}
+
+impl Pass {
+    /// A pass that is on and has no name of its own.
+    pub fn new(id: u32, aim: Aim, action: Action) -> Pass {
+        Pass { id: PassId(id), on: true, name: None, aim, action }
+    }
+}
+
+/// A list of passes, done from first to last.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, TS)]
+pub struct Recipe {
+    /// In the order in which they are done.
+    pub passes: Vec<Pass>,
+}
+
+/// What is wrong with a recipe in JSON, and where.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{path}: {message}")]
+pub struct RecipeError {
+    /// The path of the field: `passes[2].action.soft`.
+    pub path: String,
+    /// What is wrong and what would be right.
+    pub message: String,
+}
+
+impl RecipeError {
+    fn new(path: impl Into<String>, message: impl Into<String>) -> RecipeError {
+        RecipeError { path: path.into(), message: message.into() }
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawPass {
+    id: u32,
+    #[serde(default = "yes")]
+    on: bool,
+    #[serde(default)]
+    name: Option<String>,
+    #[serde(default)]
+    aim: Aim,
+    action: Value,
+}
+
+fn yes() -> bool {
+    true
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawRecipe {
+    passes: Vec<RawPass>,
+}
+
+impl Recipe {
+    /// The most passes that a recipe holds.
+    pub const MOST_PASSES: usize = 500;
+
+    /// The version of the recipe format that this build reads and writes.
+    pub const VERSION: u32 = 1;
+
+    /// From `{"passes": [...]}`, every field checked.
+    ///
+    /// ```
+    /// use vivida_core::Recipe;
+    /// let json = serde_json::json!({"passes": [
+    ///     {"id": 1, "aim": {"instruments": ["snare"]}, "action": {"kind": "lean", "by": 800}}
+    /// ]});
+    /// let error = Recipe::from_value(json).unwrap_err();
+    /// assert_eq!(error.to_string(), "passes[0].action.by: 800 is outside -200 to 200 ms");
+    /// ```
+    pub fn from_value(value: Value) -> Result<Recipe, RecipeError> {
+        let raw: RawRecipe = serde_path_to_error::deserialize(value)
+            .map_err(|error| RecipeError::new(error.path().to_string(), error.inner().to_string()))?;
+        if raw.passes.len() > Recipe::MOST_PASSES {
+            let message =
+                format!("{} passes are more than the {} that a recipe holds", raw.passes.len(), Recipe::MOST_PASSES);
+            return Err(RecipeError::new("passes", message));
+        }
+        let mut seen = BTreeSet::new();
+        let mut passes = Vec::with_capacity(raw.passes.len());
+        for (index, pass) in raw.passes.into_iter().enumerate() {
+            let at = |field: &str| format!("passes[{index}].{field}");
+            if !seen.insert(pass.id) {
+                return Err(RecipeError::new(at("id"), format!("{} is the id of an earlier pass", pass.id)));
+            }
+            if pass.name.as_ref().is_some_and(|name| name.chars().count() > 200) {
+                return Err(RecipeError::new(at("name"), "a name has at most 200 letters"));
+            }
+            pass.aim.check().map_err(|(field, message)| RecipeError::new(at(&format!("aim.{field}")), message))?;
+            let action = Action::from_value(pass.action)
+                .map_err(|(field, message)| RecipeError::new(at(&format!("action.{field}")), message))?;
+            passes.push(Pass { id: PassId(pass.id), on: pass.on, name: pass.name, aim: pass.aim, action });
+        }
+        Ok(Recipe { passes })
+    }
+
+    /// An id that no pass has yet.
+    pub fn free_id(&self) -> PassId {
+        PassId(self.passes.iter().map(|pass| pass.id.0).max().map_or(1, |highest| highest.saturating_add(1)))
+    }
+}
+
+/// A recipe as a file: what docs/formats/recipe.md describes.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct RecipeFile {
+    /// Always `vivida-recipe`.
+    pub format: &'static str,
+    /// [`Recipe::VERSION`].
+    pub version: u32,
+    /// What people call it.
+    pub name: String,
+    /// What it is for.
+    pub note: String,
+    /// The passes.
+    #[serde(flatten)]
+    pub recipe: Recipe,
+}
+
+impl RecipeFile {
+    /// A file of this version.
+    pub fn new(name: impl Into<String>, note: impl Into<String>, recipe: Recipe) -> RecipeFile {
+        RecipeFile { format: "vivida-recipe", version: Recipe::VERSION, name: name.into(), note: note.into(), recipe }
+    }
+
+    /// From the text of a file.
+    pub fn parse(text: &str) -> Result<RecipeFile, RecipeError> {
+        let value: Value = serde_json::from_str(text)
+            .map_err(|error| RecipeError::new(format!("line {}", error.line()), format!("this is no JSON: {error}")))?;
+        let Value::Object(mut fields) = value else {
+            return Err(RecipeError::new(".", "a recipe is a JSON object"));
+        };
+        if fields.remove("format").as_ref().and_then(Value::as_str) != Some("vivida-recipe") {
+            return Err(RecipeError::new("format", "expected \"vivida-recipe\""));
+        }
+        match fields.remove("version").as_ref().and_then(Value::as_u64) {
+            Some(version) if version == u64::from(Recipe::VERSION) => {}
+            Some(version) if version > u64::from(Recipe::VERSION) => {
+                let message = format!(
+                    "version {version} is newer than this Vivida, which reads version {}; update Vivida",
+                    Recipe::VERSION
+                );
+                return Err(RecipeError::new("version", message));
+            }
+            _ => return Err(RecipeError::new("version", format!("expected {}", Recipe::VERSION))),
+        }
+        let mut text_of = |field: &str| match fields.remove(field) {
+            None => Ok(String::new()),
+            Some(Value::String(text)) => Ok(text),
+            Some(other) => Err(RecipeError::new(field, format!("expected a text, found {other}"))),
+        };
+        let (name, note) = (text_of("name")?, text_of("note")?);
+        Ok(RecipeFile::new(name, note, Recipe::from_value(Value::Object(fields))?))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    fn path_of(value: Value) -> String {
+        Recipe::from_value(value).unwrap_err().path
+    }
+
+    #[test]
+    fn errors_name_the_field_by_path() {
+        let good = json!({"kind": "level", "by": 3});
+        assert_eq!(path_of(json!({"passes": [{"id": 1, "action": good}, {"id": 1, "action": good}]})), "passes[1].id");
+        assert_eq!(
+            path_of(json!({"passes": [{"id": 1, "aim": {"bars": [{"from": 4, "to": 2}]}, "action": good}]})),
+            "passes[0].aim.bars[0]"
+        );
+        assert_eq!(
+            path_of(json!({"passes": [{"id": 1, "aim": {"bars": [{"from": 0, "to": 2}]}, "action": good}]})),
+            "passes[0].aim.bars[0]"
+        );
+        assert_eq!(path_of(json!({"passes": [{"id": 1, "aim": {"moon": 1}, "action": good}]})), "passes[0].aim.moon");
+        assert_eq!(
+            path_of(json!({"passes": [{"id": 1, "action": {"kind": "level", "by": 300}}]})),
+            "passes[0].action.by"
+        );
+        assert_eq!(path_of(json!({"passes": [{"id": -1, "action": good}]})), "passes[0].id");
+        let many: Vec<Value> = (0..10_000).map(|id| json!({"id": id, "action": good})).collect();
+        assert_eq!(path_of(json!({"passes": many})), "passes");
+    }
+
+    #[test]
+    fn a_file_of_a_newer_version_says_so() {
+        let text = json!({"format": "vivida-recipe", "version": 9, "passes": []}).to_string();
+        let error = RecipeFile::parse(&text).unwrap_err();
+        assert!(error.path == "version" && error.message.contains("newer"), "{error}");
+        assert_eq!(RecipeFile::parse("{").unwrap_err().path, "line 1");
+        assert_eq!(RecipeFile::parse("[]").unwrap_err().path, ".");
+        assert_eq!(RecipeFile::parse("{}").unwrap_err().path, "format");
+    }
+
+    #[test]
+    fn a_file_comes_back_as_it_went() {
+        let passes = Action::defaults()
+            .into_iter()
+            .zip(1..)
+            .map(|(action, id)| Pass::new(id, Aim::at("snare"), action))
+            .collect();
+        let file = RecipeFile::new("All", "of them", Recipe { passes });
+        let text = serde_json::to_string_pretty(&file).unwrap();
+        assert_eq!(RecipeFile::parse(&text).unwrap(), file);
+    }
+}

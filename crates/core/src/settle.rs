@@ -1,0 +1,78 @@
+//! The last step of every performance: whole ticks, nothing before the start, hits of one note in
+//! order and not overlapping.
+
+use crate::hit::Hit;
+use crate::units::Ticks;
+
+/// Where the passes want a hit.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Draft {
+    pub onset: f64,
+    pub length: f64,
+}
+
+struct Settling {
+    tick: f64,
+    length: f64,
+    moved: bool,
+    changed: bool,
+    /// The next hit of the same note and channel, in written order.
+    next: usize,
+    /// How far it must stay from that one: 1 tick, or 0 where they were written at one tick.
+    gap: f64,
+}
+
+const NONE: usize = usize::MAX;
+
+/// The final (tick, length) of each hit.
+///
+/// Hits of one note keep their written order. A hit that no pass moved stays where it is, whatever
+/// its neighbours do: moved ones stop one tick short of it. Where a hit would still sound when the
+/// next one of its note begins it is cut there, unless they were written so and neither was moved.
+pub(crate) fn settle(hits: &[Hit], drafts: impl Iterator<Item = Draft>, start: Ticks) -> Vec<(f64, f64)> {
+    let mut rows: Vec<Settling> = hits
+        .iter()
+        .zip(drafts)
+        .map(|(hit, draft)| {
+            let tick = draft.onset.round().max(start.0);
+            let length = draft.length.round().max(1.0);
+            let moved = tick != hit.tick.0;
+            Settling { tick, length, moved, changed: moved || length != hit.length.0, next: NONE, gap: 0.0 }
+        })
+        .collect();
+    link(hits, &mut rows);
+
+    for row in 0..rows.len() {
+        let (next, earliest) = (rows[row].next, rows[row].tick + rows[row].gap);
+        if next != NONE && rows[next].moved && rows[next].tick < earliest {
+            rows[next].tick = earliest;
+        }
+    }
+    for row in (0..rows.len()).rev() {
+        let next = rows[row].next;
+        if next == NONE {
+            continue;
+        }
+        let latest = rows[next].tick - rows[row].gap;
+        if rows[row].moved && rows[row].tick > latest {
+            rows[row].tick = latest;
+        }
+        if rows[row].changed || rows[next].moved {
+            let room = (rows[next].tick - rows[row].tick).max(1.0);
+            rows[row].length = rows[row].length.min(room);
+        }
+    }
+    rows.into_iter().map(|row| (row.tick, row.length)).collect()
+}
+
+fn link(hits: &[Hit], rows: &mut [Settling]) {
+    let mut last = vec![NONE; 128 * 16];
+    for (row, hit) in hits.iter().enumerate() {
+        let key = usize::from(hit.note.get()) * 16 + usize::from(hit.channel.get());
+        let previous = std::mem::replace(&mut last[key], row);
+        if previous != NONE {
+            rows[previous].next = row;
+            rows[previous].gap = (hit.tick.0 - hits[previous].tick.0).min(1.0);
+        }
+    }
+}

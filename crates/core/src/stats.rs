@@ -1,0 +1,109 @@
+//! The few statistics that actions and reports share.
+
+/// The mean; 0 of nothing.
+pub fn mean(values: &[f64]) -> f64 {
+    if values.is_empty() { 0.0 } else { values.iter().sum::<f64>() / values.len() as f64 }
+}
+
+/// The standard deviation of the whole (not of a sample of it); 0 of nothing.
+pub fn standard_deviation(values: &[f64]) -> f64 {
+    let middle = mean(values);
+    let squares: Vec<f64> = values.iter().map(|value| (value - middle).powi(2)).collect();
+    mean(&squares).sqrt()
+}
+
+/// The quantile `share` (0 to 1) of ascending values, straight between neighbours
+/// (Hyndman and Fan's type 7); 0 of nothing.
+///
+/// ```
+/// use vivida_core::stats::quantile;
+/// assert_eq!(quantile(&[10.0, 20.0, 40.0], 0.5), 20.0);
+/// assert_eq!(quantile(&[10.0, 20.0], 0.25), 12.5);
+/// ```
+pub fn quantile(ascending: &[f64], share: f64) -> f64 {
+    let Some(last) = ascending.len().checked_sub(1) else { return 0.0 };
+    let place = share.clamp(0.0, 1.0) * last as f64;
+    let below = place.floor() as usize;
+    let above = (below + 1).min(last);
+    ascending[below] + (ascending[above] - ascending[below]) * (place - below as f64)
+}
+
+/// The median of values in any order, which are put in another one; 0 of nothing.
+pub fn median(values: &mut [f64]) -> f64 {
+    if values.is_empty() {
+        return 0.0;
+    }
+    let count = values.len();
+    let (below, &mut upper, _) = values.select_nth_unstable_by(count / 2, f64::total_cmp);
+    if count % 2 == 1 {
+        return upper;
+    }
+    let lower = below.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+    (lower + upper) / 2.0
+}
+
+/// The correlation of each value with the next; nothing for fewer than three or where all agree.
+pub fn lag_1_correlation(values: &[f64]) -> Option<f64> {
+    let middle = mean(values);
+    let spread: f64 = values.iter().map(|value| (value - middle).powi(2)).sum();
+    if values.len() < 3 || spread < 1e-9 {
+        return None;
+    }
+    let together: f64 = values.windows(2).map(|pair| (pair[0] - middle) * (pair[1] - middle)).sum();
+    Some(together / spread)
+}
+
+/// A smooth outline of a histogram: every count is spread over its neighbours by a binomial
+/// kernel of `2 * reach` steps, and the highest place becomes 1.
+pub fn outline(counts: &[u32], reach: usize) -> Vec<f32> {
+    let mut kernel = vec![1.0f64];
+    for _ in 0..2 * reach {
+        kernel.push(0.0);
+        for place in (1..kernel.len()).rev() {
+            kernel[place] += kernel[place - 1];
+        }
+    }
+    let mut smooth = vec![0.0f64; counts.len()];
+    for (place, &count) in counts.iter().enumerate().filter(|&(_, &count)| count > 0) {
+        for (offset, weight) in kernel.iter().enumerate() {
+            if let Some(target) = (place + offset).checked_sub(reach).filter(|&target| target < counts.len()) {
+                smooth[target] += f64::from(count) * weight;
+            }
+        }
+    }
+    let highest = smooth.iter().copied().fold(0.0, f64::max);
+    smooth.iter().map(|value| if highest > 0.0 { (value / highest) as f32 } else { 0.0 }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn medians_of_odd_even_and_none() {
+        assert_eq!(median(&mut [5.0, 1.0, 3.0]), 3.0);
+        assert_eq!(median(&mut [5.0, 1.0, 3.0, 4.0]), 3.5);
+        assert_eq!(median(&mut []), 0.0);
+    }
+
+    #[test]
+    fn deviation_is_of_the_whole() {
+        assert_eq!(standard_deviation(&[2.0, 4.0, 4.0, 4.0, 5.0, 5.0, 7.0, 9.0]), 2.0);
+    }
+
+    #[test]
+    fn an_alternating_line_correlates_negatively() {
+        assert!(lag_1_correlation(&[1.0, -1.0, 1.0, -1.0, 1.0, -1.0]).unwrap() < -0.8);
+        assert_eq!(lag_1_correlation(&[3.0, 3.0, 3.0, 3.0]), None);
+    }
+
+    #[test]
+    fn an_outline_peaks_where_the_hits_are() {
+        let mut counts = [0; 128];
+        counts[100] = 7;
+        let line = outline(&counts, 3);
+        assert_eq!(line[100], 1.0);
+        assert!(line[99] > 0.5 && line[99] < 1.0 && line[98] == line[102] && line[90] == 0.0);
+        assert!(outline(&[0; 128], 3).iter().all(|&value| value == 0.0));
+    }
+}

@@ -1,0 +1,348 @@
+//! From bytes to a song.
+
+use crate::chunk::{Chunk, Chunks, Event, Track, chunks};
+use crate::notes::{NoteEvents, pair};
+use crate::text::readable;
+use midly::{MetaMessage, TrackEventKind};
+use std::collections::BTreeMap;
+use vivida_core::{Channel, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, TempoMap, Ticks, Velocity};
+
+/// The most notes that a song may have.
+pub const MOST_HITS: usize = 500_000;
+/// The most bars that a song may have.
+pub const MOST_BARS: u32 = 10_000;
+
+/// Why a file cannot be read. Each says what to do.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum ReadError {
+    #[error("the file is empty; export it again from where it came from")]
+    Empty,
+    #[error("offset 0: this is no Standard MIDI File: it does not begin with “MThd”; choose a .mid file")]
+    NotMidi,
+    #[error("offset {offset}: the file ends inside its header; it was cut short, so copy or export it again")]
+    HeaderCut { offset: usize },
+    #[error("offset 4: the header claims {length} bytes where 6 are the least; the file is damaged")]
+    HeaderShort { length: usize },
+    #[error("offset 8: format {format} is none of 0, 1 and 2; the file is damaged or of another kind")]
+    Format { format: u16 },
+    #[error("offset 12: the file has no resolution (0 ticks per quarter note); the file is damaged")]
+    NoResolution,
+    #[error("offset {offset}: the file has a header but no track; the file is damaged or holds no music")]
+    NoTracks { offset: usize },
+    #[error("the file holds no notes; there is nothing to play")]
+    NoNotes,
+    #[error("the file holds {hits} notes; {MOST_HITS} are the most that Vivida takes, so split it")]
+    TooManyNotes { hits: usize },
+    #[error(
+        "the file lasts {bars} bars; {MOST_BARS} are the most that Vivida takes, so split it or remove stray events at its end"
+    )]
+    TooLong { bars: u64 },
+}
+
+impl ReadError {
+    /// Where in the file, if at one place.
+    pub fn offset(&self) -> Option<usize> {
+        match self {
+            ReadError::NotMidi => Some(0),
+            ReadError::HeaderShort { .. } => Some(4),
+            ReadError::Format { .. } => Some(8),
+            ReadError::NoResolution => Some(12),
+            ReadError::HeaderCut { offset } | ReadError::NoTracks { offset } => Some(*offset),
+            ReadError::Empty | ReadError::NoNotes | ReadError::TooManyNotes { .. } | ReadError::TooLong { .. } => None,
+        }
+    }
+}
+
+/// A name for a place in the song, from the file's markers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Marker {
+    /// Where.
+    pub tick: Ticks,
+    /// verse, fill …
+    pub name: String,
+}
+
+/// The notes of one channel of one track.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SongPart {
+    /// The track's place among the tracks, from 0.
+    pub track: usize,
+    /// The channel.
+    pub channel: Channel,
+    /// The track's name, with the channel where the track has several.
+    pub name: String,
+    /// Whether it looks like a drum part.
+    pub drums: bool,
+    /// The hits; hit n is the n-th note-on of the part in the track.
+    pub part: Part,
+    pub(crate) notes: Vec<NoteEvents>,
+}
+
+impl SongPart {
+    /// Its kit when it is taken as drums or as tones.
+    pub fn kit(&self, drums: bool) -> Kit {
+        if drums { Kit::of_drums(&self.part) } else { Kit::of_tones(&self.name, &self.part) }
+    }
+}
+
+/// A Standard MIDI File, understood.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SongFile {
+    /// 0, 1 or 2.
+    pub format: u16,
+    /// The resolution of all positions here: the file's own times `factor`.
+    pub ppq: Ppq,
+    /// Ticks here for one tick of the file.
+    pub factor: u32,
+    /// The file counts in frames of film or video instead of quarter notes.
+    pub smpte: bool,
+    /// Ticks and seconds.
+    pub tempo: TempoMap,
+    /// Bars and beats.
+    pub metre: MetreMap,
+    /// Named places, in order.
+    pub markers: Vec<Marker>,
+    /// Those that hold notes.
+    pub parts: Vec<SongPart>,
+    /// Where the last event lies.
+    pub end: Ticks,
+    /// What was wrong with the file and how it was mended, in sentences.
+    pub mended: Vec<String>,
+}
+
+impl SongFile {
+    /// The number of bars, at least 1.
+    pub fn bars(&self) -> u32 {
+        let last = self.parts.iter().map(|part| part.part.end().0).fold(1.0, f64::max);
+        self.metre.bar_at(Ticks(last - 1.0)).number
+    }
+}
+
+/// The resolution: ticks per quarter note of the file, and for SMPTE timing the length of a
+/// quarter in microseconds.
+fn resolution(division: u16) -> (Ppq, u32, Option<u32>) {
+    let [high, low] = division.to_be_bytes();
+    if high < 0x80 {
+        let own = Ppq::new(u32::from(division)).expect("0 was refused");
+        let factor = own.factor_to_fine();
+        return (Ppq::new(own.get() * factor).expect("not 0"), factor, None);
+    }
+    // At 120 bpm half a second is a quarter note. 29 stands for 30 frames at 29.97 a second.
+    let frames = match high.wrapping_neg() {
+        29 => 30,
+        0 => 1,
+        frames => u32::from(frames),
+    };
+    let micros = if high.wrapping_neg() == 29 { 500_500 } else { 500_000 };
+    let per_second = frames * u32::from(low.max(1));
+    let factor = (2 * Ppq::FINE).div_ceil(per_second);
+    let factor = if per_second % 2 == 1 && factor % 2 == 1 { factor + 1 } else { factor };
+    (Ppq::new(per_second * factor / 2).expect("not 0"), factor, Some(micros))
+}
+
+/// Read a file.
+///
+/// # Errors
+///
+/// What cannot be mended, with the offset where it stands.
+pub fn read(bytes: &[u8]) -> Result<SongFile, ReadError> {
+    let found = chunks(bytes)?;
+    let (ppq, factor, smpte) = resolution(found.header.division);
+    let tracks: Vec<&Track<'_>> = found
+        .chunks
+        .iter()
+        .filter_map(|chunk| match chunk {
+            Chunk::Track(track) => Some(track),
+            Chunk::Other(_) => None,
+        })
+        .collect();
+    if tracks.is_empty() {
+        return Err(ReadError::NoTracks { offset: found.header.size });
+    }
+    let mut mended = mended_chunks(&found, tracks.len());
+    let conductors = if found.header.format == 2 { &tracks[..1] } else { &tracks[..] };
+    let maps = Maps::collect(conductors, factor, &mut mended);
+    let tempo = match smpte {
+        None => TempoMap::new(ppq, maps.tempo),
+        Some(micros) => {
+            mended
+                .push("The file counts in frames (SMPTE): it is shown at 120 bpm; times in seconds are exact.".into());
+            TempoMap::new(ppq, [(Ticks(0.0), micros)])
+        }
+    };
+    let mut song = SongFile {
+        format: found.header.format,
+        ppq,
+        factor,
+        smpte: smpte.is_some(),
+        tempo,
+        metre: MetreMap::new(ppq, maps.metre),
+        markers: maps.markers,
+        parts: Vec::new(),
+        end: Ticks(0.0),
+        mended,
+    };
+    for (number, track) in tracks.iter().enumerate() {
+        add_parts(&mut song, number, track);
+    }
+    check_size(&song, &tracks)?;
+    Ok(song)
+}
+
+fn check_size(song: &SongFile, tracks: &[&Track<'_>]) -> Result<(), ReadError> {
+    let hits: usize = song.parts.iter().map(|part| part.part.hits().len()).sum();
+    if hits == 0 {
+        return Err(match tracks.iter().find_map(|track| track.broken_at) {
+            Some(offset) => ReadError::NoTracks { offset },
+            None => ReadError::NoNotes,
+        });
+    }
+    if hits > MOST_HITS {
+        return Err(ReadError::TooManyNotes { hits });
+    }
+    let bars = song.bars();
+    if bars > MOST_BARS {
+        return Err(ReadError::TooLong { bars: u64::from(bars) });
+    }
+    Ok(())
+}
+
+fn mended_chunks(found: &Chunks<'_>, tracks: usize) -> Vec<String> {
+    let mut mended = Vec::new();
+    if usize::from(found.header.tracks) != tracks {
+        mended.push(format!(
+            "The header claims {} tracks; the file holds {tracks}, and all are read.",
+            found.header.tracks
+        ));
+    }
+    if let Some(offset) = found.cut_at {
+        mended.push(format!("Offset {offset}: the file ends too early; all before is kept."));
+    }
+    if found.header.format == 2 && tracks > 1 {
+        mended.push("Format 2: the patterns are shown side by side, with the tempo and metre of the first.".into());
+    }
+    mended
+}
+
+struct Maps {
+    tempo: Vec<(Ticks, u32)>,
+    metre: Vec<(Ticks, Metre)>,
+    markers: Vec<Marker>,
+}
+
+impl Maps {
+    fn collect(tracks: &[&Track<'_>], factor: u32, mended: &mut Vec<String>) -> Maps {
+        let mut maps = Maps { tempo: Vec::new(), metre: Vec::new(), markers: Vec::new() };
+        let mut odd_metres = 0;
+        for event in tracks.iter().flat_map(|track| &track.events) {
+            let TrackEventKind::Meta(message) = event.kind else { continue };
+            let tick = Ticks(event.tick as f64 * f64::from(factor));
+            match message {
+                MetaMessage::Tempo(micros) => maps.tempo.push((tick, micros.as_int())),
+                MetaMessage::TimeSignature(numerator, power, _, _) => {
+                    let denominator = 1u8.checked_shl(u32::from(power)).unwrap_or(0);
+                    match Metre::new(numerator, denominator) {
+                        Some(metre) => maps.metre.push((tick, metre)),
+                        None => odd_metres += 1,
+                    }
+                }
+                MetaMessage::Marker(text) => maps.markers.push(Marker { tick, name: readable(text) }),
+                _ => {}
+            }
+        }
+        if odd_metres > 0 {
+            mended.push(format!("{odd_metres} impossible time signatures are passed over."));
+        }
+        maps.tempo.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
+        maps.metre.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
+        maps.markers.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
+        maps.markers.retain(|marker| !marker.name.is_empty());
+        maps
+    }
+}
+
+fn add_parts(song: &mut SongFile, number: usize, track: &Track<'_>) {
+    let shown = number + 1;
+    let mut mend = |count: usize, text: &str| {
+        if count > 0 {
+            song.mended.push(format!("Track {shown}: {}", text.replace("{}", &count.to_string())));
+        }
+    };
+    let pairing = pair(&track.events);
+    mend(track.broken_at.unwrap_or(0), "offset {}: the data stop making sense; all before is kept.");
+    mend(
+        usize::from(track.broken_at.is_none() && !track.has_end),
+        "its end is not marked; it ends with its last event.",
+    );
+    mend(track.high_data_bytes, "{} data bytes above 127 are read without their top bit.");
+    mend(pairing.never_ended, "{} notes are never ended; they last to the end of the track.");
+    mend(pairing.stray_offs, "{} note-offs end no note; they are passed over and kept in the file.");
+    mend(pairing.zero_length, "{} notes have no length; they last one tick.");
+
+    let mut by_channel: BTreeMap<u8, Vec<NoteEvents>> = BTreeMap::new();
+    for note in pairing.notes {
+        by_channel.entry(note.channel).or_default().push(note);
+    }
+    let name = track_name(&track.events);
+    let several = by_channel.len() > 1;
+    for (channel, notes) in by_channel {
+        let channel = Channel::from_status(channel);
+        let drums = looks_like_drums(&name, channel, &notes);
+        let name = match (name.as_str(), several) {
+            ("", _) if drums => format!("Drums (track {shown}, channel {})", channel.shown()),
+            ("", _) => format!("Track {shown}, channel {}", channel.shown()),
+            (name, true) => format!("{name} (channel {})", channel.shown()),
+            (name, false) => name.to_owned(),
+        };
+        let part = Part::new(notes.iter().enumerate().map(|(id, note)| hit(id, note, song.factor)).collect());
+        song.parts.push(SongPart { track: number, channel, name, drums, part, notes });
+    }
+    let last = track.events.last().map_or(0.0, |event| event.tick as f64 * f64::from(song.factor));
+    song.end = Ticks(song.end.0.max(last));
+}
+
+fn hit(id: usize, note: &NoteEvents, factor: u32) -> Hit {
+    let fine = |tick: u64| Ticks(tick as f64 * f64::from(factor));
+    Hit {
+        id: HitId(id as u32),
+        tick: fine(note.tick),
+        length: Ticks(fine(note.end - note.tick).0.max(1.0)),
+        velocity: Velocity::rounded(f64::from(note.velocity)),
+        release: note.release,
+        note: Note::from_data(note.note),
+        channel: Channel::from_status(note.channel),
+    }
+}
+
+fn track_name(events: &[Event<'_>]) -> String {
+    let names = events.iter().filter_map(|event| match event.kind {
+        TrackEventKind::Meta(MetaMessage::TrackName(text)) => Some(readable(text)),
+        _ => None,
+    });
+    names.into_iter().find(|name| !name.is_empty()).unwrap_or_default()
+}
+
+/// Channel 10, or a name that says so over notes of the percussion map.
+fn looks_like_drums(name: &str, channel: Channel, notes: &[NoteEvents]) -> bool {
+    const WORDS: [&str; 14] = [
+        "drum",
+        "perc",
+        "kit",
+        "kick",
+        "snare",
+        "hat",
+        "cymbal",
+        "tom",
+        "conga",
+        "bongo",
+        "shaker",
+        "tambourine",
+        "clap",
+        "woodblock",
+    ];
+    let lower = name.to_lowercase();
+    let named =
+        WORDS.iter().any(|word| lower.split(|letter: char| !letter.is_alphabetic()).any(|part| part.starts_with(word)));
+    channel == Channel::PERCUSSION || (named && notes.iter().all(|note| (27..=87).contains(&note.note)))
+}

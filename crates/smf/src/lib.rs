@@ -1,0 +1,35 @@
+//! Standard MIDI Files in and out, losslessly, to and from the types of `vivida-core`.
+//!
+//! [`read`] turns the bytes of a file into a [`SongFile`]: its tempo and metre maps, its markers,
+//! and its parts, each the notes of one channel of one track. What is wrong with a file but can be
+//! mended is said in [`SongFile::mended`]; the rest is a [`ReadError`] with the offset.
+//! [`write`] puts performances in the place of parts.
+//!
+//! # Properties
+//!
+//! * `lossless_file`: without performances the same bytes come out; with them, every event that is
+//!   not a note of a treated part is the same event at the same tick in the same order.
+//! * No input makes [`read`] panic.
+//!
+//! # Example
+//!
+//! ```
+//! let bytes = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\
+//!               \0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
+//! let song = vivida_smf::read(bytes)?;
+//! assert_eq!(song.parts.len(), 1);
+//! assert_eq!(song.parts[0].part.hits()[0].velocity.get(), 100);
+//! assert_eq!(song.ppq.get(), 960); // twice the file's own 480
+//! assert_eq!(vivida_smf::write(bytes, &song, &[], Default::default()), bytes);
+//! # Ok::<(), vivida_smf::ReadError>(())
+//! ```
+
+mod chunk;
+mod import;
+mod notes;
+mod text;
+mod write;
+
+pub use import::{MOST_BARS, MOST_HITS, Marker, ReadError, SongFile, SongPart, read};
+pub use text::readable;
+pub use write::{Export, Resolution, rounding, write};

@@ -1,0 +1,201 @@
+//! From a song and its performances back to bytes.
+
+use crate::chunk::{Chunk, Event, Track, chunks};
+use crate::import::{SongFile, SongPart};
+use std::collections::HashMap;
+use vivida_core::{Millis, Performance, PlayedHit, Ticks};
+
+/// The ticks that a file is written in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Resolution {
+    /// The file's own: moves are rounded to its ticks.
+    #[default]
+    Own,
+    /// The fine one that Vivida works in. Files that count in frames keep their own.
+    Fine,
+}
+
+/// How to write a file.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Export {
+    /// The ticks to write in.
+    pub resolution: Resolution,
+    /// Put an empty bar in front, so that early hits of the first bar survive. The performances
+    /// must have been played with that bar's length before the start.
+    pub lead_in: bool,
+}
+
+impl Export {
+    /// The first tick that a performance for this export may use.
+    pub fn start(self, song: &SongFile) -> Ticks {
+        if self.lead_in { -song.metre.bar(1).length } else { Ticks(0.0) }
+    }
+
+    fn ticks_per_tick(self, song: &SongFile) -> f64 {
+        if self.resolution == Resolution::Fine && !song.smpte { 1.0 } else { f64::from(song.factor) }
+    }
+}
+
+/// By how much rounding to the ticks of an export moves a hit at most.
+pub fn rounding(song: &SongFile, performances: &[(usize, Performance)], export: Export) -> Millis {
+    let cell = export.ticks_per_tick(song);
+    let moved = |hit: &PlayedHit| {
+        let rounded = (hit.tick.0 / cell).round() * cell;
+        song.tempo.millis_of(Ticks((rounded - hit.tick.0).abs()), hit.tick).0
+    };
+    Millis(performances.iter().flat_map(|(_, performance)| performance.hits.iter().map(moved)).fold(0.0, f64::max))
+}
+
+/// Write the file that `song` was read from, with performances in the place of the parts whose
+/// index they carry. Without performances the same bytes come out, unless the export asks for
+/// another resolution or a lead-in bar.
+pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)], export: Export) -> Vec<u8> {
+    let cell = export.ticks_per_tick(song);
+    let same_ticks = cell == f64::from(song.factor);
+    if performances.is_empty() && same_ticks && !export.lead_in {
+        return bytes.to_vec();
+    }
+    let found = chunks(bytes).expect("the song was read from these bytes");
+    let scale = f64::from(song.factor) / cell;
+    let lead = (-export.start(song).0 / cell).round();
+    let mut out = bytes[..found.header.size].to_vec();
+    if !same_ticks {
+        // A header's division counts up to 32767; the fine resolution never exceeds it, because
+        // only files of less than 960 ppq are multiplied.
+        out[12..14].copy_from_slice(&(song.ppq.get() as u16).to_be_bytes());
+    }
+    let tracks = found.chunks.iter().filter(|chunk| matches!(chunk, Chunk::Track(_))).count();
+    out[10..12].copy_from_slice(&(tracks as u16).to_be_bytes());
+    let mut number = 0;
+    for chunk in &found.chunks {
+        match chunk {
+            Chunk::Other(raw) => out.extend_from_slice(raw),
+            Chunk::Track(track) => {
+                let treated: Vec<(&SongPart, &Performance)> = performances
+                    .iter()
+                    .map(|(index, performance)| (&song.parts[*index], performance))
+                    .filter(|(part, _)| part.track == number)
+                    .collect();
+                let timing = Timing { scale, cell, lead };
+                write_track(&mut out, merge(track, &treated, timing));
+                number += 1;
+            }
+        }
+    }
+    out
+}
+
+#[derive(Clone, Copy)]
+struct Timing {
+    /// Ticks written for one tick of the file.
+    scale: f64,
+    /// Fine ticks for one tick written.
+    cell: f64,
+    /// Ticks written before the song begins.
+    lead: f64,
+}
+
+impl Timing {
+    fn event(self, tick: u64) -> u64 {
+        if tick == 0 && self.lead > 0.0 { 0 } else { (tick as f64 * self.scale + self.lead).round() as u64 }
+    }
+
+    fn note(self, tick: u64) -> u64 {
+        (tick as f64 * self.scale + self.lead).round() as u64
+    }
+
+    fn played(self, tick: f64) -> u64 {
+        ((tick / self.cell).round() + self.lead).max(0.0) as u64
+    }
+}
+
+/// An event on its way out. At one tick note-offs that were moved there come first, then what
+/// stood there in its order, then note-ons that were moved there, then the end of the track.
+struct Outgoing {
+    tick: u64,
+    rank: u8,
+    place: usize,
+    bytes: Vec<u8>,
+}
+
+fn merge(track: &Track<'_>, treated: &[(&SongPart, &Performance)], timing: Timing) -> Vec<Outgoing> {
+    let mut rewritten: HashMap<usize, Outgoing> = HashMap::new();
+    let mut added: Vec<Outgoing> = Vec::new();
+    for (part, performance) in treated {
+        for (hit, played) in part.part.hits().iter().zip(&performance.hits) {
+            let events = &part.notes[hit.id.0 as usize];
+            let on = timing.played(played.tick.0);
+            let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
+            let (status, note) = (played.channel.get(), played.note.get());
+            let stays = on == timing.note(events.tick);
+            let bytes = vec![0x90 | status, note, played.velocity.get()];
+            rewritten
+                .insert(events.on, Outgoing { tick: on, rank: if stays { 1 } else { 2 }, place: events.on, bytes });
+            let bytes = vec![0x80 | status, note, played.release];
+            match events.off {
+                Some(place) => {
+                    let stays = off == timing.note(events.end);
+                    rewritten.insert(place, Outgoing { tick: off, rank: u8::from(stays), place, bytes });
+                }
+                None => added.push(Outgoing { tick: off, rank: 0, place: track.events.len(), bytes }),
+            }
+        }
+    }
+    let mut out: Vec<Outgoing> = Vec::with_capacity(track.events.len() + added.len() + 1);
+    let (body, ends) = match track.events.split_last() {
+        Some((last, body)) if last.is_end() => (body, Some(last)),
+        _ => (&track.events[..], None),
+    };
+    for (place, event) in body.iter().enumerate() {
+        out.push(rewritten.remove(&place).unwrap_or_else(|| untouched(event, place, timing)));
+    }
+    out.append(&mut added);
+    out.sort_by_key(|event| (event.tick, event.rank, event.place));
+    let last = out.last().map_or(0, |event| event.tick);
+    let end = ends.map_or(last, |event| timing.event(event.tick).max(last));
+    out.push(Outgoing { tick: end, rank: 3, place: usize::MAX, bytes: vec![0xff, 0x2f, 0] });
+    out
+}
+
+fn untouched(event: &Event<'_>, place: usize, timing: Timing) -> Outgoing {
+    let mut bytes = Vec::with_capacity(4);
+    event.write(&mut bytes);
+    let is_note = matches!(
+        event.kind,
+        midly::TrackEventKind::Midi {
+            message: midly::MidiMessage::NoteOn { .. } | midly::MidiMessage::NoteOff { .. },
+            ..
+        }
+    );
+    let tick = if is_note { timing.note(event.tick) } else { timing.event(event.tick) };
+    Outgoing { tick, rank: 1, place, bytes }
+}
+
+fn write_track(out: &mut Vec<u8>, events: Vec<Outgoing>) {
+    out.extend_from_slice(b"MTrk\0\0\0\0");
+    let start = out.len();
+    let mut now = 0;
+    for event in events {
+        write_delta(out, event.tick - now);
+        out.extend_from_slice(&event.bytes);
+        now = event.tick;
+    }
+    let length = (out.len() - start) as u32;
+    out[start - 4..start].copy_from_slice(&length.to_be_bytes());
+}
+
+/// A variable-length quantity of at most four bytes. Longer silences are bridged by empty text
+/// events, since the format has no longer delta times.
+fn write_delta(out: &mut Vec<u8>, mut delta: u64) {
+    const LONGEST: u64 = 0x0fff_ffff;
+    while delta > LONGEST {
+        out.extend_from_slice(&[0xff, 0xff, 0xff, 0x7f, 0xff, 0x01, 0]);
+        delta -= LONGEST;
+    }
+    for shift in [21, 14, 7] {
+        if delta >> shift > 0 {
+            out.push(0x80 | (delta >> shift & 0x7f) as u8);
+        }
+    }
+    out.push((delta & 0x7f) as u8);
+}
