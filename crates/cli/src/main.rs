@@ -1,1 +1,94 @@
-fn main() {}
+//! The `vivida` program: the server, and the same work without a browser.
+
+mod commands;
+mod inspect;
+
+use clap::{Parser, Subcommand};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// Makes programmed drum parts feel human.
+#[derive(Parser)]
+#[command(version, about)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Start the server on this machine and print its address.
+    Serve {
+        /// The folder for the database; by default the user's data directory.
+        #[arg(long, value_name = "DIR")]
+        data: Option<PathBuf>,
+        /// The port; 0 takes any that is free.
+        #[arg(long, default_value_t = 8347)]
+        port: u16,
+        /// Put the demo songs on the shelf.
+        #[arg(long)]
+        demo: bool,
+    },
+    /// Play the drum parts of a MIDI file by a recipe and write the result.
+    Apply {
+        /// A Standard MIDI File.
+        input: PathBuf,
+        /// A recipe as JSON; without one the same bytes are written.
+        #[arg(long, value_name = "FILE")]
+        recipe: Option<PathBuf>,
+        /// The number that all dice hang on.
+        #[arg(long, default_value_t = 1)]
+        variation: u32,
+        /// Where to write.
+        #[arg(short, long, value_name = "FILE")]
+        output: PathBuf,
+        /// Write in the fine resolution instead of the file's own.
+        #[arg(long)]
+        fine: bool,
+        /// Put an empty bar in front, so that early first hits survive.
+        #[arg(long)]
+        lead_in: bool,
+    },
+    /// Show the parts, the instruments and their figures.
+    Inspect {
+        /// A Standard MIDI File.
+        input: PathBuf,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Play a MIDI file with the built-in kit into a WAV file.
+    Render {
+        /// A Standard MIDI File.
+        input: PathBuf,
+        /// A recipe as JSON for the drum parts.
+        #[arg(long, value_name = "FILE")]
+        recipe: Option<PathBuf>,
+        /// The number that all dice hang on.
+        #[arg(long, default_value_t = 1)]
+        variation: u32,
+        /// Where to write.
+        #[arg(short, long, value_name = "FILE")]
+        output: PathBuf,
+    },
+}
+
+fn main() -> ExitCode {
+    let done = match Arguments::parse().command {
+        Command::Serve { data, port, demo } => commands::serve(data, port, demo),
+        Command::Apply { input, recipe, variation, output, fine, lead_in } => {
+            commands::apply(&input, recipe.as_deref(), variation, &output, fine, lead_in)
+        }
+        Command::Inspect { input, json } => inspect::inspect(&input, json),
+        Command::Render { input, recipe, variation, output } => {
+            commands::render(&input, recipe.as_deref(), variation, &output)
+        }
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("vivida: {}", message.replace('\n', " "));
+            ExitCode::from(1)
+        }
+    }
+}

@@ -2,6 +2,7 @@
 
 use crate::units::{Ppq, Ticks};
 use serde::{Deserialize, Serialize};
+use std::fmt;
 use ts_rs::TS;
 
 /// A time signature with the way its units are grouped into beats: 7/8 as 2+2+3.
@@ -86,6 +87,12 @@ impl Metre {
     fn level(&self, depth: usize) -> f64 {
         let levels = [0.75, 0.5, 0.3, 0.15];
         levels[depth + usize::from(self.denominator >= 8)]
+    }
+}
+
+impl fmt::Display for Metre {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(formatter, "{}/{}", self.numerator, self.denominator)
     }
 }
 

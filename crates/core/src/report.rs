@@ -42,13 +42,13 @@ pub struct Figures {
     pub lag_1_correlation: Option<f64>,
 }
 
-/// The outlines of one reading of one instrument; the highest place of each is 1.
+/// The outlines of one reading of one instrument; the highest place of each is 255.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
 pub struct Portrait {
     /// By velocity, 0 to 127.
-    pub touch: Vec<f32>,
+    pub touch: Vec<u8>,
     /// By offset from the grid, one place a ms from −60 to 60; hits further off stand at the ends.
-    pub time: Vec<f32>,
+    pub time: Vec<u8>,
 }
 
 /// One instrument, Written and Played.
@@ -224,8 +224,8 @@ mod tests {
         assert_eq!((stiff.written.soft, stiff.written.hard, stiff.louder), (100.0, 100.0, 0.0));
         assert_eq!(stiff.written.swing, Some(50.0));
         assert_eq!(stiff.grid.to_string(), "1/16");
-        assert_eq!(stiff.instruments[0].written_portrait.touch[100], 1.0);
-        assert_eq!(stiff.instruments[0].written_portrait.time[PORTRAIT_REACH as usize], 1.0);
+        assert_eq!(stiff.instruments[0].written_portrait.touch[100], 255);
+        assert_eq!(stiff.instruments[0].written_portrait.time[PORTRAIT_REACH as usize], 255);
     }
 
     #[test]

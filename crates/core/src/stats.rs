@@ -54,8 +54,8 @@ pub fn lag_1_correlation(values: &[f64]) -> Option<f64> {
 }
 
 /// A smooth outline of a histogram: every count is spread over its neighbours by a binomial
-/// kernel of `2 * reach` steps, and the highest place becomes 1.
-pub fn outline(counts: &[u32], reach: usize) -> Vec<f32> {
+/// kernel of `2 * reach` steps, and the highest place becomes 255.
+pub fn outline(counts: &[u32], reach: usize) -> Vec<u8> {
     let mut kernel = vec![1.0f64];
     for _ in 0..2 * reach {
         kernel.push(0.0);
@@ -72,7 +72,7 @@ pub fn outline(counts: &[u32], reach: usize) -> Vec<f32> {
         }
     }
     let highest = smooth.iter().copied().fold(0.0, f64::max);
-    smooth.iter().map(|value| if highest > 0.0 { (value / highest) as f32 } else { 0.0 }).collect()
+    smooth.iter().map(|value| if highest > 0.0 { (value / highest * 255.0).round() as u8 } else { 0 }).collect()
 }
 
 #[cfg(test)]
@@ -102,8 +102,8 @@ mod tests {
         let mut counts = [0; 128];
         counts[100] = 7;
         let line = outline(&counts, 3);
-        assert_eq!(line[100], 1.0);
-        assert!(line[99] > 0.5 && line[99] < 1.0 && line[98] == line[102] && line[90] == 0.0);
-        assert!(outline(&[0; 128], 3).iter().all(|&value| value == 0.0));
+        assert_eq!(line[100], 255);
+        assert!(line[99] > 128 && line[99] < 255 && line[98] == line[102] && line[90] == 0);
+        assert!(outline(&[0; 128], 3).iter().all(|&value| value == 0));
     }
 }

@@ -1,0 +1,93 @@
+//! `vivida inspect`: a song in figures.
+
+use crate::commands::{Done, play, read_song};
+use serde_json::{Value, json};
+use std::path::Path;
+use vivida_core::{Context, Figures, Recipe, Report, Ticks, report};
+use vivida_smf::SongFile;
+
+pub fn inspect(input: &Path, as_json: bool) -> Done {
+    let (_, song) = read_song(input)?;
+    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: Ticks(0.0) };
+    let reports: Vec<Report> = play(&song, &Recipe::default(), 1, Ticks(0.0))
+        .into_iter()
+        .map(|(index, performance)| {
+            let part = &song.parts[index];
+            report(&part.part, &part.kit(part.drums), &context, &performance)
+        })
+        .collect();
+    if as_json {
+        let text = serde_json::to_string_pretty(&in_json(&song, &reports)).map_err(|error| error.to_string())?;
+        println!("{text}");
+    } else {
+        print!("{}", in_words(&song, &reports));
+    }
+    Ok(())
+}
+
+fn in_json(song: &SongFile, reports: &[Report]) -> Value {
+    let parts = song.parts.iter().zip(reports).map(|(part, report)| {
+        let kit = part.kit(part.drums);
+        let instruments = kit.instruments.iter().zip(&report.instruments).map(
+            |(instrument, figures)| json!({"id": instrument.id, "name": instrument.name, "figures": figures.written}),
+        );
+        json!({
+            "name": part.name,
+            "track": part.track + 1,
+            "channel": part.channel.shown(),
+            "drums": part.drums,
+            "grid": report.grid,
+            "figures": report.written,
+            "instruments": instruments.collect::<Vec<Value>>(),
+        })
+    });
+    json!({
+        "format": song.format,
+        "ppq": song.ppq.get() / song.factor,
+        "bars": song.bars(),
+        "bpm": song.tempo.bpm(Ticks(0.0)),
+        "metres": song.metre.changes().map(|(bar, metre)| json!({"bar": bar, "metre": metre.to_string()})).collect::<Vec<Value>>(),
+        "mended": song.mended,
+        "parts": parts.collect::<Vec<Value>>(),
+    })
+}
+
+fn in_words(song: &SongFile, reports: &[Report]) -> String {
+    let metres: Vec<String> = song.metre.changes().map(|(_, metre)| metre.to_string()).collect();
+    let (bpm, ppq) = (song.tempo.bpm(Ticks(0.0)), song.ppq.get() / song.factor);
+    let mut out =
+        format!("{} bars of {}, {bpm:.1} quarter notes a minute, {ppq} ppq\n", song.bars(), metres.join(", "));
+    for (part, report) in song.parts.iter().zip(reports) {
+        let kind = if part.drums { "drums" } else { "tones" };
+        out += &format!(
+            "\n{} (track {}, channel {}, {kind}, grid {})\n",
+            part.name,
+            part.track + 1,
+            part.channel.shown(),
+            report.grid
+        );
+        out += &format!(
+            "  {:<24}{:>6}{:>7}{:>6}{:>14}{:>11}{:>9}{:>16}\n",
+            "instrument", "hits", "mean", "sd", "10/50/90", "identical", "on grid", "offset ms"
+        );
+        let kit = part.kit(part.drums);
+        for (instrument, figures) in kit.instruments.iter().zip(&report.instruments) {
+            out += &line(&instrument.name, &figures.written);
+        }
+        out += &line("all", &report.written);
+    }
+    out
+}
+
+fn line(name: &str, figures: &Figures) -> String {
+    let spread = format!("{:.0}/{:.0}/{:.0}", figures.soft, figures.typical, figures.hard);
+    let offset = format!("{:+.1} ± {:.1}", figures.offset_mean.0, figures.offset_deviation.0);
+    format!(
+        "  {name:<24}{:>6}{:>7.1}{:>6.1}{spread:>14}{:>9.0} %{:>7.0} %{offset:>16}\n",
+        figures.count,
+        figures.velocity_mean,
+        figures.velocity_deviation,
+        figures.identical_neighbours * 100.0,
+        figures.on_grid * 100.0,
+    )
+}

@@ -1,0 +1,289 @@
+//! What travels: shapes of requests and answers, and their TypeScript.
+
+#![allow(missing_docs)]
+
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use ts_rs::{Config, TS};
+use vivida_core::{
+    Action, ActionInfo, Aim, BarRange, Figures, InstrumentReport, Kit, Pass, PassReport, Portrait, Recipe, Report,
+};
+use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
+use vivida_store::{History, PartId, SongId};
+
+/// A song on the shelf.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct SongCard {
+    pub id: SongId,
+    pub revision: i32,
+    pub name: String,
+    pub file_name: String,
+    pub is_demo: bool,
+    /// Beats a minute at the start; the beat of compound metres is dotted.
+    pub bpm: f64,
+    pub tempo_changes: bool,
+    /// Every metre in order: 5/4, 7/8.
+    pub metres: Vec<String>,
+    pub bars: u32,
+    pub seconds: f64,
+    pub parts: Vec<PartCard>,
+    pub picture: Option<Picture>,
+    /// What was wrong with the file and how it was mended.
+    pub mended: Vec<String>,
+}
+
+/// A part of a song on the shelf.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PartCard {
+    pub id: PartId,
+    pub name: String,
+    pub drums: bool,
+    pub hits: u32,
+    pub passes: u32,
+}
+
+/// The first drum part in small, and its two figures.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Picture {
+    /// Where in the shown bars, 0 to 1.
+    pub places: Vec<f32>,
+    /// Which row, from 0 at the top.
+    pub rows: Vec<u8>,
+    pub velocities: Vec<u8>,
+    /// How many rows there are.
+    pub row_count: u8,
+    /// Shares (0 to 1), written and played.
+    pub identical_neighbours: [f64; 2],
+    pub on_grid: [f64; 2],
+}
+
+/// A song in the workspace.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct SongDetail {
+    pub id: SongId,
+    pub revision: i32,
+    pub name: String,
+    pub file_name: String,
+    pub ppq: u32,
+    pub file_ppq: u32,
+    pub bpm: f64,
+    /// Every metre and the bar that it begins with.
+    pub metres: Vec<(u32, String)>,
+    pub sections: Vec<Section>,
+    pub bars: Bars,
+    pub parts: Vec<PartCard>,
+    pub mended: Vec<String>,
+    pub history: History,
+}
+
+/// A named stretch of bars, up to the next one.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Section {
+    pub name: String,
+    pub bar: u32,
+}
+
+/// Bar lines and beats as columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct Bars {
+    /// Every bar line and the end of the last bar.
+    pub ticks: Vec<f64>,
+    /// The same in seconds.
+    pub seconds: Vec<f64>,
+    pub beat_ticks: Vec<f64>,
+    pub beat_seconds: Vec<f64>,
+    /// 1 on the first beat of a bar.
+    pub downbeats: Vec<u8>,
+}
+
+/// A part in the workspace.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PartDetail {
+    pub state: PartState,
+    pub name: String,
+    pub kit: Kit,
+    pub written: WrittenColumns,
+}
+
+/// What can change of a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PartState {
+    pub id: PartId,
+    pub song: SongId,
+    pub revision: i32,
+    pub drums: bool,
+    pub recipe: Recipe,
+    pub variation: u32,
+    pub history: History,
+}
+
+/// The written hits, in columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct WrittenColumns {
+    pub ids: Vec<u32>,
+    pub ticks: Vec<f64>,
+    pub velocities: Vec<u8>,
+    pub notes: Vec<u8>,
+    /// The place of each hit's instrument in the kit.
+    pub instruments: Vec<u16>,
+    pub seconds: Vec<f64>,
+    pub lengths: Vec<f64>,
+    /// The tick of the grid line that each hit is meant for.
+    pub grid_lines: Vec<f64>,
+}
+
+/// The played hits, in the order of the written ones, and what is to be said of them.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PerformanceColumns {
+    pub ticks: Vec<f64>,
+    pub velocities: Vec<u8>,
+    pub seconds: Vec<f64>,
+    /// In seconds.
+    pub lengths: Vec<f64>,
+    pub passes: Vec<PassReport>,
+    pub report: Report,
+}
+
+/// An action as it can be added.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct ActionOffer {
+    pub info: ActionInfo,
+    pub start: Action,
+}
+
+/// What an export would round away or hold back.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct ExportInfo {
+    pub file_ppq: u32,
+    pub fine_ppq: u32,
+    /// By how much writing in the file's own ppq moves a hit at most, in ms.
+    pub rounding: f64,
+    /// Hits that want to be before the start and are held there without a lead-in bar.
+    pub held_at_start: u32,
+    /// The file counts in frames and keeps doing so.
+    pub smpte: bool,
+}
+
+/// What undo or redo did.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Travelled {
+    /// The step, or nothing where there was none.
+    pub label: Option<String>,
+    pub parts: Vec<PartState>,
+    pub history: History,
+}
+
+/// A change to a song on the shelf.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SongChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+}
+
+/// A change to a part; what is absent stays.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PartChangeRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What undo calls it.
+    pub label: String,
+    #[ts(optional, type = "Recipe")]
+    pub recipe: Option<Value>,
+    #[ts(optional)]
+    pub variation: Option<u32>,
+    #[ts(optional)]
+    pub drums: Option<bool>,
+}
+
+/// A recipe to be played without keeping it.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PerformRequest {
+    #[ts(type = "Recipe")]
+    pub recipe: Value,
+    pub variation: u32,
+    pub round: u32,
+    /// Ask for the hits that this pass changes instead.
+    #[ts(optional)]
+    pub touched_by: Option<u32>,
+}
+
+/// Everything that the front end knows of these types.
+pub fn typescript() -> String {
+    let config = Config::default();
+    let mut out = String::from("// Generated by `cargo xtask types` from the Rust types. Do not edit.\n");
+    macro_rules! declare {
+        ($($name:ty),+ $(,)?) => {
+            $(
+                out.push_str("\nexport ");
+                out.push_str(&<$name as TS>::decl(&config));
+                out.push('\n');
+            )+
+        };
+    }
+    declare!(
+        vivida_core::Velocity,
+        vivida_core::Percent,
+        vivida_core::Millis,
+        vivida_core::InstrumentId,
+        vivida_core::Note,
+        vivida_core::Channel,
+        vivida_core::Grid,
+        vivida_core::PassId,
+        SongId,
+        PartId,
+        vivida_core::action::Shape,
+        vivida_core::action::Contrast,
+        vivida_core::action::Level,
+        vivida_core::action::Lean,
+        vivida_core::action::Loosen,
+        vivida_core::action::Spread,
+        vivida_core::action::ActionFamily,
+        vivida_core::action::Setting,
+        vivida_core::action::Values,
+        Action,
+        ActionInfo,
+        Aim,
+        BarRange,
+        Pass,
+        Recipe,
+        vivida_core::Family,
+        vivida_core::Limb,
+        vivida_core::Hand,
+        vivida_core::Articulation,
+        vivida_core::VelocityLayer,
+        vivida_core::Instrument,
+        Kit,
+        Figures,
+        Portrait,
+        InstrumentReport,
+        Report,
+        PassReport,
+        Voice,
+        NoteSound,
+        VoiceInfo,
+        KitManifest,
+        History,
+        SongCard,
+        PartCard,
+        Picture,
+        SongDetail,
+        Section,
+        Bars,
+        PartDetail,
+        PartState,
+        WrittenColumns,
+        PerformanceColumns,
+        ActionOffer,
+        ExportInfo,
+        Travelled,
+        SongChange,
+        PartChangeRequest,
+        PerformRequest,
+        crate::Problem,
+    );
+    out
+}

@@ -1,0 +1,263 @@
+/**
+ * Plays parts on the audio clock, a little ahead of time.
+ *
+ * Hits are found by when they were *written*, so that each belongs to one round of the loop however
+ * far it was moved, and sound when they are *played*. Whenever something changes (the reading, the
+ * passes, a mute), what was scheduled but has not begun is taken back and scheduled anew; a hit
+ * that has already sounded in this round does not sound again. So flipping between Written and
+ * Played leaves no gap and doubles nothing.
+ */
+
+import { probe } from "../probe";
+import type { Reading } from "../workspace/store";
+import { Kit } from "./kit";
+
+export interface Voiced {
+	/** In seconds of the song, at its own tempo. */
+	seconds: number[];
+	lengths: number[];
+	velocities: number[];
+}
+
+export interface PlayedPart {
+	id: number;
+	drums: boolean;
+	notes: number[];
+	written: Voiced;
+	played: Voiced | null;
+	/** In dB: what Played is louder than Written. */
+	louder: number;
+	silent: (hit: number) => boolean;
+}
+
+export interface Score {
+	parts: PlayedPart[];
+	reading: Reading;
+	equalLoudness: boolean;
+	/** In seconds; nothing plays through to the end. */
+	loop: [number, number] | null;
+	end: number;
+	/** How much faster than the song. */
+	tempo: number;
+	click: boolean;
+	beats: { seconds: number[]; downbeats: number[] };
+}
+
+/** How far ahead hits are scheduled, in s: more than a hit can be moved early. */
+const ahead = 0.4;
+/** A hit that turns out to have been due this short a time ago is still played, in s. */
+const grace = 0.06;
+
+interface Sounding {
+	key: string;
+	at: number;
+	source: AudioBufferSourceNode;
+	gain: GainNode;
+	choke: string | null;
+}
+
+/** One time through the loop: the audio time and the second of the song at which it begins. */
+interface Round {
+	number: number;
+	at: number;
+	second: number;
+}
+
+export class Player {
+	private readonly context = new AudioContext({ latencyHint: "interactive" });
+	private readonly out: GainNode;
+	private kit: Kit | null = null;
+	private timer = 0;
+	private sounding: Sounding[] = [];
+	/** Hits that have been scheduled in this and the next round. */
+	private done = new Map<string, number>();
+	/** The rounds of the loop that are being played and scheduled, the earliest first. */
+	private rounds: Round[] = [];
+	playing = false;
+
+	constructor(private score: Score) {
+		const limit = this.context.createDynamicsCompressor();
+		limit.threshold.value = -3;
+		limit.ratio.value = 12;
+		this.out = this.context.createGain();
+		this.out.gain.value = 0.8;
+		this.out.connect(limit).connect(this.context.destination);
+	}
+
+	async prepare() {
+		this.kit ??= await Kit.load(this.context);
+		const notes = this.score.parts.flatMap(({ notes, drums }) =>
+			[...new Set(notes)].map((note) => ({ note, drums })),
+		);
+		await this.kit.prepare(notes);
+	}
+
+	async start(second: number) {
+		await Promise.all([this.context.resume(), this.prepare()]);
+		this.stop();
+		this.rounds = [{ number: 0, at: this.context.currentTime + 0.08, second }];
+		this.done.clear();
+		this.playing = true;
+		this.timer = window.setInterval(() => this.schedule(), 40);
+		this.schedule();
+	}
+
+	stop() {
+		window.clearInterval(this.timer);
+		this.playing = false;
+		for (const one of this.sounding) this.end(one, this.context.currentTime);
+		this.sounding = [];
+	}
+
+	close() {
+		this.stop();
+		void this.context.close();
+	}
+
+	/** Something changed: play on from here by it. */
+	update(score: Score) {
+		const newVoices = score.parts.length !== this.score.parts.length;
+		const second = this.position();
+		const otherTempo = score.tempo !== this.score.tempo;
+		this.score = score;
+		if (newVoices && this.kit) void this.prepare();
+		if (!this.playing) return;
+		const [start, end] = score.loop ?? [0, score.end];
+		if (score.loop && (second >= end || second < start - 0.5)) {
+			void this.start(start);
+			return;
+		}
+		this.takeBack();
+		const now = this.context.currentTime;
+		const current = this.rounds.findLast((round) => round.at <= now) ?? this.rounds[0];
+		this.rounds = [otherTempo ? { ...current, at: now, second } : current];
+		this.schedule();
+	}
+
+	/** Where in the song it is now, in s. */
+	position() {
+		const now = this.context.currentTime;
+		const round = this.rounds.findLast(({ at }) => at <= now) ?? this.rounds[0];
+		return round ? round.second + (now - round.at) * this.score.tempo : 0;
+	}
+
+	private takeBack() {
+		const now = this.context.currentTime + 0.004;
+		this.sounding = this.sounding.filter((one) => {
+			if (one.at <= now) return true;
+			one.source.stop();
+			one.source.disconnect();
+			this.done.delete(one.key);
+			return false;
+		});
+	}
+
+	private schedule() {
+		if (!this.playing || !this.kit) return;
+		const now = this.context.currentTime;
+		this.sounding = this.sounding.filter((one) => one.at > now - 4);
+		const { loop, end, tempo } = this.score;
+		const stopAt = loop ? loop[1] : end;
+		const over = (round: Round) => round.at + (stopAt - round.second) / tempo;
+		let last = this.rounds[this.rounds.length - 1];
+		while (loop && over(last) < now + ahead) {
+			last = { number: last.number + 1, at: over(last), second: loop[0] };
+			this.rounds.push(last);
+		}
+		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - ahead);
+		for (const round of this.rounds)
+			this.scheduleRound(round, Math.min(stopAt, round.second + (now + ahead - round.at) * tempo));
+		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
+		if (!loop && now > over(last) + 2) this.stop();
+	}
+
+	private scheduleRound(round: Round, until: number) {
+		const { parts, reading, equalLoudness, click, beats, tempo } = this.score;
+		const now = this.context.currentTime;
+		// Hits that were written a while ago may still be due, if they are played late.
+		const from = Math.max(round.second, round.second + (now - ahead - round.at) * tempo) - 1e-6;
+		for (const part of parts) {
+			const voiced = reading === "played" && part.played ? part.played : part.written;
+			const level = equalLoudness ? balance(part.louder, reading) : 1;
+			const starts = part.written.seconds;
+			for (let hit = firstFrom(starts, from); hit < starts.length && starts[hit] < until - 1e-6; hit++) {
+				if (!part.silent(hit)) this.place(round, part, hit, voiced, level, now);
+			}
+		}
+		if (!click) return;
+		const { seconds } = beats;
+		for (let beat = firstFrom(seconds, from); beat < seconds.length && seconds[beat] < until - 1e-6; beat++) {
+			this.placeClick(round, beat, now);
+		}
+	}
+
+	private timeOf(round: Round, second: number) {
+		return round.at + (second - round.second) / this.score.tempo;
+	}
+
+	private place(round: Round, part: PlayedPart, hit: number, voiced: Voiced, level: number, now: number) {
+		const key = `${round.number} ${part.id} ${hit}`;
+		const due = this.timeOf(round, voiced.seconds[hit]);
+		if (this.done.has(key) || due < now - grace || !this.kit) return;
+		const at = Math.max(due, now);
+		const sound = this.kit.sound(part.notes[hit], part.drums);
+		const velocity = voiced.velocities[hit];
+		const into = this.context.createGain();
+		into.gain.value = level;
+		into.connect(this.out);
+		const struck = this.kit.strike(sound.voice, velocity, sound.rate, at, into);
+		if (!struck) return;
+		this.done.set(key, round.number);
+		const choke = sound.choke && `${part.id} ${sound.choke}`;
+		if (choke) {
+			for (const one of this.sounding) if (one.choke === choke && one.at < at) this.end(one, at);
+		}
+		const one = { key, at, choke, ...struck };
+		if (sound.sustained) this.end(one, at + voiced.lengths[hit] / this.score.tempo);
+		this.sounding.push(one);
+		probe.schedule({
+			part: part.id,
+			hit,
+			reading: this.score.reading,
+			velocity,
+			at,
+			seconds: voiced.seconds[hit],
+		});
+	}
+
+	private placeClick(round: Round, beat: number, now: number) {
+		const key = `${round.number} click ${beat}`;
+		const due = this.timeOf(round, this.score.beats.seconds[beat]);
+		if (this.done.has(key) || due < now - grace) return;
+		const down = this.score.beats.downbeats[beat] === 1;
+		const at = Math.max(due, now);
+		const struck = this.kit?.strike("click", down ? 112 : 76, down ? 1.5 : 1, at, this.out);
+		if (!struck) return;
+		this.done.set(key, round.number);
+		this.sounding.push({ key, at, choke: null, ...struck });
+	}
+
+	/** Let a sound die away from `at` on. */
+	private end({ source, gain }: Pick<Sounding, "source" | "gain">, at: number) {
+		const release = this.kit?.manifest.release ?? 0.02;
+		gain.gain.setTargetAtTime(0, at, release / 3);
+		source.stop(at + 2 * release);
+	}
+}
+
+/** The louder reading is turned down to the other. */
+function balance(louder: number, reading: Reading) {
+	const down = reading === "played" ? Math.max(0, louder) : Math.max(0, -louder);
+	return 10 ** (-down / 20);
+}
+
+function firstFrom(ascending: number[], value: number) {
+	let low = 0;
+	let high = ascending.length;
+	while (low < high) {
+		const middle = (low + high) >> 1;
+		if (ascending[middle] < value) low = middle + 1;
+		else high = middle;
+	}
+	return low;
+}

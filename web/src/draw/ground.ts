@@ -1,0 +1,69 @@
+/** Draws what lies under the hits: velocity layers, beats and bar lines. */
+import type { Instrument, SongDetail } from "../api/generated/types";
+import type { Roles } from "../theme";
+import { placeOf } from "../workspace/song";
+import { velocityY } from "./hits";
+
+export interface GroundPicture {
+	instrument: Instrument;
+	song: SongDetail;
+	window: [number, number];
+	/** Names of layers and values of velocities, where there is room for them. */
+	opened: boolean;
+	colours: Roles;
+}
+
+export function drawGround(
+	context: CanvasRenderingContext2D,
+	width: number,
+	height: number,
+	picture: GroundPicture,
+) {
+	const { instrument, colours, opened } = picture;
+	context.clearRect(0, 0, width, height);
+	const bounds = [...instrument.layers.map((layer) => layer.from), 128];
+	context.fillStyle = colours.band;
+	instrument.layers.forEach((_, index) => {
+		if (index % 2 === 1) return;
+		const top = velocityY(Math.min(127, bounds[index + 1] - 0.5), height);
+		const bottom = velocityY(Math.max(1, bounds[index] - 0.5), height);
+		context.fillRect(0, top, width, bottom - top);
+	});
+	drawLines(context, width, height, picture);
+	if (!opened) return;
+	context.fillStyle = colours.quiet;
+	context.font = "10.5px 'Public Sans Variable'";
+	for (const [index, layer] of instrument.layers.entries()) {
+		const middle =
+			(velocityY(bounds[index], height) + velocityY(Math.min(127, bounds[index + 1]), height)) / 2;
+		context.fillText(`${layer.name} from ${layer.from}`, 5, middle + 4);
+	}
+}
+
+function drawLines(
+	context: CanvasRenderingContext2D,
+	width: number,
+	height: number,
+	{ song, window, colours }: GroundPicture,
+) {
+	const scale = width / (window[1] - window[0]);
+	const at = (tick: number) => Math.round((tick - window[0]) * scale) + 0.5;
+	const { ticks, beat_ticks } = song.bars;
+	const rule = (ascending: number[], colour: string) => {
+		context.strokeStyle = colour;
+		context.lineWidth = 1;
+		context.beginPath();
+		for (
+			let place = placeOf(ascending, window[0]);
+			place < ascending.length && ascending[place] <= window[1];
+			place++
+		) {
+			context.moveTo(at(ascending[place]), 0);
+			context.lineTo(at(ascending[place]), height);
+		}
+		context.stroke();
+	};
+	const shownBars = placeOf(ticks, window[1]) - placeOf(ticks, window[0]);
+	if (shownBars * 4 < width / 14) rule(beat_ticks, colours.line);
+	if (shownBars < width / 5) rule(ticks, colours.strongLine);
+}

@@ -1,0 +1,27 @@
+import "@fontsource-variable/public-sans";
+import "@mantine/core/styles.css";
+import "@mantine/notifications/styles.css";
+import "./global.css";
+import { MantineProvider } from "@mantine/core";
+import { Notifications } from "@mantine/notifications";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { createRoot } from "react-dom/client";
+import { App } from "./App";
+import { roles, theme } from "./theme";
+
+const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
+const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+	<MantineProvider
+		theme={theme}
+		defaultColorScheme="auto"
+		cssVariablesResolver={roles}
+		getStyleNonce={() => nonce}
+	>
+		<QueryClientProvider client={queries}>
+			<Notifications position="bottom-left" />
+			<App />
+		</QueryClientProvider>
+	</MantineProvider>,
+);

@@ -1,0 +1,14 @@
+import { notifications } from "@mantine/notifications";
+import { ProblemError } from "./api/client";
+
+/** Say what went wrong, in the server's own words. */
+export function showError(error: unknown) {
+	const problem = error instanceof ProblemError ? error.problem : null;
+	notifications.show({
+		color: "madder",
+		title: problem?.title ?? "Something went wrong",
+		message: problem?.detail ?? String(error),
+		autoClose: 12_000,
+		withBorder: true,
+	});
+}

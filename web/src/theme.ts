@@ -1,0 +1,122 @@
+/** Every colour, radius and size, once. */
+import { type CSSVariablesResolver, createTheme, type MantineColorsTuple } from "@mantine/core";
+
+const madder: MantineColorsTuple = [
+	"#fdeeea",
+	"#f8d8d0",
+	"#efb0a2",
+	"#e58672",
+	"#dd644b",
+	"#d44e34",
+	"#c43a26",
+	"#a92f1e",
+	"#8c2718",
+	"#6e1d11",
+];
+
+const slateInk: MantineColorsTuple = [
+	"#f4f3f0",
+	"#e5e3de",
+	"#cbc8c1",
+	"#aca9a3",
+	"#8d8b89",
+	"#6f6f73",
+	"#565962",
+	"#3d414c",
+	"#2a2d38",
+	"#1d2029",
+];
+
+/** The colour of each role: what a thing means, not where it stands. */
+export interface Roles {
+	paper: string;
+	sheet: string;
+	band: string;
+	line: string;
+	strongLine: string;
+	ink: string;
+	quiet: string;
+	written: string;
+	played: string;
+	playedFill: string;
+	added: string;
+	time: string;
+	timeFill: string;
+}
+
+const light: Roles = {
+	paper: "#f6f2ea",
+	sheet: "#fdfbf6",
+	band: "#f1ece1",
+	line: "#e4decf",
+	strongLine: "#bdb5a3",
+	ink: "#23252e",
+	quiet: "#6a665c",
+	written: "#767d8c",
+	played: "#c43a26",
+	playedFill: "rgba(196, 58, 38, 0.2)",
+	added: "#b67c0d",
+	time: "#1b7671",
+	timeFill: "rgba(27, 118, 113, 0.22)",
+};
+
+const dark: Roles = {
+	paper: "#191a1e",
+	sheet: "#212227",
+	band: "#292a30",
+	line: "#35363d",
+	strongLine: "#5d5d66",
+	ink: "#ece8df",
+	quiet: "#a8a398",
+	written: "#939bab",
+	played: "#f0705a",
+	playedFill: "rgba(240, 112, 90, 0.26)",
+	added: "#e0aa3e",
+	time: "#55b8b0",
+	timeFill: "rgba(85, 184, 176, 0.25)",
+};
+
+const kebab = (name: string) => name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`);
+const variables = (colours: Roles) =>
+	Object.fromEntries(Object.entries(colours).map(([role, colour]) => [`--${kebab(role)}`, colour]));
+
+export const roles: CSSVariablesResolver = () => ({
+	variables: {},
+	light: {
+		...variables(light),
+		"--mantine-color-body": light.paper,
+		"--mantine-color-text": light.ink,
+		"--mantine-color-default-border": light.line,
+		"--mantine-color-default": light.sheet,
+		"--mantine-color-dimmed": light.quiet,
+	},
+	dark: {
+		...variables(dark),
+		"--mantine-color-body": dark.paper,
+		"--mantine-color-text": dark.ink,
+		"--mantine-color-default-border": dark.line,
+		"--mantine-color-default": dark.sheet,
+		"--mantine-color-dimmed": dark.quiet,
+	},
+});
+
+/** What drawing code paints with, in the scheme that is on. */
+export const colours = (scheme: "light" | "dark"): Roles => (scheme === "dark" ? dark : light);
+
+export const theme = createTheme({
+	primaryColor: "slateInk",
+	primaryShade: { light: 8, dark: 4 },
+	colors: { madder, slateInk },
+	fontFamily: "'Public Sans Variable', system-ui, sans-serif",
+	fontSizes: { xs: "11px", sm: "12.5px", md: "14px", lg: "16px", xl: "20px" },
+	defaultRadius: "md",
+	radius: { sm: "4px", md: "7px", lg: "11px" },
+	cursorType: "pointer",
+	components: {
+		Tooltip: { defaultProps: { openDelay: 500, withArrow: true } },
+		Menu: { defaultProps: { shadow: "md", withinPortal: true } },
+		Popover: { defaultProps: { shadow: "md", withinPortal: true } },
+		Modal: { defaultProps: { lockScroll: false, centered: true } },
+		Button: { defaultProps: { size: "sm" } },
+	},
+});

@@ -1,0 +1,28 @@
+/** Numbers and counts as people read them. */
+
+export const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+export const plural = (count: number, one: string, many = `${one}s`) =>
+	`${count.toLocaleString("en")} ${count === 1 ? one : many}`;
+
+export function duration(seconds: number) {
+	const whole = Math.round(seconds);
+	return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+}
+
+/** With a real minus sign, and a plus where that is asked for. */
+export function signed(value: number, digits = 0, plus = false) {
+	const text = Math.abs(value).toFixed(digits);
+	if (Number(text) === 0) return text;
+	if (value < 0) return `−${text}`;
+	return plus ? `+${text}` : text;
+}
+
+/** A number without needless decimals. */
+export const plain = (value: number) => signed(value, Number.isInteger(value) ? 0 : 1);
+
+/** “a, b and c”. */
+export function listed(words: string[]) {
+	if (words.length < 2) return words.join("");
+	return `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`;
+}

@@ -1,0 +1,84 @@
+import { useElementSize } from "@mantine/hooks";
+import { useEffect, useRef } from "react";
+import { InstrumentRow } from "./InstrumentRow";
+import classes from "./Rows.module.css";
+import { Ruler } from "./Ruler";
+import { tickAt } from "./song";
+import { useWorkspace, useWorkspaceStore } from "./store";
+import type { Transport } from "./usePlayer";
+
+const least = 66;
+const most = 148;
+
+/** How high each row is: they share the room, the opened one takes most of it. */
+function rowHeights(count: number, room: number, open: number) {
+	const shared = Math.max(least, Math.min(most, Math.floor(room / Math.max(1, count)) - 1));
+	return Array.from({ length: count }, (_, index) => {
+		if (open < 0) return shared;
+		return index === open ? Math.max(260, Math.round(room * 0.68)) : least;
+	});
+}
+
+/** A row for each instrument, over one another on one axis of time. */
+export function Rows({ transport }: { transport: Transport }) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const open = useWorkspace((state) => state.open);
+	const { ref, height } = useElementSize();
+	const place = instruments.findIndex((instrument) => instrument.id === open);
+	const heights = rowHeights(instruments.length, height, place);
+	return (
+		<section className={classes.rows} aria-label="Instruments">
+			<div className={classes.head}>
+				<span>INSTRUMENT</span>
+				<span>TOUCH</span>
+				<Ruler />
+				<span className={classes.timeHead}>
+					<span>← early</span>
+					<span>TIME</span>
+					<span>late →</span>
+				</span>
+			</div>
+			<div className={classes.scroll} ref={ref}>
+				{height > 0 &&
+					instruments.map((instrument, index) => (
+						<InstrumentRow key={instrument.id} index={index} height={heights[index]} />
+					))}
+			</div>
+			<Playhead transport={transport} />
+		</section>
+	);
+}
+
+/** A line over all rows where the song is now. */
+function Playhead({ transport }: { transport: Transport }) {
+	const line = useRef<HTMLDivElement>(null);
+	const store = useWorkspaceStore();
+	const { playing, position } = transport;
+	useEffect(() => {
+		const element = line.current;
+		if (!element || !playing) return;
+		let frame = 0;
+		const draw = () => {
+			frame = requestAnimationFrame(draw);
+			const second = position();
+			const hits = element.parentElement?.querySelector<HTMLElement>("[data-axis]");
+			if (second === null || !hits) {
+				element.style.visibility = "hidden";
+				return;
+			}
+			const { song, window, looping, setView } = store.getState();
+			const tick = tickAt(song, second);
+			const share = (tick - window[0]) / (window[1] - window[0]);
+			element.style.visibility = share >= 0 && share <= 1 ? "visible" : "hidden";
+			element.style.transform = `translateX(${hits.offsetLeft + share * hits.clientWidth}px)`;
+			// Without a loop the picture turns its page.
+			if (!looping && share > 1) setView({ window: [tick, tick + window[1] - window[0]] });
+		};
+		draw();
+		return () => {
+			cancelAnimationFrame(frame);
+			element.style.visibility = "hidden";
+		};
+	}, [playing, position, store]);
+	return <div ref={line} className={classes.playhead} data-playhead />;
+}

@@ -1,0 +1,260 @@
+import { useComputedColorScheme } from "@mantine/core";
+import { useElementSize } from "@mantine/hooks";
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef } from "react";
+import type { Figures } from "../api/generated/types";
+import { fitCanvas } from "../draw/canvas";
+import { colours } from "../theme";
+import { percent } from "../words";
+import classes from "./SongStrip.module.css";
+import { barAt, barCount, tickAt } from "./song";
+import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import type { Transport } from "./usePlayer";
+
+/** The whole song by bars, the loop, and two plain figures before and after. */
+export function SongStrip({ transport }: { transport: Transport }) {
+	const report = useWorkspace((state) => state.performance?.report);
+	return (
+		<section className={classes.strip} aria-label="Whole song">
+			<div className={classes.figures}>
+				<h2>WHOLE SONG</h2>
+				<FigurePair
+					label="identical neighbours"
+					of={(figures) => figures.identical_neighbours}
+					report={report}
+				/>
+				<FigurePair label="exactly on grid" of={(figures) => figures.on_grid} report={report} />
+			</div>
+			<SongMap transport={transport} />
+		</section>
+	);
+}
+
+interface PairProps {
+	label: string;
+	of: (figures: Figures) => number;
+	report: { written: Figures; played: Figures } | undefined;
+}
+
+function FigurePair({ label, of, report }: PairProps) {
+	return (
+		<div className={classes.figure} data-figure={label}>
+			<span>{label}</span>
+			{report && (
+				<span>
+					<span className={classes.before}>{percent(of(report.written))}</span>
+					{" → "}
+					<span className={classes.after}>{percent(of(report.played))}</span>
+				</span>
+			)}
+		</div>
+	);
+}
+
+const bottom = 26;
+
+/** How much is struck in each bar: the sum of the velocities. */
+function barHeights({ song, part, performance }: WorkspaceState) {
+	const sums = new Array<number>(barCount(song)).fill(0);
+	const velocities = performance?.velocities ?? part.written.velocities;
+	part.written.ticks.forEach((tick, hit) => {
+		sums[barAt(song, tick) - 1] += velocities[hit];
+	});
+	const most = Math.max(1, ...sums);
+	return sums.map((sum) => sum / most);
+}
+
+function SongMap({ transport }: { transport: Transport }) {
+	const store = useWorkspaceStore();
+	const song = useWorkspace((state) => state.song);
+	const [from, to] = useWorkspace((state) => state.loop);
+	const looping = useWorkspace((state) => state.looping);
+	const scheme = useComputedColorScheme("light");
+	const canvas = useRef<HTMLCanvasElement>(null);
+	const { ref, width } = useElementSize();
+	const bars = barCount(song);
+	const barWidth = width / bars;
+
+	// biome-ignore lint/correctness/useExhaustiveDependencies: another width is another picture
+	useEffect(() => {
+		const element = canvas.current;
+		if (!element) return;
+		let drawnOf: unknown[] = [];
+		const draw = () => {
+			const state = store.getState();
+			const now = [state.performance, state.loop, state.window];
+			if (now.every((one, place) => one === drawnOf[place])) return;
+			drawnOf = now;
+			drawMap(element, state, scheme);
+		};
+		draw();
+		return store.subscribe(draw);
+	}, [store, scheme, width]);
+
+	const barOf = (event: { clientX: number }, area: DOMRect) =>
+		Math.max(1, Math.min(bars, Math.floor((event.clientX - area.left) / barWidth) + 1));
+
+	/** Sweeping over bars loops them; a click moves the loop there; both show it. */
+	const sweep = (event: PointerEvent<HTMLDivElement>, fixed?: number) => {
+		if (event.button !== 0) return;
+		event.stopPropagation();
+		const target = event.currentTarget.closest<HTMLElement>("[data-map]");
+		if (!target) return;
+		const area = target.getBoundingClientRect();
+		const start = fixed ?? barOf(event, area);
+		const { setView, loop } = store.getState();
+		target.setPointerCapture(event.pointerId);
+		let swept = false;
+		const move = (now: globalThis.PointerEvent) => {
+			const bar = barOf(now, area);
+			if (fixed === undefined && bar === start && !swept) return;
+			swept = true;
+			setView({ loop: [Math.min(start, bar), Math.max(start, bar)] });
+		};
+		const end = () => {
+			target.removeEventListener("pointermove", move);
+			target.removeEventListener("pointerup", end);
+			target.removeEventListener("pointercancel", end);
+			if (!swept && fixed === undefined) {
+				const length = loop[1] - loop[0];
+				const first = Math.min(start, bars - length);
+				setView({ loop: [first, first + length] });
+			}
+			showLoop(store.getState());
+		};
+		target.addEventListener("pointermove", move);
+		target.addEventListener("pointerup", end);
+		target.addEventListener("pointercancel", end);
+	};
+	const keys = (event: KeyboardEvent) => {
+		const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+		if (!step) return;
+		event.preventDefault();
+		const { loop, setView } = store.getState();
+		const next: [number, number] = event.shiftKey
+			? [loop[0], loop[1] + step]
+			: [loop[0] + step, loop[1] + step];
+		if (next[0] < 1 || next[1] > bars || next[1] < next[0]) return;
+		setView({ loop: next });
+		showLoop(store.getState());
+	};
+	const left = (from - 1) * barWidth;
+	return (
+		<div
+			ref={ref}
+			className={classes.map}
+			data-map
+			role="slider"
+			tabIndex={0}
+			aria-label="Loop: arrows move it, with Shift they lengthen it"
+			aria-valuemin={1}
+			aria-valuemax={bars}
+			aria-valuenow={from}
+			aria-valuetext={`bars ${from} to ${to}`}
+			onPointerDown={sweep}
+			onKeyDown={keys}
+		>
+			<canvas ref={canvas} />
+			<Sections barWidth={barWidth} />
+			<div
+				className={classes.loop}
+				data-on={looping}
+				style={{ left: left - 1, width: (to - from + 1) * barWidth - 2 }}
+			>
+				<div className={classes.edge} data-side="from" onPointerDown={(event) => sweep(event, to)} />
+				<div className={classes.edge} data-side="to" onPointerDown={(event) => sweep(event, from)} />
+			</div>
+			<Now transport={transport} width={width} />
+		</div>
+	);
+}
+
+/** Shows the loop if it cannot be seen whole. */
+function showLoop({ song, loop, window, setView }: WorkspaceState) {
+	const { ticks } = song.bars;
+	const [start, end] = [ticks[loop[0] - 1], ticks[loop[1]]];
+	if (start < window[0] || end > window[1]) setView({ window: [start, end] });
+}
+
+function Sections({ barWidth }: { barWidth: number }) {
+	const store = useWorkspaceStore();
+	const { sections } = useWorkspace((state) => state.song);
+	const bars = barCount(store.getState().song);
+	const shown = useMemo(
+		() => sections.map((section, index) => ({ ...section, end: (sections[index + 1]?.bar ?? bars + 1) - 1 })),
+		[sections, bars],
+	);
+	return shown
+		.filter(({ bar, end }) => (end - bar + 1) * barWidth > 14)
+		.map(({ name, bar, end }) => (
+			<button
+				key={`${bar} ${name}`}
+				type="button"
+				className={classes.section}
+				title={`Loop ${name}, bars ${bar} to ${end}`}
+				style={{ left: (bar - 1) * barWidth, width: (end - bar + 1) * barWidth - 3 }}
+				onPointerDown={(event) => event.stopPropagation()}
+				onClick={() => {
+					store.getState().setView({ loop: [bar, end] });
+					showLoop(store.getState());
+				}}
+			>
+				{name}
+			</button>
+		));
+}
+
+function Now({ transport: { playing, position }, width }: { transport: Transport; width: number }) {
+	const store = useWorkspaceStore();
+	const line = useRef<HTMLDivElement>(null);
+	useEffect(() => {
+		const element = line.current;
+		if (!element || !playing) return;
+		let frame = 0;
+		const draw = () => {
+			frame = requestAnimationFrame(draw);
+			const second = position();
+			const { song } = store.getState();
+			element.style.visibility = second === null ? "hidden" : "visible";
+			if (second === null) return;
+			const tick = tickAt(song, second);
+			const bar = barAt(song, tick);
+			const { ticks } = song.bars;
+			const share = (bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1])) / barCount(song);
+			element.style.transform = `translateX(${share * width}px)`;
+		};
+		draw();
+		return () => {
+			cancelAnimationFrame(frame);
+			element.style.visibility = "hidden";
+		};
+	}, [playing, position, store, width]);
+	return <div ref={line} className={classes.now} />;
+}
+
+function drawMap(element: HTMLCanvasElement, state: WorkspaceState, scheme: "light" | "dark") {
+	const { context, width, height } = fitCanvas(element);
+	const paint = colours(scheme);
+	const heights = barHeights(state);
+	const barWidth = width / heights.length;
+	const gap = Math.min(2, barWidth * 0.2);
+	const [from, to] = state.loop;
+	context.clearRect(0, 0, width, height);
+	heights.forEach((share, index) => {
+		const tall = Math.max(1.5, share * (height - bottom - 18));
+		context.fillStyle = index + 1 >= from && index + 1 <= to ? paint.played : paint.strongLine;
+		context.fillRect(index * barWidth + gap / 2, height - bottom - tall, barWidth - gap, tall);
+	});
+	// What the rows show is underlined.
+	const { ticks } = state.song.bars;
+	const at = (tick: number) => {
+		const bar = barAt(state.song, tick);
+		return (bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1])) * barWidth;
+	};
+	context.fillStyle = paint.ink;
+	context.fillRect(
+		at(state.window[0]),
+		height - bottom + 2,
+		Math.max(3, at(state.window[1]) - at(state.window[0])),
+		2.5,
+	);
+}

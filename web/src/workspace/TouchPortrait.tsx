@@ -1,0 +1,175 @@
+import { type KeyboardEvent, useCallback } from "react";
+import type { Instrument } from "../api/generated/types";
+import { inset, velocityY } from "../draw/hits";
+import { passAt, withSetting, withShapeAt } from "./edit";
+import classes from "./Rows.module.css";
+import { useWorkspace, useWorkspaceStore } from "./store";
+import { useDrag } from "./useDrag";
+
+type Handle = "soft" | "typical" | "hard";
+const handles: Handle[] = ["hard", "typical", "soft"];
+
+const width = 126;
+const axis = 8;
+const reach = 66;
+
+/** The outline of a distribution on its side, its peaks to the right. */
+function outline(counts: number[], height: number) {
+	const points = counts.map((count, velocity) => {
+		const x = axis + (count / 255) * reach;
+		return `${x.toFixed(1)},${velocityY(Math.max(1, velocity), height).toFixed(1)}`;
+	});
+	return `M${axis},${velocityY(1, height)}L${points.join("L")}L${axis},${velocityY(127, height)}`;
+}
+
+/** The heights of labels, moved apart where they would cover one another. */
+function apart(heights: number[], room: number, height: number) {
+	const placed = [...heights];
+	for (let index = 1; index < placed.length; index++)
+		placed[index] = Math.max(placed[index], placed[index - 1] + room);
+	const over = placed[placed.length - 1] - (height - 3);
+	if (over > 0) {
+		placed[placed.length - 1] -= over;
+		for (let index = placed.length - 2; index >= 0; index--) {
+			placed[index] = Math.min(placed[index], placed[index + 1] - room);
+		}
+	}
+	return placed;
+}
+
+/** How hard an instrument is struck: written dashed, played filled, with three handles. */
+export function TouchPortrait({ index, height }: { index: number; height: number }) {
+	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
+	const report = useWorkspace((state) => state.performance?.report.instruments[index]);
+	if (!report) return <div className={classes.portrait} style={{ height }} />;
+	const { written_portrait, played_portrait, played } = report;
+	const values = handles.map((handle) => played[handle]);
+	const lines = values.map((value) => velocityY(value, height));
+	const labels = apart(lines, 11.5, height);
+	return (
+		<svg
+			className={classes.portrait}
+			viewBox={`0 0 ${width} ${height}`}
+			height={height}
+			data-portrait="touch"
+		>
+			<title>{`How hard ${instrument.name} is struck`}</title>
+			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
+			<path
+				d={outline(played_portrait.touch, height)}
+				fill="var(--played-fill)"
+				stroke="var(--played)"
+				strokeWidth={1.3}
+			/>
+			<path
+				d={outline(written_portrait.touch, height)}
+				fill="none"
+				stroke="var(--written)"
+				strokeDasharray="3 2.5"
+			/>
+			{handles.map((handle, place) => (
+				<TouchHandle
+					key={handle}
+					handle={handle}
+					instrument={instrument}
+					index={index}
+					height={height}
+					value={values[place]}
+					y={lines[place]}
+					labelY={labels[place]}
+				/>
+			))}
+		</svg>
+	);
+}
+
+interface HandleProps {
+	handle: Handle;
+	instrument: Instrument;
+	index: number;
+	height: number;
+	value: number;
+	y: number;
+	labelY: number;
+}
+
+const clamped = (value: number) => Math.max(1, Math.min(127, Math.round(value)));
+
+/** Makes or edits the instrument's shape so that a handle's target is `by` further up. */
+function useHandle(handle: Handle, instrument: Instrument, index: number) {
+	const store = useWorkspaceStore();
+	return useCallback(() => {
+		const { recipe, performance, offers } = store.getState();
+		const now = performance?.report.instruments[index].played;
+		if (!now) return null;
+		const shaped = withShapeAt(recipe, instrument.id, now, offers);
+		const pass = passAt(shaped, "shape", instrument.id);
+		if (pass?.action.kind !== "shape") return null;
+		const from = pass.action[handle];
+		return {
+			by: (steps: number) =>
+				store.getState().draft({ recipe: withSetting(shaped, pass, handle, clamped(from + steps)) }),
+			restore: () => store.getState().draft({ recipe }),
+		};
+	}, [store, handle, instrument.id, index]);
+}
+
+function TouchHandle({ handle, instrument, index, height, value, y, labelY }: HandleProps) {
+	const store = useWorkspaceStore();
+	const start = useHandle(handle, instrument, index);
+	const name = `${instrument.name.toLowerCase()}: ${handle}`;
+	const onPointerDown = useDrag(
+		useCallback(() => {
+			const edit = start();
+			if (!edit) return null;
+			const perPixel = 126 / (height - 2 * inset);
+			return {
+				move: (_dx, dy) => edit.by(-dy * perPixel),
+				end: (moved) => moved && store.getState().commit(`shape ${name}`),
+			};
+		}, [start, height, store, name]),
+	);
+	const onKeyDown = (event: KeyboardEvent) => {
+		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		if (steps === undefined) return;
+		event.preventDefault();
+		start()?.by(steps);
+		store.getState().commitSoon(`shape ${name}`);
+	};
+	return (
+		// biome-ignore lint/a11y/useSemanticElements: a range input cannot be drawn inside a picture
+		<g
+			className={classes.handle}
+			role="slider"
+			tabIndex={0}
+			aria-label={`${instrument.name}, ${handle}`}
+			aria-orientation="vertical"
+			aria-valuemin={1}
+			aria-valuemax={127}
+			aria-valuenow={Math.round(value)}
+			data-handle={handle}
+			onPointerDown={onPointerDown}
+			onKeyDown={onKeyDown}
+		>
+			<rect x={axis} y={y - 6} width={width - axis} height={12} fill="transparent" />
+			<line
+				x1={axis}
+				x2={92}
+				y1={y}
+				y2={y}
+				stroke="var(--ink)"
+				strokeWidth={handle === "typical" ? 1.4 : 0.9}
+			/>
+			<circle cx={94} cy={y} r={3.6} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.4} />
+			<text
+				x={102}
+				y={labelY + 4}
+				fontSize={11}
+				fontWeight={handle === "typical" ? 700 : 450}
+				fill="var(--ink)"
+			>
+				{Math.round(value)}
+			</text>
+		</g>
+	);
+}

@@ -1,0 +1,90 @@
+import { Center, Loader } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { client } from "../api/client";
+import type { ActionOffer, PartDetail, SongDetail } from "../api/generated/types";
+import { Message } from "../Message";
+import { KeyHelp, useKeys } from "./Keys";
+import { PassPanel } from "./passes/PassPanel";
+import { Rows } from "./Rows";
+import { SongStrip } from "./SongStrip";
+import { createWorkspace, type View, viewName, WorkspaceContext } from "./store";
+import { TopBar } from "./TopBar";
+import { useOffers, usePlayer } from "./usePlayer";
+import classes from "./Workspace.module.css";
+
+interface Loaded {
+	song: SongDetail;
+	part: PartDetail;
+	view: Partial<View> | null;
+}
+
+/** Where a part is worked on. */
+export function Workspace({ songId, partId }: { songId: number; partId: number }) {
+	const offers = useOffers();
+	const loaded = useQuery({
+		queryKey: ["workspace", partId],
+		queryFn: async (): Promise<Loaded> => {
+			const [song, part, view] = await Promise.all([
+				client.song(songId),
+				client.part(partId),
+				client.view<Partial<View>>(viewName(partId)),
+			]);
+			return { song, part, view };
+		},
+		gcTime: 0,
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+	const error = loaded.error ?? offers.error;
+	if (error) {
+		return (
+			<Message title="The part cannot be shown" link="Back to the shelf">
+				{error.message}
+			</Message>
+		);
+	}
+	if (!loaded.data || !offers.data) {
+		return (
+			<Center h="100%">
+				<Loader />
+			</Center>
+		);
+	}
+	return <Opened loaded={loaded.data} offers={offers.data} />;
+}
+
+function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
+	const [store] = useState(() => createWorkspace(loaded.song, loaded.part, offers, loaded.view));
+	useEffect(() => {
+		const leave = () => store.getState().flush();
+		window.addEventListener("pagehide", leave);
+		document.title = `${loaded.song.name} – Vivida`;
+		return () => {
+			window.removeEventListener("pagehide", leave);
+			document.title = "Vivida";
+			leave();
+		};
+	}, [store, loaded.song.name]);
+	return (
+		<WorkspaceContext.Provider value={store}>
+			<Desk />
+		</WorkspaceContext.Provider>
+	);
+}
+
+function Desk() {
+	const transport = usePlayer();
+	const [help, setHelp] = useState(false);
+	useKeys(transport, () => setHelp((shown) => !shown));
+	return (
+		<div className={classes.desk}>
+			<TopBar transport={transport} onHelp={() => setHelp(true)} />
+			<main className={classes.middle}>
+				<Rows transport={transport} />
+				<SongStrip transport={transport} />
+			</main>
+			<PassPanel />
+			<KeyHelp opened={help} onClose={() => setHelp(false)} />
+		</div>
+	);
+}

@@ -1,0 +1,164 @@
+import { Button, Checkbox, Group, NumberInput, Popover, Stack, Text } from "@mantine/core";
+import { useState } from "react";
+import type { Aim, BarRange } from "../../api/generated/types";
+import { barCount } from "../song";
+import { useWorkspace, useWorkspaceStore } from "../store";
+import classes from "./Passes.module.css";
+
+interface Props {
+	aim: Aim;
+	onChange: (aim: Aim) => void;
+}
+
+/** “On closed hat, every bar”: whom a pass is for. */
+export function AimTokens({ aim, onChange }: Props) {
+	return (
+		<>
+			On <InstrumentsToken aim={aim} onChange={onChange} />, <BarsToken aim={aim} onChange={onChange} />,{" "}
+		</>
+	);
+}
+
+function useInstrumentWords(aim: Aim) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const ids = aim.instruments ?? [];
+	if (ids.length === 0) return "everything";
+	const names = ids.map(
+		(id) => instruments.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`,
+	);
+	return names.length > 3 ? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more` : names.join(", ");
+}
+
+function InstrumentsToken({ aim, onChange }: Props) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const words = useInstrumentWords(aim);
+	const ids = aim.instruments ?? [];
+	const toggle = (id: string) => {
+		const chosen = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id];
+		onChange({ ...aim, instruments: chosen.length > 0 ? chosen : undefined });
+	};
+	return (
+		<Popover position="bottom-start" trapFocus returnFocus>
+			<Popover.Target>
+				<button type="button" className={classes.token} aria-label={`Instruments: ${words}`}>
+					{words}
+				</button>
+			</Popover.Target>
+			<Popover.Dropdown mah={420} style={{ overflowY: "auto" }}>
+				<Stack gap={7}>
+					<Checkbox
+						size="xs"
+						label="everything"
+						checked={ids.length === 0}
+						onChange={() => onChange({ ...aim, instruments: undefined })}
+					/>
+					{instruments.map(({ id, name }) => (
+						<Checkbox
+							key={id}
+							size="xs"
+							label={name}
+							checked={ids.includes(id)}
+							onChange={() => toggle(id)}
+						/>
+					))}
+				</Stack>
+			</Popover.Dropdown>
+		</Popover>
+	);
+}
+
+function barsInWords(ranges: BarRange[]) {
+	if (ranges.length === 0) return "every bar";
+	const words = ranges.map(({ from, to }) => (from === to ? `${from}` : `${from}–${to}`)).join(", ");
+	return ranges.length === 1 && ranges[0].from === ranges[0].to ? `bar ${words}` : `bars ${words}`;
+}
+
+function BarsToken({ aim, onChange }: Props) {
+	const store = useWorkspaceStore();
+	const [opened, setOpened] = useState(false);
+	const { song } = store.getState();
+	const loop = useWorkspace((state) => state.loop);
+	const bars = barCount(song);
+	const ranges = aim.bars ?? [];
+	const words = barsInWords(ranges);
+	const [first, last] = [ranges[0]?.from ?? 1, ranges[0]?.to ?? bars];
+	const choose = (range: BarRange | null) => onChange({ ...aim, bars: range ? [range] : undefined });
+	const sections = song.sections.map((section, index) => ({
+		name: section.name,
+		from: section.bar,
+		to: (song.sections[index + 1]?.bar ?? bars + 1) - 1,
+	}));
+	const set = (which: "from" | "to", value: number | string) => {
+		if (typeof value !== "number" || !Number.isInteger(value)) return;
+		if (which === "from") choose({ from: value, to: Math.max(value, last) });
+		else choose({ from: Math.min(first, value), to: value });
+	};
+	return (
+		<Popover opened={opened} onChange={setOpened} position="bottom-start" trapFocus returnFocus width={250}>
+			<Popover.Target>
+				<button
+					type="button"
+					className={classes.token}
+					aria-label={`Bars: ${words}`}
+					onClick={() => setOpened(!opened)}
+				>
+					{words}
+				</button>
+			</Popover.Target>
+			<Popover.Dropdown>
+				<Stack gap="xs">
+					<Group gap={6} grow>
+						<NumberInput
+							size="xs"
+							label="from bar"
+							min={1}
+							max={bars}
+							value={first}
+							onChange={(value) => set("from", value)}
+						/>
+						<NumberInput
+							size="xs"
+							label="to bar"
+							min={1}
+							max={bars}
+							value={last}
+							onChange={(value) => set("to", value)}
+						/>
+					</Group>
+					<Group gap={6}>
+						<Button size="compact-xs" variant="default" onClick={() => choose(null)}>
+							every bar
+						</Button>
+						<Button
+							size="compact-xs"
+							variant="default"
+							onClick={() => choose({ from: loop[0], to: loop[1] })}
+						>
+							the loop
+						</Button>
+					</Group>
+					{sections.length > 0 && (
+						<>
+							<Text size="xs" c="dimmed">
+								Sections
+							</Text>
+							<Group gap={6}>
+								{sections.map(({ name, from, to }) => (
+									<Button
+										key={`${from} ${name}`}
+										size="compact-xs"
+										variant="default"
+										maw={200}
+										onClick={() => choose({ from, to })}
+									>
+										{name}
+									</Button>
+								))}
+							</Group>
+						</>
+					)}
+				</Stack>
+			</Popover.Dropdown>
+		</Popover>
+	);
+}

@@ -1,0 +1,138 @@
+import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
+import type { Values } from "../../api/generated/types";
+import { plain } from "../../words";
+import { useDrag } from "../useDrag";
+import classes from "./Passes.module.css";
+
+export type NumberValues = Extract<Values, { kind: "number" }>;
+
+interface Props {
+	label: string;
+	value: number | null;
+	values: NumberValues;
+	/** Shown at once. */
+	onChange: (value: number | null) => void;
+	/** Kept: at the end of a drag at once, after wheel and keys in a moment. */
+	onDone: (soon: boolean) => void;
+	format?: (value: number) => string;
+	wrong?: string | null;
+}
+
+/** A number as it reads in a sentence: “8 ms behind”, “its typical”. */
+export function numberInWords(value: number | null, { unit, sides, none }: NumberValues) {
+	if (value === null) return none ?? "none";
+	const withUnit = (shown: number) => (unit ? `${plain(shown)} ${unit}` : plain(shown));
+	if (!sides) return withUnit(value);
+	return `${withUnit(Math.abs(value))} ${value < 0 ? sides[0] : sides[1]}`;
+}
+
+/** A number in a sentence: dragged, wheeled, arrow-keyed or typed; a double click makes it neutral. */
+export function NumberToken({ label, value, values, onChange, onDone, format, wrong }: Props) {
+	const [typing, setTyping] = useState(false);
+	const element = useRef<HTMLButtonElement>(null);
+	const { min, max, step, neutral, none } = values;
+	const held = useCallback(
+		(next: number) => Math.max(min, Math.min(max, Math.round(next / step) * step)),
+		[min, max, step],
+	);
+	const current = value ?? (min + max) / 2;
+	const words = value !== null && format ? format(value) : numberInWords(value, values);
+
+	const drag = useDrag(
+		useCallback(() => {
+			const perStep = Math.max(1.5, Math.min(8, 200 / ((max - min) / step)));
+			return {
+				move: (dx: number, dy: number) => onChange(held(current + ((dx - dy) / perStep) * step)),
+				end: (moved: boolean) => (moved ? onDone(false) : setTyping(true)),
+			};
+		}, [current, max, min, step, onChange, onDone, held]),
+	);
+
+	const nudge = useCallback(
+		(steps: number) => {
+			onChange(held(current + steps * step));
+			onDone(true);
+		},
+		[current, step, held, onChange, onDone],
+	);
+
+	useEffect(() => {
+		const target = element.current;
+		if (!target) return;
+		// Only where it has the focus: else the wheel scrolls the list.
+		const wheel = (event: WheelEvent) => {
+			if (document.activeElement !== target || event.deltaY === 0) return;
+			event.preventDefault();
+			nudge(event.deltaY < 0 ? 1 : -1);
+		};
+		target.addEventListener("wheel", wheel, { passive: false });
+		return () => target.removeEventListener("wheel", wheel);
+	}, [nudge]);
+
+	const onKeyDown = (event: KeyboardEvent) => {
+		const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[
+			event.key
+		];
+		if (steps === undefined) {
+			if (event.key === "Enter" || /^[0-9-]$/.test(event.key)) setTyping(true);
+			return;
+		}
+		event.preventDefault();
+		event.stopPropagation();
+		nudge(steps);
+	};
+	const toNeutral = () => {
+		if (neutral === null && none === null) return;
+		setTyping(false);
+		onChange(none !== null ? null : neutral);
+		onDone(false);
+	};
+	if (typing) {
+		const finish = (text: string | null) => {
+			setTyping(false);
+			const number = Number(text?.replace("−", "-").replace(",", "."));
+			if (text?.trim() && Number.isFinite(number)) {
+				onChange(held(number));
+				onDone(false);
+			}
+			requestAnimationFrame(() => element.current?.focus({ preventScroll: true }));
+		};
+		return (
+			<input
+				className={classes.tokenInput}
+				aria-label={label}
+				inputMode="decimal"
+				defaultValue={value ?? ""}
+				// biome-ignore lint/a11y/noAutofocus: it takes the place of the word that was pressed
+				autoFocus
+				onFocus={(event) => event.currentTarget.select()}
+				onBlur={(event) => finish(event.currentTarget.value)}
+				onDoubleClick={toNeutral}
+				onKeyDown={(event) => {
+					event.stopPropagation();
+					if (event.key === "Enter") finish(event.currentTarget.value);
+					if (event.key === "Escape") finish(null);
+				}}
+			/>
+		);
+	}
+	return (
+		<button
+			ref={element}
+			type="button"
+			className={`${classes.token} ${classes.numberToken} ${wrong ? classes.wrong : ""}`}
+			role="spinbutton"
+			aria-label={label}
+			aria-valuemin={min}
+			aria-valuemax={max}
+			aria-valuenow={value ?? undefined}
+			aria-valuetext={words}
+			title={wrong ?? `${label}: drag, wheel, arrows or type; a double click makes it neutral`}
+			onPointerDown={drag}
+			onDoubleClick={toNeutral}
+			onKeyDown={onKeyDown}
+		>
+			{words}
+		</button>
+	);
+}

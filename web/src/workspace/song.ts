@@ -1,0 +1,75 @@
+/** Finding one's way in a song: ticks, seconds, bars, and places in words. */
+import type { SongDetail } from "../api/generated/types";
+
+/** The last place in ascending values that is not above `value`; 0 where all are. */
+export function placeOf(ascending: number[], value: number) {
+	let low = 0;
+	let high = ascending.length - 1;
+	while (low < high) {
+		const middle = (low + high + 1) >> 1;
+		if (ascending[middle] <= value) low = middle;
+		else high = middle - 1;
+	}
+	return low;
+}
+
+function between(from: number[], to: number[], value: number) {
+	const place = Math.min(placeOf(from, value), from.length - 2);
+	const share = (value - from[place]) / (from[place + 1] - from[place]);
+	return to[place] + share * (to[place + 1] - to[place]);
+}
+
+/** The beats and the end of the song as ascending columns. */
+function beats(song: SongDetail) {
+	const { bars } = song;
+	const last = bars.ticks.length - 1;
+	return {
+		ticks: [...bars.beat_ticks, bars.ticks[last]],
+		seconds: [...bars.beat_seconds, bars.seconds[last]],
+	};
+}
+
+const cache = new WeakMap<SongDetail, ReturnType<typeof beats>>();
+
+function beatsOf(song: SongDetail) {
+	const found = cache.get(song) ?? beats(song);
+	cache.set(song, found);
+	return found;
+}
+
+export function secondsAt(song: SongDetail, tick: number) {
+	const { ticks, seconds } = beatsOf(song);
+	return between(ticks, seconds, tick);
+}
+
+export function tickAt(song: SongDetail, second: number) {
+	const { ticks, seconds } = beatsOf(song);
+	return between(seconds, ticks, second);
+}
+
+export const barCount = (song: SongDetail) => song.bars.ticks.length - 1;
+
+/** The bar (from 1) that a tick lies in. */
+export const barAt = (song: SongDetail, tick: number) =>
+	Math.min(placeOf(song.bars.ticks, tick), barCount(song) - 1) + 1;
+
+const quarterNames = new Map([
+	[0, ""],
+	[3, "e"],
+	[6, "&"],
+	[9, "a"],
+	[4, " ⅓"],
+	[8, " ⅔"],
+]);
+
+/** “bar 3 beat 2&”: the place of a grid line. */
+export function placeInWords(song: SongDetail, tick: number) {
+	const { bars } = song;
+	const bar = barAt(song, tick);
+	const beat = placeOf(bars.beat_ticks, tick + 0.5);
+	const first = placeOf(bars.beat_ticks, bars.ticks[bar - 1] + 0.5);
+	const { ticks } = beatsOf(song);
+	const twelfths = Math.round((12 * (tick - ticks[beat])) / (ticks[beat + 1] - ticks[beat]));
+	const name = quarterNames.get(twelfths) ?? ` +${twelfths}/12`;
+	return `bar ${bar} beat ${beat - first + 1}${name}`;
+}

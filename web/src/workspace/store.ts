@@ -1,0 +1,301 @@
+/** The state of one open part, and how it changes. The server does the work; this asks it. */
+import { createContext, useContext } from "react";
+import { createStore, type StoreApi, useStore } from "zustand";
+import { client, ProblemError } from "../api/client";
+import type {
+	ActionOffer,
+	History,
+	PartDetail,
+	PartState,
+	PerformanceColumns,
+	Recipe,
+	SongDetail,
+} from "../api/generated/types";
+import { showError } from "../notify";
+import { probe } from "../probe";
+
+export type Reading = "written" | "played";
+
+/** How the screen was left; kept by the server, but no step of the history. */
+export interface View {
+	reading: Reading;
+	equalLoudness: boolean;
+	/** Instruments by id. */
+	muted: string[];
+	soloed: string[];
+	/** First and last bar, counted from 1. */
+	loop: [number, number];
+	looping: boolean;
+	click: boolean;
+	others: boolean;
+	/** A factor on the song's tempo, for listening. */
+	tempo: number;
+	/** The ticks that are shown. */
+	window: [number, number];
+	/** The instrument whose row is opened. */
+	open: string | null;
+}
+
+export interface Draft {
+	recipe: Recipe;
+	variation: number;
+}
+
+export interface WorkspaceState extends View, Draft {
+	song: SongDetail;
+	part: PartDetail;
+	offers: ActionOffer[];
+	/** The places of each instrument's hits in the columns. */
+	rows: number[][];
+	revision: number;
+	history: History;
+	performance: PerformanceColumns | null;
+	/** The pass under the pointer and the hits that it changes. */
+	lit: { pass: number; hits: Set<number> } | null;
+	/** What a setting was refused for, by its path. */
+	refused: { field: string; detail: string } | null;
+
+	/** Show other passes or another variation, without keeping them yet. */
+	draft: (change: Partial<Draft>) => void;
+	/** Keep what is shown, as one step of this name. */
+	commit: (label: string) => void;
+	/** Keep what is shown once nothing has changed for a moment. */
+	commitSoon: (label: string) => void;
+	undo: () => void;
+	redo: () => void;
+	setView: (change: Partial<View>) => void;
+	light: (pass: number | null) => void;
+	/** Send what waits, because the page goes away. */
+	flush: () => void;
+}
+
+export type Workspace = StoreApi<WorkspaceState>;
+
+const viewKeys = [
+	"reading",
+	"equalLoudness",
+	"muted",
+	"soloed",
+	"loop",
+	"looping",
+	"click",
+	"others",
+	"tempo",
+	"window",
+	"open",
+] as const satisfies (keyof View)[];
+
+function firstView(song: SongDetail): View {
+	const bars = song.bars.ticks.length - 1;
+	const last = Math.min(4, bars);
+	return {
+		reading: "played",
+		equalLoudness: false,
+		muted: [],
+		soloed: [],
+		loop: [1, last],
+		looping: true,
+		click: false,
+		others: true,
+		tempo: 1,
+		window: [song.bars.ticks[0], song.bars.ticks[last]],
+		open: null,
+	};
+}
+
+export const viewName = (part: number) => `part-${part}`;
+
+/** A kept view, as far as it still fits the song. */
+function fittingView(song: SongDetail, kept: Partial<View> | null): View {
+	const view = { ...firstView(song), ...kept };
+	const bars = song.bars.ticks.length - 1;
+	const [from, to] = view.loop;
+	const [start, end] = view.window;
+	if (!(from >= 1 && to >= from && to <= bars)) view.loop = firstView(song).loop;
+	if (!(end > start)) view.window = firstView(song).window;
+	return view;
+}
+
+export function createWorkspace(
+	song: SongDetail,
+	part: PartDetail,
+	offers: ActionOffer[],
+	kept: Partial<View> | null,
+): Workspace {
+	const rows: number[][] = part.kit.instruments.map(() => []);
+	part.written.instruments.forEach((instrument, hit) => {
+		rows[instrument].push(hit);
+	});
+
+	return createStore<WorkspaceState>((set, get) => {
+		const performer = createPerformer(part.state.id, set, get);
+		const saver = createSaver(part.state.id, set, get, performer.ask);
+		let viewTimer = 0;
+		const keepView = () => {
+			window.clearTimeout(viewTimer);
+			viewTimer = 0;
+			const state = get();
+			const view = Object.fromEntries(viewKeys.map((key) => [key, state[key]]));
+			client.setView(viewName(part.state.id), view).catch(() => undefined);
+		};
+		const travel = async (back: boolean) => {
+			await saver.settled();
+			try {
+				const { parts, label } = await (back ? client.undo(song.id) : client.redo(song.id));
+				const state = parts.find((one) => one.id === part.state.id);
+				if (state && label !== null) saver.take(state);
+			} catch (error) {
+				showError(error);
+			}
+		};
+		window.setTimeout(performer.ask);
+
+		return {
+			...fittingView(song, kept),
+			song,
+			part,
+			offers,
+			rows,
+			recipe: part.state.recipe,
+			variation: part.state.variation,
+			revision: part.state.revision,
+			history: part.state.history,
+			performance: null,
+			lit: null,
+			refused: null,
+			draft: (change) => {
+				set({ ...change, lit: null });
+				performer.ask();
+			},
+			commit: saver.commit,
+			commitSoon: saver.commitSoon,
+			undo: () => void travel(true),
+			redo: () => void travel(false),
+			setView: (change) => {
+				set(change);
+				if (viewTimer === 0) viewTimer = window.setTimeout(keepView, 600);
+			},
+			light: (pass) => void performer.light(pass),
+			flush: () => {
+				saver.flush();
+				if (viewTimer !== 0) keepView();
+			},
+		};
+	});
+}
+
+type SetState = (change: Partial<WorkspaceState>) => void;
+type GetState = () => WorkspaceState;
+
+/** One request in flight; what is asked for meanwhile goes next, and only the newest of it. */
+function createPerformer(part: number, set: SetState, get: GetState) {
+	let busy = false;
+	let wanted = false;
+	let askedAt = 0;
+	const pump = async () => {
+		if (busy || !wanted) return;
+		const { recipe, variation } = get();
+		const since = askedAt;
+		wanted = false;
+		busy = true;
+		try {
+			const performance = await client.perform(part, { recipe, variation, round: 0 });
+			probe.answered(since);
+			set({ performance, refused: null });
+		} catch (error) {
+			const problem = error instanceof ProblemError ? error.problem : null;
+			if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
+			else showError(error);
+		} finally {
+			busy = false;
+			void pump();
+		}
+	};
+	return {
+		ask: () => {
+			if (!wanted) askedAt = performance.now();
+			wanted = true;
+			void pump();
+		},
+		light: async (pass: number | null) => {
+			if (pass === null) {
+				set({ lit: null });
+				return;
+			}
+			const { recipe, variation } = get();
+			set({ lit: { pass, hits: new Set() } });
+			try {
+				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass });
+				if (get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
+			} catch {
+				// The performance of the same recipe says what is wrong with it.
+			}
+		},
+	};
+}
+
+/** Keeps drafts, one after the other, each against the revision before it. */
+function createSaver(part: number, set: SetState, get: GetState, perform: () => void) {
+	let queue: Promise<void> = Promise.resolve();
+	let timer = 0;
+	let waiting: string | null = null;
+
+	const take = (state: PartState) => {
+		set({
+			recipe: state.recipe,
+			variation: state.variation,
+			revision: state.revision,
+			history: state.history,
+			lit: null,
+			refused: null,
+		});
+		perform();
+	};
+	const put = async (label: string, { recipe, variation }: Draft, keepalive: boolean) => {
+		try {
+			const request = { revision: get().revision, label, recipe, variation };
+			const state = await client.changePart(part, request, keepalive);
+			set({ revision: state.revision, history: state.history });
+		} catch (error) {
+			const problem = error instanceof ProblemError ? error.problem : null;
+			if (problem?.current) take(problem.current);
+			else if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
+			showError(error);
+		}
+	};
+	const commit = (label: string, keepalive = false) => {
+		window.clearTimeout(timer);
+		waiting = null;
+		const { recipe, variation } = get();
+		queue = queue.then(() => put(label, { recipe, variation }, keepalive));
+	};
+	return {
+		take,
+		commit: (label: string) => commit(label),
+		commitSoon: (label: string) => {
+			window.clearTimeout(timer);
+			waiting = label;
+			timer = window.setTimeout(() => commit(label), 600);
+		},
+		flush: () => {
+			if (waiting !== null) commit(waiting, true);
+		},
+		settled: () => {
+			if (waiting !== null) commit(waiting);
+			return queue;
+		},
+	};
+}
+
+export const WorkspaceContext = createContext<Workspace | null>(null);
+
+/** The store of the open part. */
+export function useWorkspaceStore(): Workspace {
+	const store = useContext(WorkspaceContext);
+	if (!store) throw new Error("this belongs inside a workspace");
+	return store;
+}
+
+/** One thing of the open part's state. */
+export const useWorkspace = <T>(select: (state: WorkspaceState) => T): T =>
+	useStore(useWorkspaceStore(), select);

@@ -1,0 +1,148 @@
+/** Connects the player to the open part: what is shown is what sounds. */
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { client } from "../api/client";
+import type { PartDetail, PerformanceColumns, SongDetail } from "../api/generated/types";
+import { type PlayedPart, Player, type Score } from "../audio/player";
+import { secondsAt } from "./song";
+import { useWorkspaceStore, type WorkspaceState } from "./store";
+
+export interface Transport {
+	playing: boolean;
+	toggle: () => void;
+	/** In s of the song; nothing while it does not play. */
+	position: () => number | null;
+}
+
+interface Other {
+	part: PartDetail;
+	performance: PerformanceColumns;
+}
+
+function playedPart(
+	part: PartDetail,
+	performance: PerformanceColumns | null,
+	silent: (hit: number) => boolean,
+): PlayedPart {
+	const { written } = part;
+	return {
+		id: part.state.id,
+		drums: part.state.drums,
+		notes: written.notes,
+		written: { seconds: written.seconds, lengths: written.lengths, velocities: written.velocities },
+		played: performance && {
+			seconds: performance.seconds,
+			lengths: performance.lengths,
+			velocities: performance.velocities,
+		},
+		louder: performance?.report.louder ?? 0,
+		silent,
+	};
+}
+
+/** Muted, or not among those that are soloed. */
+export const isSilent = ({ muted, soloed }: Pick<WorkspaceState, "muted" | "soloed">, instrument: string) =>
+	muted.includes(instrument) || (soloed.length > 0 && !soloed.includes(instrument));
+
+function scoreOf(state: WorkspaceState, others: Other[]): Score {
+	const { song, part, performance, loop, looping } = state;
+	const silent = part.kit.instruments.map((instrument) => isSilent(state, instrument.id));
+	const { instruments } = part.written;
+	const parts = [playedPart(part, performance, (hit) => silent[instruments[hit]])];
+	if (state.others)
+		for (const other of others) parts.push(playedPart(other.part, other.performance, () => false));
+	const { bars } = song;
+	return {
+		parts,
+		reading: state.reading,
+		equalLoudness: state.equalLoudness,
+		loop: looping ? [bars.seconds[loop[0] - 1], bars.seconds[loop[1]]] : null,
+		end: bars.seconds[bars.seconds.length - 1],
+		tempo: state.tempo,
+		click: state.click,
+		beats: { seconds: bars.beat_seconds, downbeats: bars.downbeats },
+	};
+}
+
+/** The other parts of the song as they are played, so that the open one is heard among them. */
+function useOthers(song: SongDetail, open: number): Other[] {
+	const ids = song.parts.map((part) => part.id).filter((id) => id !== open);
+	const parts = useQueries({
+		queries: ids.map((id) => ({
+			queryKey: ["other", id],
+			queryFn: async (): Promise<Other> => {
+				const part = await client.part(id);
+				const { recipe, variation } = part.state;
+				return { part, performance: await client.perform(id, { recipe, variation, round: 0 }) };
+			},
+			gcTime: 0,
+		})),
+	});
+	return parts.flatMap(({ data }) => (data ? [data] : []));
+}
+
+export function usePlayer(): Transport {
+	const store = useWorkspaceStore();
+	const player = useRef<Player | null>(null);
+	const [playing, setPlaying] = useState(false);
+	const { song, part } = store.getState();
+	const others = useOthers(song, part.state.id);
+	const othersNow = useRef(others);
+	othersNow.current = others;
+
+	useEffect(() => {
+		let last: unknown[] = [];
+		return store.subscribe((state) => {
+			const heard = [
+				state.performance,
+				state.reading,
+				state.equalLoudness,
+				state.muted,
+				state.soloed,
+				state.loop,
+				state.looping,
+				state.tempo,
+				state.click,
+				state.others,
+			];
+			if (heard.some((one, index) => one !== last[index]))
+				player.current?.update(scoreOf(state, othersNow.current));
+			last = heard;
+		});
+	}, [store]);
+
+	// biome-ignore lint/correctness/useExhaustiveDependencies: how many parts have come is what counts
+	useEffect(() => {
+		player.current?.update(scoreOf(store.getState(), othersNow.current));
+	}, [others.length, store]);
+
+	useEffect(
+		() => () => {
+			player.current?.close();
+			player.current = null;
+		},
+		[],
+	);
+
+	const toggle = useCallback(() => {
+		if (player.current?.playing) {
+			player.current.stop();
+			setPlaying(false);
+			return;
+		}
+		const state = store.getState();
+		const score = scoreOf(state, othersNow.current);
+		if (player.current) player.current.update(score);
+		else player.current = new Player(score);
+		const from = score.loop ? score.loop[0] : secondsAt(state.song, state.window[0]);
+		setPlaying(true);
+		player.current.start(from).catch(() => setPlaying(false));
+	}, [store]);
+
+	const position = useCallback(() => (player.current?.playing ? player.current.position() : null), []);
+	return { playing, toggle, position };
+}
+
+/** The actions there are; they do not change while the program runs. */
+export const useOffers = () =>
+	useQuery({ queryKey: ["actions"], queryFn: client.actions, staleTime: Number.POSITIVE_INFINITY });

@@ -1,0 +1,79 @@
+/** Scrolling and zooming the shown time: by wheel and by drag. */
+import { type PointerEvent, useCallback, useEffect, useRef } from "react";
+import type { SongDetail } from "../api/generated/types";
+import { useWorkspaceStore } from "./store";
+
+/** The window moved and scaled about `centre` (0 to 1), held within the song, at least a beat. */
+export function movedWindow(
+	song: SongDetail,
+	[start, end]: [number, number],
+	by: number,
+	scale: number,
+	centre: number,
+): [number, number] {
+	const { ticks } = song.bars;
+	const [first, last] = [ticks[0], ticks[ticks.length - 1]];
+	const width = Math.max(song.ppq, Math.min(last - first, (end - start) * scale));
+	const from = start + by + (end - start - width) * centre;
+	const held = Math.max(first, Math.min(last - width, from));
+	return [held, held + width];
+}
+
+/**
+ * The wheel zooms about the pointer; sideways or with Shift it scrolls; a drag scrolls. In the
+ * hits, where the wheel scrolls the rows, it zooms with Ctrl.
+ */
+export function useTimeGestures(plainWheelZooms = true) {
+	const store = useWorkspaceStore();
+	const element = useRef<HTMLDivElement>(null);
+
+	const move = useCallback(
+		(by: number, scale: number, centre: number) => {
+			const { song, window, setView } = store.getState();
+			setView({ window: movedWindow(song, window, by, scale, centre) });
+		},
+		[store],
+	);
+
+	useEffect(() => {
+		const target = element.current;
+		if (!target) return;
+		const wheel = (event: WheelEvent) => {
+			const box = target.getBoundingClientRect();
+			const [start, end] = store.getState().window;
+			const perPixel = (end - start) / box.width;
+			const sideways = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX;
+			const zooms = event.ctrlKey || event.metaKey || (plainWheelZooms && !event.shiftKey);
+			if (zooms && event.deltaY !== 0)
+				move(0, 1.0016 ** event.deltaY, (event.clientX - box.left) / box.width);
+			else if (sideways !== 0) move(sideways * perPixel, 1, 0);
+			else return;
+			event.preventDefault();
+		};
+		target.addEventListener("wheel", wheel, { passive: false });
+		return () => target.removeEventListener("wheel", wheel);
+	}, [store, move, plainWheelZooms]);
+
+	const onPointerDown = useCallback(
+		(event: PointerEvent<HTMLElement>) => {
+			if (event.button !== 0) return;
+			const target = event.currentTarget;
+			const { window, song, setView } = store.getState();
+			const perPixel = (window[1] - window[0]) / target.clientWidth;
+			const from = event.clientX;
+			target.setPointerCapture(event.pointerId);
+			const drag = (moved: globalThis.PointerEvent) =>
+				setView({ window: movedWindow(song, window, (from - moved.clientX) * perPixel, 1, 0) });
+			const end = () => {
+				target.removeEventListener("pointermove", drag);
+				target.removeEventListener("pointerup", end);
+				target.removeEventListener("pointercancel", end);
+			};
+			target.addEventListener("pointermove", drag);
+			target.addEventListener("pointerup", end);
+			target.addEventListener("pointercancel", end);
+		},
+		[store],
+	);
+	return { ref: element, onPointerDown };
+}
