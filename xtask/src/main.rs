@@ -1,5 +1,143 @@
-fn main() {
-    for song in vivida_demo::generate() {
-        std::fs::write(format!("demo/{}", song.file_name), &song.bytes).unwrap();
+//! The workspace's chores, from a bare machine: `cargo xtask demo | test | build | bench | …`.
+//!
+//! Rust, Node and npm have to be there; everything else is installed where it is missing.
+
+use std::env;
+use std::ffi::OsStr;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, ExitCode};
+use std::time::SystemTime;
+
+type Done = Result<(), String>;
+
+const USAGE: &str = "cargo xtask CHORE
+
+  demo [ARGUMENTS]       build Vivida and start it with the demo songs; arguments go to `vivida serve`
+  test                   install what tests need and run all checks and tests
+  build                  build target/release/vivida with the front end inside
+  bench                  run the benchmarks and print their ratios
+  screenshots [FOLDER]   take the pictures of docs/screenshots anew
+  types                  write the TypeScript types anew
+  demo-files             write the demo songs anew";
+
+fn main() -> ExitCode {
+    let arguments: Vec<String> = env::args().skip(1).collect();
+    let rest = arguments.get(1..).unwrap_or_default();
+    let done = match arguments.first().map(String::as_str) {
+        Some("demo") => demo(rest),
+        Some("test") => test(),
+        Some("build") => build(),
+        Some("bench") => bench(),
+        Some("screenshots") => screenshots(rest),
+        Some("types") => types(),
+        Some("demo-files") => cargo(["run", "--quiet", "-p", "vivida-demo", "--example", "write-files"]),
+        _ => Err(USAGE.to_owned()),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("{message}");
+            ExitCode::FAILURE
+        }
     }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("xtask lies in the workspace").to_owned()
+}
+
+fn web() -> PathBuf {
+    root().join("web")
+}
+
+fn run(program: &str, arguments: impl IntoIterator<Item = impl AsRef<OsStr>>, folder: &Path) -> Done {
+    run_with(Command::new(program).args(arguments).current_dir(folder))
+}
+
+fn run_with(command: &mut Command) -> Done {
+    let shown = format!("{command:?}").replace('"', "");
+    println!("· {shown}");
+    let status = command.status().map_err(|error| format!("{shown}: {error}; is it installed?"))?;
+    if status.success() { Ok(()) } else { Err(format!("{shown}: failed ({status})")) }
+}
+
+fn cargo<const N: usize>(arguments: [&str; N]) -> Done {
+    run(env!("CARGO"), arguments, &root())
+}
+
+fn modified(path: &Path) -> Option<SystemTime> {
+    fs::metadata(path).and_then(|found| found.modified()).ok()
+}
+
+/// Packages as the lock file names them, installed again only when it is newer.
+fn install_packages() -> Done {
+    let installed = modified(&web().join("node_modules/.package-lock.json"));
+    if installed.is_some() && installed >= modified(&web().join("package-lock.json")) {
+        return Ok(());
+    }
+    run("npm", ["ci", "--no-audit", "--no-fund"], &web())
+}
+
+fn bundle() -> Done {
+    install_packages()?;
+    run("npm", ["run", "--silent", "build"], &web())
+}
+
+fn build() -> Done {
+    bundle()?;
+    cargo(["build", "--release", "-p", "vivida"])?;
+    println!("target/release/vivida is ready");
+    Ok(())
+}
+
+fn demo(arguments: &[String]) -> Done {
+    build()?;
+    let serve = ["serve", "--demo"].into_iter().chain(arguments.iter().map(String::as_str));
+    run("target/release/vivida", serve, &root())
+}
+
+fn is_on_path(program: &str) -> bool {
+    env::var_os("PATH").is_some_and(|path| env::split_paths(&path).any(|folder| folder.join(program).is_file()))
+}
+
+/// Debian's Chromium and its driver, for the browser tests and the pictures.
+fn install_browser() -> Done {
+    if is_on_path("chromium") && is_on_path("chromedriver") {
+        return Ok(());
+    }
+    let apt = |arguments: &[&str]| {
+        let (program, first) = if is_on_path("sudo") { ("sudo", Some("apt-get")) } else { ("apt-get", None) };
+        let mut command = Command::new(program);
+        run_with(command.args(first).args(arguments).env("DEBIAN_FRONTEND", "noninteractive"))
+    };
+    apt(&["update"])?;
+    apt(&["install", "-y", "--no-install-recommends", "chromium", "chromium-driver"])
+}
+
+fn test() -> Done {
+    install_browser()?;
+    bundle()?;
+    run("npm", ["run", "--silent", "check"], &web())?;
+    cargo(["fmt", "--all", "--check"])?;
+    cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+    cargo(["test", "--workspace"])
+}
+
+fn bench() -> Done {
+    cargo(["bench", "-p", "vivida-core", "--bench", "perform"])?;
+    cargo(["bench", "-p", "vivida-smf", "--bench", "file"])
+}
+
+fn screenshots(arguments: &[String]) -> Done {
+    install_browser()?;
+    bundle()?;
+    let folder = arguments.first().map_or("docs/screenshots", String::as_str);
+    cargo(["run", "--quiet", "-p", "vivida-e2e", "--bin", "screenshots", "--", folder])
+}
+
+fn types() -> Done {
+    let mut command = Command::new(env!("CARGO"));
+    command.args(["test", "--quiet", "-p", "vivida-server", "--test", "types"]);
+    run_with(command.current_dir(root()).env("VIVIDA_WRITE_TYPES", "1"))
 }

@@ -1,1 +1,224 @@
-//! x
+//! The real interface in headless Chromium: what the browser tests and the screenshots share.
+//!
+//! [`App`] is a server of its own over an empty folder, [`Browser`] a Chromium with a profile of
+//! its own. Both are gone when they are dropped. `chromium` and `chromedriver` must be installed;
+//! `cargo xtask test` sees to that.
+
+use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::elements::Element;
+use fantoccini::error::{CmdError, NewSessionError};
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use std::process::{Child, Command, Stdio};
+use std::sync::Arc;
+use std::time::Duration;
+use tempfile::TempDir;
+use vivida_store::Store;
+
+/// A running server with the demo songs.
+pub struct App {
+    /// `http://127.0.0.1:<port>`.
+    pub address: String,
+    folder: TempDir,
+    shutdown: rocket::Shutdown,
+}
+
+impl App {
+    /// Starts a server over a new folder.
+    pub async fn start() -> App {
+        App::over(tempfile::tempdir().expect("a folder can be made")).await
+    }
+
+    async fn over(folder: TempDir) -> App {
+        let store = Store::open(&folder.path().join("vivida.sqlite")).expect("the store opens");
+        let app = vivida_server::App::new(store);
+        app.add_demo().expect("the demo songs are whole");
+        let (sender, receiver) = rocket::tokio::sync::oneshot::channel();
+        let told = rocket::fairing::AdHoc::on_liftoff("tell the port", |rocket| {
+            let _ = sender.send(rocket.config().port);
+            Box::pin(async {})
+        });
+        let server = vivida_server::rocket(Arc::new(app), 0).attach(told).ignite().await.expect("the server ignites");
+        let shutdown = server.shutdown();
+        rocket::tokio::spawn(server.launch());
+        let port = receiver.await.expect("the server starts");
+        App { address: format!("http://127.0.0.1:{port}"), folder, shutdown }
+    }
+
+    /// Stops the server and starts another one over the same folder.
+    pub async fn restart(self) -> App {
+        self.shutdown.notify();
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        App::over(self.folder).await
+    }
+
+    /// A folder for files of the test.
+    pub fn folder(&self) -> PathBuf {
+        self.folder.path().to_owned()
+    }
+}
+
+/// A browser window.
+pub struct Browser {
+    /// For what the helpers here do not cover.
+    pub client: Client,
+    driver: Child,
+    _profile: TempDir,
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+/// What a browser command can fail with.
+pub type Failed = CmdError;
+
+impl Browser {
+    /// Opens a window of this size.
+    pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
+        let port =
+            std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a free port").port();
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver is installed (cargo xtask test installs it)");
+        let profile = tempfile::tempdir().expect("a folder can be made");
+        let mut arguments = vec![
+            "--headless".to_owned(),
+            "--no-sandbox".to_owned(),
+            "--disable-gpu".to_owned(),
+            "--disable-quic".to_owned(),
+            "--no-first-run".to_owned(),
+            "--disable-background-networking".to_owned(),
+            "--disable-component-update".to_owned(),
+            "--disable-sync".to_owned(),
+            "--hide-scrollbars".to_owned(),
+            "--autoplay-policy=no-user-gesture-required".to_owned(),
+        ];
+        arguments.push(format!("--window-size={width},{height}"));
+        arguments.push(format!("--user-data-dir={}", profile.path().display()));
+        let mut capabilities = serde_json::Map::new();
+        capabilities.insert("goog:chromeOptions".to_owned(), json!({ "args": arguments }));
+        let mut builder = ClientBuilder::new(HttpConnector::new());
+        builder.capabilities(capabilities);
+        let url = format!("http://127.0.0.1:{port}");
+        let mut tries = 0;
+        let client = loop {
+            match builder.connect(&url).await {
+                Ok(client) => break client,
+                Err(error) if tries == 100 => return Err(error),
+                Err(_) => {
+                    tries += 1;
+                    tokio::time::sleep(Duration::from_millis(50)).await;
+                }
+            }
+        };
+        let browser = Browser { client, driver, _profile: profile };
+        browser.resize(width, height).await.expect("a window can be resized");
+        Ok(browser)
+    }
+
+    /// Makes what the page sees of the window this size.
+    pub async fn resize(&self, width: u32, height: u32) -> Result<(), Failed> {
+        self.client.set_window_size(width, height).await?;
+        let frame = self.run("return [outerWidth - innerWidth, outerHeight - innerHeight]").await?;
+        let [wider, higher]: [u32; 2] = serde_json::from_value(frame).expect("two numbers");
+        self.client.set_window_size(width + wider, height + higher).await
+    }
+
+    /// Opens an address.
+    pub async fn goto(&self, url: &str) -> Result<(), Failed> {
+        self.client.goto(url).await
+    }
+
+    /// Waits for an element.
+    pub async fn find(&self, css: &str) -> Result<Element, Failed> {
+        self.client.wait().at_most(Duration::from_secs(20)).for_element(Locator::Css(css)).await
+    }
+
+    /// Waits for an element and clicks it.
+    pub async fn click(&self, css: &str) -> Result<(), Failed> {
+        self.find(css).await?.click().await
+    }
+
+    /// Clicks the button or link with this text or accessible name.
+    pub async fn press(&self, name: &str) -> Result<(), Failed> {
+        let quoted = name.replace('"', "");
+        let path = format!(
+            "//*[self::button or self::a or @role='menuitem'][@aria-label=\"{quoted}\" or normalize-space()=\"{quoted}\"]"
+        );
+        self.client.wait().at_most(Duration::from_secs(20)).for_element(Locator::XPath(&path)).await?.click().await
+    }
+
+    /// Runs a script and gives what it returns.
+    pub async fn run(&self, script: &str) -> Result<Value, Failed> {
+        self.client.execute(script, Vec::new()).await
+    }
+
+    /// Waits until a script's expression is true.
+    pub async fn until(&self, expression: &str) -> Result<(), Failed> {
+        let script = format!("return Boolean({expression})");
+        for _ in 0..400 {
+            if self.run(&script).await? == Value::Bool(true) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("20 s went by and it is still not so: {expression}");
+    }
+
+    /// The text of an element.
+    pub async fn text(&self, css: &str) -> Result<String, Failed> {
+        self.find(css).await?.text().await
+    }
+
+    /// Drags the middle of an element by some pixels in small steps.
+    pub async fn drag(&self, css: &str, dx: f64, dy: f64) -> Result<(), Failed> {
+        self.find(css).await?;
+        let script = format!(
+            "const b = document.querySelector({}).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]",
+            json!(css)
+        );
+        let middle: [f64; 2] = serde_json::from_value(self.run(&script).await?).expect("an element has a middle");
+        self.drag_from(middle[0], middle[1], dx, dy).await
+    }
+
+    /// Drags from a place in the page by some pixels in small steps.
+    pub async fn drag_from(&self, x: f64, y: f64, dx: f64, dy: f64) -> Result<(), Failed> {
+        let to = |x: f64, y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(16)), x, y };
+        let mut mouse = MouseActions::new("mouse".to_owned()).then(to(x, y));
+        mouse = mouse.then(PointerAction::Down { button: 0 });
+        for step in 1..=10 {
+            mouse = mouse.then(to(x + dx * f64::from(step) / 10.0, y + dy * f64::from(step) / 10.0));
+        }
+        self.client.perform_actions(mouse.then(PointerAction::Up { button: 0 })).await
+    }
+
+    /// Moves the pointer.
+    pub async fn hover(&self, x: f64, y: f64) -> Result<(), Failed> {
+        let to = PointerAction::MoveTo { duration: Some(Duration::from_millis(16)), x, y };
+        self.client.perform_actions(MouseActions::new("mouse".to_owned()).then(to)).await
+    }
+
+    /// Types keys to whatever has the focus.
+    pub async fn keys(&self, keys: &str) -> Result<(), Failed> {
+        self.client.active_element().await?.send_keys(keys).await
+    }
+
+    /// A picture of the window as PNG.
+    pub async fn picture(&self) -> Result<Vec<u8>, Failed> {
+        self.client.screenshot().await
+    }
+
+    /// Closes the window.
+    pub async fn close(self) -> Result<(), Failed> {
+        self.client.clone().close().await
+    }
+}

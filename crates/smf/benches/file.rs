@@ -1,1 +1,90 @@
-fn main() {}
+//! How long a whole file takes (read, 8 passes, write) against midly alone reading and writing it.
+
+use criterion::{Criterion, criterion_group, criterion_main};
+use midly::num::{u4, u7, u15, u28};
+use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
+use std::hint::black_box;
+use std::time::Instant;
+use vivida_core::action::{Contrast, Lean, Level, Loosen, Shape};
+use vivida_core::*;
+use vivida_smf::{Export, read, write};
+
+fn file(hits: u32) -> Vec<u8> {
+    let note = |delta: u32, key: u8, vel: u8| TrackEvent {
+        delta: u28::from(delta),
+        kind: TrackEventKind::Midi {
+            channel: u4::from(9),
+            message: MidiMessage::NoteOn { key: u7::from(key), vel: u7::from(vel) },
+        },
+    };
+    let mut track = Vec::new();
+    for index in 0..hits {
+        let key = [42, 38, 42, 36, 42, 46, 42, 51][index as usize % 8];
+        track.push(note(20, key, (index * 37 % 127) as u8 + 1));
+        track.push(note(40, key, 0));
+    }
+    track.push(TrackEvent { delta: u28::from(0), kind: TrackEventKind::Meta(MetaMessage::EndOfTrack) });
+    let header = Header { format: Format::SingleTrack, timing: Timing::Metrical(u15::from(480)) };
+    let mut bytes = Vec::new();
+    Smf { header, tracks: vec![track] }.write_std(&mut bytes).expect("memory can be written to");
+    bytes
+}
+
+fn eight_passes() -> Recipe {
+    let passes = [
+        (Aim::at("closed-hat"), Action::Shape(Shape::default())),
+        (Aim::at("snare"), Action::Shape(Shape::default())),
+        (Aim::at("kick"), Action::Shape(Shape::default())),
+        (Aim::everything(), Action::Contrast(Contrast::default())),
+        (Aim::at("ride"), Action::Level(Level { by: -6.0 })),
+        (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0) })),
+        (Aim::everything(), Action::Loosen(Loosen::default())),
+        (Aim::at("closed-hat"), Action::Loosen(Loosen::default())),
+    ];
+    Recipe { passes: (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect() }
+}
+
+fn with_vivida(bytes: &[u8], recipe: &Recipe) -> Vec<u8> {
+    let song = read(bytes).expect("a good file");
+    let part = &song.parts[0];
+    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: Ticks(0.0) };
+    let played = perform(&part.part, &part.kit(true), recipe, &context);
+    write(bytes, &song, &[(0, played)], Export::default())
+}
+
+fn with_midly(bytes: &[u8]) -> Vec<u8> {
+    let smf = Smf::parse(bytes).expect("a good file");
+    let mut out = Vec::new();
+    smf.write_std(&mut out).expect("memory can be written to");
+    out
+}
+
+fn median(mut work: impl FnMut()) -> f64 {
+    let mut times: Vec<f64> = (0..21)
+        .map(|_| {
+            let start = Instant::now();
+            work();
+            start.elapsed().as_secs_f64() * 1000.0
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    times[times.len() / 2]
+}
+
+fn files(criterion: &mut Criterion) {
+    let bytes = file(100_000);
+    let (eight, none) = (eight_passes(), Recipe::default());
+    let mut group = criterion.benchmark_group("a file of 100 000 hits");
+    group.sample_size(20);
+    group.bench_function("read, 8 passes, write", |bencher| bencher.iter(|| with_vivida(black_box(&bytes), &eight)));
+    group.bench_function("midly alone: read, write", |bencher| bencher.iter(|| with_midly(black_box(&bytes))));
+    group.finish();
+    let midly = median(|| drop(black_box(with_midly(black_box(&bytes)))));
+    let whole = median(|| drop(black_box(with_vivida(black_box(&bytes), &eight))));
+    let plain = median(|| drop(black_box(with_vivida(black_box(&bytes), &none))));
+    println!("midly alone {midly:.1} ms; read, 8 passes, write {whole:.1} ms: {:.2} times as long", whole / midly);
+    println!("without passes {plain:.1} ms: {:.2} times as long", plain / midly);
+}
+
+criterion_group!(benches, files);
+criterion_main!(benches);

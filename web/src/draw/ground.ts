@@ -2,6 +2,7 @@
 import type { Instrument, SongDetail } from "../api/generated/types";
 import type { Roles } from "../theme";
 import { placeOf } from "../workspace/song";
+import { axis } from "./axis";
 import { velocityY } from "./hits";
 
 export interface GroundPicture {
@@ -46,8 +47,8 @@ function drawLines(
 	height: number,
 	{ song, window, colours }: GroundPicture,
 ) {
-	const scale = width / (window[1] - window[0]);
-	const at = (tick: number) => Math.round((tick - window[0]) * scale) + 0.5;
+	const { x } = axis(window, width);
+	const at = (tick: number) => Math.round(x(tick)) + 0.5;
 	const { ticks, beat_ticks } = song.bars;
 	const rule = (ascending: number[], colour: string) => {
 		context.strokeStyle = colour;

@@ -1,6 +1,7 @@
 /** Draws the hits of one instrument: written hollow, played solid, a thin line between the two. */
 import type { PerformanceColumns, WrittenColumns } from "../api/generated/types";
 import type { Roles } from "../theme";
+import { axis } from "./axis";
 
 /** The room above and below the velocity scale of a row, in px. */
 export const inset = 9;
@@ -47,7 +48,7 @@ export function drawHits(
 ) {
 	const { hits, written, played, window } = picture;
 	context.clearRect(0, 0, width, height);
-	const scale = width / (window[1] - window[0]);
+	const { x, scale } = axis(window, width);
 	// Hits that were moved into view from just outside it are drawn, too.
 	const margin = 24 / scale + 400;
 	const from = firstFrom(hits, written.ticks, window[0] - margin);
@@ -57,7 +58,6 @@ export function drawHits(
 		return;
 	}
 	context.globalAlpha = picture.silent ? 0.3 : 1;
-	const x = (tick: number) => (tick - window[0]) * scale;
 	if (played) drawLines(context, height, picture, from, to, x);
 	const hollow = dot(picture.colours.written, false, picture.reading === "written");
 	const solid = dot(picture.colours.played, true, true);
@@ -129,11 +129,11 @@ function drawDensity(
 	const columns = Math.ceil(width / cell);
 	const lines = Math.ceil(height / cell);
 	const counts = new Uint16Array(columns * lines);
-	const scale = width / (window[1] - window[0]);
+	const { x } = axis(window, width);
 	let most = 1;
 	for (let place = from; place < to; place++) {
 		const hit = hits[place];
-		const column = Math.floor(((ticks[hit] - window[0]) * scale) / cell);
+		const column = Math.floor(x(ticks[hit]) / cell);
 		const line = Math.floor(velocityY(velocities[hit], height) / cell);
 		if (column < 0 || column >= columns) continue;
 		const count = ++counts[column * lines + line];

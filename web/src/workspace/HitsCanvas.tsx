@@ -1,6 +1,7 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useMergedRef } from "@mantine/hooks";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
+import { axis } from "../draw/axis";
 import { fitCanvas } from "../draw/canvas";
 import { drawGround } from "../draw/ground";
 import { drawHits, velocityY } from "../draw/hits";
@@ -50,7 +51,6 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const merged = useMergedRef(box, gestures.ref);
 	const [tip, setTip] = useState<{ x: number; y: number; words: string } | null>(null);
 
-	// biome-ignore lint/correctness/useExhaustiveDependencies: another height is another picture
 	useEffect(() => {
 		const [below, above] = [ground.current, hits.current];
 		if (!below || !above || !box.current) return;
@@ -141,14 +141,14 @@ function hitInWords(
 	height: number,
 ) {
 	const { rows, part, performance, window, song } = state;
-	const perTick = width / (window[1] - window[0]);
+	const time = axis(window, width);
 	let nearest = -1;
 	let least = 9;
 	for (const hit of rows[index]) {
 		const ticks = [part.written.ticks[hit], performance?.ticks[hit] ?? Number.NaN];
 		const velocities = [part.written.velocities[hit], performance?.velocities[hit] ?? Number.NaN];
 		for (const reading of [0, 1]) {
-			const dx = (ticks[reading] - window[0]) * perTick - x;
+			const dx = time.x(ticks[reading]) - x;
 			if (!(Math.abs(dx) < least)) continue;
 			const away = Math.hypot(dx, velocityY(velocities[reading], height) - y);
 			if (away < least) [least, nearest] = [away, hit];

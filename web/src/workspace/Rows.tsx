@@ -1,5 +1,6 @@
 import { useElementSize } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
+import { axis } from "../draw/axis";
 import { InstrumentRow } from "./InstrumentRow";
 import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
@@ -68,11 +69,11 @@ function Playhead({ transport }: { transport: Transport }) {
 			}
 			const { song, window, looping, setView } = store.getState();
 			const tick = tickAt(song, second);
-			const share = (tick - window[0]) / (window[1] - window[0]);
-			element.style.visibility = share >= 0 && share <= 1 ? "visible" : "hidden";
-			element.style.transform = `translateX(${hits.offsetLeft + share * hits.clientWidth}px)`;
+			const x = axis(window, hits.clientWidth).x(tick);
+			element.style.visibility = x >= 0 && x <= hits.clientWidth ? "visible" : "hidden";
+			element.style.transform = `translateX(${hits.offsetLeft + x}px)`;
 			// Without a loop the picture turns its page.
-			if (!looping && share > 1) setView({ window: [tick, tick + window[1] - window[0]] });
+			if (!looping && tick > window[1]) setView({ window: [tick, tick + window[1] - window[0]] });
 		};
 		draw();
 		return () => {

@@ -1,4 +1,5 @@
 import { useElementSize, useMergedRef } from "@mantine/hooks";
+import { axis } from "../draw/axis";
 import classes from "./Rows.module.css";
 import { placeOf } from "./song";
 import { useWorkspace } from "./store";
@@ -17,9 +18,10 @@ export function Ruler() {
 	// As many numbers as fit, at round distances.
 	const every =
 		[1, 2, 4, 8, 16, 32, 64, 128, 256, 512].find((step) => ((last - first) / step) * 34 < width) ?? 1024;
+	const { x: place } = axis([start, end], width);
 	const shown = [];
 	for (let bar = first; bar <= last; bar++) {
-		const x = ((ticks[bar] - start) / (end - start)) * width;
+		const x = place(ticks[bar]);
 		if (bar % every === 0 && x > -12) shown.push({ bar: bar + 1, x });
 	}
 	return (

@@ -74,7 +74,6 @@ function SongMap({ transport }: { transport: Transport }) {
 	const bars = barCount(song);
 	const barWidth = width / bars;
 
-	// biome-ignore lint/correctness/useExhaustiveDependencies: another width is another picture
 	useEffect(() => {
 		const element = canvas.current;
 		if (!element) return;

@@ -93,7 +93,6 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 	const at = x(mean);
 	const floor = height - 8;
 	return (
-		// biome-ignore lint/a11y/useSemanticElements: a range input cannot be drawn inside a picture
 		<g
 			className={classes.lean}
 			role="slider"

@@ -166,7 +166,7 @@ function Readings() {
 			<SegmentedControl
 				size="xs"
 				radius="lg"
-				color={reading === "played" ? "madder" : "slateInk"}
+				color={reading === "played" ? "madder.6" : "slateInk.6"}
 				aria-label="What sounds (W flips)"
 				data={[
 					{ value: "written", label: "Written" },

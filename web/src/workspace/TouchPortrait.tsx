@@ -46,6 +46,8 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 	const values = handles.map((handle) => played[handle]);
 	const lines = values.map((value) => velocityY(value, height));
 	const labels = apart(lines, 11.5, height);
+	// Of handles on one spot the way of the drag says which is meant: up the hard one, down the soft.
+	const together = Math.max(...lines) - Math.min(...lines) < 5;
 	return (
 		<svg
 			className={classes.portrait}
@@ -71,12 +73,15 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 				<TouchHandle
 					key={handle}
 					handle={handle}
+					together={together}
 					instrument={instrument}
 					index={index}
 					height={height}
 					value={values[place]}
 					y={lines[place]}
-					labelY={labels[place]}
+					label={
+						place > 0 && Math.round(values[place]) === Math.round(values[place - 1]) ? null : labels[place]
+					}
 				/>
 			))}
 		</svg>
@@ -90,13 +95,15 @@ interface HandleProps {
 	height: number;
 	value: number;
 	y: number;
-	labelY: number;
+	/** The height of its value; nothing where the handle above shows the same. */
+	label: number | null;
+	together: boolean;
 }
 
 const clamped = (value: number) => Math.max(1, Math.min(127, Math.round(value)));
 
-/** Makes or edits the instrument's shape so that a handle's target is `by` further up. */
-function useHandle(handle: Handle, instrument: Instrument, index: number) {
+/** Makes or edits the instrument's shape so that handles' targets are some steps further up. */
+function useShaping(instrument: Instrument, index: number) {
 	const store = useWorkspaceStore();
 	return useCallback(() => {
 		const { recipe, performance, offers } = store.getState();
@@ -105,39 +112,49 @@ function useHandle(handle: Handle, instrument: Instrument, index: number) {
 		const shaped = withShapeAt(recipe, instrument.id, now, offers);
 		const pass = passAt(shaped, "shape", instrument.id);
 		if (pass?.action.kind !== "shape") return null;
-		const from = pass.action[handle];
-		return {
-			by: (steps: number) =>
-				store.getState().draft({ recipe: withSetting(shaped, pass, handle, clamped(from + steps)) }),
-			restore: () => store.getState().draft({ recipe }),
+		const from = pass.action;
+		return (steps: Partial<Record<Handle, number>>) => {
+			let edited = shaped;
+			for (const handle of handles) {
+				const by = steps[handle];
+				if (by === undefined) continue;
+				const current = edited.passes.find(({ id }) => id === pass.id) ?? pass;
+				edited = withSetting(edited, current, handle, clamped(from[handle] + by));
+			}
+			store.getState().draft({ recipe: edited });
 		};
-	}, [store, handle, instrument.id, index]);
+	}, [store, instrument.id, index]);
 }
 
-function TouchHandle({ handle, instrument, index, height, value, y, labelY }: HandleProps) {
+function TouchHandle({ handle, instrument, index, height, value, y, label, together }: HandleProps) {
 	const store = useWorkspaceStore();
-	const start = useHandle(handle, instrument, index);
-	const name = `${instrument.name.toLowerCase()}: ${handle}`;
+	const start = useShaping(instrument, index);
+	const name = instrument.name.toLowerCase();
 	const onPointerDown = useDrag(
 		useCallback(() => {
-			const edit = start();
-			if (!edit) return null;
+			const shape = start();
+			if (!shape) return null;
 			const perPixel = 126 / (height - 2 * inset);
+			let meant: Handle | null = together ? null : handle;
 			return {
-				move: (_dx, dy) => edit.by(-dy * perPixel),
-				end: (moved) => moved && store.getState().commit(`shape ${name}`),
+				move: (_dx, dy) => {
+					meant ??= dy < 0 ? "hard" : "soft";
+					const steps = -dy * perPixel;
+					// Pulled out of one spot, the typical comes half of the way: one drag gives a spread.
+					shape(together ? { [meant]: steps, typical: steps / 2 } : { [meant]: steps });
+				},
+				end: (moved) => moved && store.getState().commit(`shape ${name}: ${meant}`),
 			};
-		}, [start, height, store, name]),
+		}, [start, height, store, name, handle, together]),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
 		if (steps === undefined) return;
 		event.preventDefault();
-		start()?.by(steps);
-		store.getState().commitSoon(`shape ${name}`);
+		start()?.({ [handle]: steps });
+		store.getState().commitSoon(`shape ${name}: ${handle}`);
 	};
 	return (
-		// biome-ignore lint/a11y/useSemanticElements: a range input cannot be drawn inside a picture
 		<g
 			className={classes.handle}
 			role="slider"
@@ -161,15 +178,17 @@ function TouchHandle({ handle, instrument, index, height, value, y, labelY }: Ha
 				strokeWidth={handle === "typical" ? 1.4 : 0.9}
 			/>
 			<circle cx={94} cy={y} r={3.6} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.4} />
-			<text
-				x={102}
-				y={labelY + 4}
-				fontSize={11}
-				fontWeight={handle === "typical" ? 700 : 450}
-				fill="var(--ink)"
-			>
-				{Math.round(value)}
-			</text>
+			{label !== null && (
+				<text
+					x={102}
+					y={label + 4}
+					fontSize={11}
+					fontWeight={handle === "typical" ? 700 : 450}
+					fill="var(--ink)"
+				>
+					{Math.round(value)}
+				</text>
+			)}
 		</g>
 	);
 }

@@ -111,7 +111,6 @@ export function usePlayer(): Transport {
 		});
 	}, [store]);
 
-	// biome-ignore lint/correctness/useExhaustiveDependencies: how many parts have come is what counts
 	useEffect(() => {
 		player.current?.update(scoreOf(store.getState(), othersNow.current));
 	}, [others.length, store]);

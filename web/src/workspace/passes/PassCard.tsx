@@ -37,7 +37,6 @@ export function PassCard({ pass, number, last }: { pass: Pass; number: number; l
 	const { light } = store.getState();
 	const recipe = () => store.getState().recipe;
 	return (
-		// biome-ignore lint/a11y/noStaticElementInteractions: what hovering shows is also said by the figures
 		<li
 			className={classes.card}
 			data-on={pass.on}

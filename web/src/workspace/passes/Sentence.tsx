@@ -24,7 +24,6 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 			{words.map((word, index) => {
 				const setting = index % 2 === 1 && info.settings.find(({ name }) => name === word);
 				return (
-					// biome-ignore lint/suspicious/noArrayIndexKey: a sentence has a fixed order
 					<Fragment key={index}>
 						{setting ? <SettingToken pass={pass} info={info} setting={setting} /> : word}
 					</Fragment>

@@ -1,0 +1,27 @@
+//! The example recipes in docs/formats are real: each can be read, does something, and there is one
+//! for every action.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use vivida_core::{Action, RecipeFile};
+
+#[test]
+fn there_is_a_working_example_of_every_action() {
+    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/formats");
+    let page = std::fs::read_to_string(docs.join("recipe.md")).unwrap();
+    let mut shown = BTreeSet::new();
+    for entry in std::fs::read_dir(docs.join("recipes")).unwrap() {
+        let path = entry.unwrap().path();
+        let text = std::fs::read_to_string(&path).unwrap();
+        let file = RecipeFile::parse(&text).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+        assert!(!file.name.is_empty() && !file.note.is_empty(), "{}", path.display());
+        shown.extend(file.recipe.passes.iter().map(|pass| pass.action.info().kind));
+    }
+    for info in Action::all() {
+        assert!(shown.contains(info.kind), "no example of {}", info.kind);
+        assert!(page.contains(&format!("### {}\n", info.kind)), "recipe.md does not describe {}", info.kind);
+        for setting in info.settings {
+            assert!(page.contains(&format!("`{}`", setting.name)), "recipe.md does not describe {}", setting.name);
+        }
+    }
+}

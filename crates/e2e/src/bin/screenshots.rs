@@ -1,0 +1,69 @@
+//! Takes the pictures of docs/screenshots: `cargo xtask screenshots [FOLDER]`.
+
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use vivida_e2e::{App, Browser};
+
+type Done = Result<(), Box<dyn std::error::Error>>;
+
+#[tokio::main]
+async fn main() -> Done {
+    let folder = std::env::args().nth(1).unwrap_or_else(|| "docs/screenshots".to_owned());
+    let folder = PathBuf::from(folder);
+    std::fs::create_dir_all(&folder)?;
+    let app = App::start().await;
+    let browser = Browser::open(1280, 800).await?;
+    shelf(&app, &browser, &folder).await?;
+    workspace(&app, &browser, &folder).await?;
+    browser.close().await?;
+    Ok(())
+}
+
+async fn keep(browser: &Browser, folder: &Path, name: &str) -> Done {
+    // Fonts, transitions and tooltips come to rest.
+    browser.run("return document.fonts.ready.then(() => true)").await?;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    let path = folder.join(format!("{name}.png"));
+    std::fs::write(&path, browser.picture().await?)?;
+    println!("{}", path.display());
+    Ok(())
+}
+
+async fn shelf(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='The Weir']").await?;
+    keep(browser, folder, "shelf").await
+}
+
+async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&format!("{}/songs/1/parts/1", app.address)).await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    keep(browser, folder, "workspace-untouched").await?;
+    treat(browser).await?;
+    keep(browser, folder, "workspace").await?;
+    browser.press("Closed hat").await?;
+    browser.hover(640.0, 760.0).await?;
+    keep(browser, folder, "row-opened").await?;
+    browser.press("Closed hat").await?;
+    browser.press("Switch to dark").await?;
+    browser.hover(640.0, 760.0).await?;
+    keep(browser, folder, "workspace-dark").await?;
+    browser.press("Switch to light").await?;
+    Ok(())
+}
+
+/// What somebody in a hurry would do to Causeway first.
+async fn treat(browser: &Browser) -> Done {
+    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 58.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=typical]", 0.0, 30.0).await?;
+    browser.drag("[data-instrument='snare'] [data-handle=typical]", 0.0, -10.0).await?;
+    browser.drag("[data-instrument='snare'] [data-handle=lean]", 14.0, 0.0).await?;
+    browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 24.0).await?;
+    browser.press("Add a pass").await?;
+    browser.find("input[aria-label='Search for an action']").await?;
+    browser.keys("random\u{e007}").await?;
+    browser.find("[data-pass=loosen]").await?;
+    browser.hover(640.0, 760.0).await?;
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    Ok(())
+}
