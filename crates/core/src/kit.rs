@@ -3,7 +3,6 @@
 use crate::hit::Part;
 use crate::units::{Channel, Note, Velocity};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
 use std::fmt;
 use ts_rs::TS;
 
@@ -134,7 +133,7 @@ impl Kit {
     /// ```
     pub fn of_drums(part: &Part) -> Kit {
         let mut kit = Kit::general_midi();
-        let used: BTreeSet<Note> = part.hits().iter().map(|hit| hit.note).collect();
+        let used = notes_of(part);
         let known = kit.lookup();
         kit.instruments.retain(|instrument| instrument.articulations.iter().any(|way| used.contains(&way.note)));
         let unknown = used.iter().filter(|&&note| known.instrument(note, Channel::PERCUSSION).is_none());
@@ -144,7 +143,7 @@ impl Kit {
 
     /// The kit of a tonal part: one instrument that plays every note.
     pub fn of_tones(name: &str, part: &Part) -> Kit {
-        let used: BTreeSet<Note> = part.hits().iter().map(|hit| hit.note).collect();
+        let used = notes_of(part);
         let instrument = Instrument {
             id: InstrumentId::new("tonal"),
             name: name.to_owned(),
@@ -209,6 +208,15 @@ impl Instrument {
             layers: layers(),
         }
     }
+}
+
+/// The notes that a part uses, ascending.
+fn notes_of(part: &Part) -> Vec<Note> {
+    let mut used = [false; 128];
+    for hit in part.hits() {
+        used[usize::from(hit.note.get())] = true;
+    }
+    (0..128u8).filter(|&note| used[usize::from(note)]).map(Note::from_data).collect()
 }
 
 /// The note's letter and octave, middle C (60) being C4.
@@ -312,6 +320,7 @@ mod tests {
     use super::*;
     use crate::hit::{Hit, HitId};
     use crate::units::Ticks;
+    use std::collections::BTreeSet;
 
     fn part(notes: &[u8]) -> Part {
         let hit = |(index, &note): (usize, &u8)| Hit {

@@ -1,6 +1,6 @@
 //! The metre map: bars, beats and the metrical weight of a position.
 
-use crate::units::{Ppq, Ticks};
+use crate::units::{Ppq, Ticks, whole};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use ts_rs::TS;
@@ -60,7 +60,7 @@ impl Metre {
         let unit = self.unit(ppq);
         let tolerance = (ppq.as_f64() / 24.0).min(unit / 6.0);
         let on = |cell: f64| {
-            let cells = (within / cell).round();
+            let cells = whole(within / cell);
             (within - cells * cell).abs() <= tolerance
         };
         if !on(unit) {
@@ -71,7 +71,7 @@ impl Metre {
                 _ => 0.0,
             };
         }
-        let index = (within / unit).round() as i64 % i64::from(self.numerator);
+        let index = whole(within / unit) as i64 % i64::from(self.numerator);
         let mut start = 0;
         for (number, &group) in self.grouping.iter().enumerate() {
             if index == start {
@@ -186,7 +186,8 @@ impl MetreMap {
         let after = self.stretches.partition_point(|stretch| stretch.tick <= at.0);
         let index = after.max(1) - 1;
         let stretch = &self.stretches[index];
-        let bars = ((at.0 - stretch.tick) / stretch.bar_length).floor().max(0.0);
+        let bars = ((at.0 - stretch.tick) / stretch.bar_length).max(0.0) as u32;
+        let bars = f64::from(bars);
         self.bar_of(index, bars)
     }
 

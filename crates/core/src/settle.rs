@@ -2,7 +2,7 @@
 //! order and not overlapping.
 
 use crate::hit::Hit;
-use crate::units::Ticks;
+use crate::units::{Ticks, whole};
 
 /// Where the passes want a hit.
 #[derive(Clone, Copy, Debug)]
@@ -17,12 +17,12 @@ struct Settling {
     moved: bool,
     changed: bool,
     /// The next hit of the same note and channel, in written order.
-    next: usize,
+    next: u32,
     /// How far it must stay from that one: 1 tick, or 0 where they were written at one tick.
     gap: f64,
 }
 
-const NONE: usize = usize::MAX;
+const NONE: u32 = u32::MAX;
 
 /// The final (tick, length) of each hit.
 ///
@@ -34,8 +34,8 @@ pub(crate) fn settle(hits: &[Hit], drafts: impl Iterator<Item = Draft>, start: T
         .iter()
         .zip(drafts)
         .map(|(hit, draft)| {
-            let tick = draft.onset.round().max(start.0);
-            let length = draft.length.round().max(1.0);
+            let tick = whole(draft.onset).max(start.0);
+            let length = whole(draft.length).max(1.0);
             let moved = tick != hit.tick.0;
             Settling { tick, length, moved, changed: moved || length != hit.length.0, next: NONE, gap: 0.0 }
         })
@@ -44,15 +44,19 @@ pub(crate) fn settle(hits: &[Hit], drafts: impl Iterator<Item = Draft>, start: T
 
     for row in 0..rows.len() {
         let (next, earliest) = (rows[row].next, rows[row].tick + rows[row].gap);
-        if next != NONE && rows[next].moved && rows[next].tick < earliest {
-            rows[next].tick = earliest;
-        }
-    }
-    for row in (0..rows.len()).rev() {
-        let next = rows[row].next;
         if next == NONE {
             continue;
         }
+        let next = &mut rows[next as usize];
+        if next.moved && next.tick < earliest {
+            next.tick = earliest;
+        }
+    }
+    for row in (0..rows.len()).rev() {
+        if rows[row].next == NONE {
+            continue;
+        }
+        let next = rows[row].next as usize;
         let latest = rows[next].tick - rows[row].gap;
         if rows[row].moved && rows[row].tick > latest {
             rows[row].tick = latest;
@@ -69,9 +73,10 @@ fn link(hits: &[Hit], rows: &mut [Settling]) {
     let mut last = vec![NONE; 128 * 16];
     for (row, hit) in hits.iter().enumerate() {
         let key = usize::from(hit.note.get()) * 16 + usize::from(hit.channel.get());
-        let previous = std::mem::replace(&mut last[key], row);
+        let previous = std::mem::replace(&mut last[key], row as u32);
         if previous != NONE {
-            rows[previous].next = row;
+            let previous = previous as usize;
+            rows[previous].next = row as u32;
             rows[previous].gap = (hit.tick.0 - hits[previous].tick.0).min(1.0);
         }
     }

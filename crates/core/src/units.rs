@@ -30,7 +30,7 @@ impl Velocity {
 
     /// The nearest velocity to a real number; halves go up, the rest is held in range.
     pub fn rounded(value: f64) -> Velocity {
-        Velocity((value + 0.5).floor().clamp(1.0, 127.0) as u8)
+        Velocity((value.clamp(1.0, 127.0) + 0.5) as u8)
     }
 
     /// As a MIDI data byte.
@@ -59,6 +59,14 @@ impl From<Velocity> for u8 {
     fn from(velocity: Velocity) -> u8 {
         velocity.0
     }
+}
+
+/// The nearest whole number, halves up. Without the SSE 4.1 that not every machine has, this is much
+/// faster than `f64::round`; it is exact within ±2^52, far beyond any tick.
+pub(crate) fn whole(value: f64) -> f64 {
+    let truncated = (value as i64) as f64;
+    let below = if truncated > value { truncated - 1.0 } else { truncated };
+    if value - below >= 0.5 { below + 1.0 } else { below }
 }
 
 macro_rules! real_unit {
@@ -118,6 +126,13 @@ real_unit! {
 real_unit! {
     /// Hundredths of a whole.
     Percent
+}
+
+impl Ticks {
+    /// The nearest whole tick, halves later.
+    pub fn rounded(self) -> Ticks {
+        Ticks(whole(self.0))
+    }
 }
 
 impl Percent {

@@ -1,8 +1,10 @@
 //! The chunks of a file and the events of its tracks, each with its place and its bytes.
 
 use crate::import::ReadError;
+use crate::text::readable;
 use midly::live::LiveEvent;
-use midly::{EventIter, TrackEvent, TrackEventKind};
+use midly::{EventIter, MetaMessage, TrackEvent, TrackEventKind};
+use std::ops::Range;
 
 /// The header chunk.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -14,50 +16,108 @@ pub(crate) struct Header {
     pub size: usize,
 }
 
-pub(crate) struct Track<'a> {
-    pub events: Vec<Event<'a>>,
+/// What a track's bytes say, without a copy of them.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Track {
+    pub events: Vec<Event>,
+    /// The meta events that matter here.
+    pub metas: Vec<(u64, Meta)>,
     /// The offset of the first event that could not be read.
     pub broken_at: Option<usize>,
     pub has_end: bool,
     pub high_data_bytes: usize,
 }
 
-#[derive(Clone)]
-pub(crate) struct Event<'a> {
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Meta {
+    TrackName(String),
+    Marker(String),
+    /// Microseconds per quarter note.
+    Tempo(u32),
+    /// Numerator and power of two of the denominator.
+    Metre(u8, u8),
+}
+
+/// An event of a track: where its bytes lie in the file.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Event {
     /// In ticks of the file.
     pub tick: u64,
-    pub kind: TrackEventKind<'a>,
+    /// Its bytes: without the delta time, without the status where that was running.
+    at: u32,
+    size: u32,
     /// The status byte that holds for it.
     status: u8,
-    /// Without the delta time; without the status where that was running.
-    bytes: &'a [u8],
+    running: bool,
 }
 
-impl Event<'_> {
+/// A note-on or note-off.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct NoteMessage {
+    pub channel: u8,
+    pub key: u8,
+    /// 0 for a note-on that is an off.
+    pub velocity: u8,
+    pub is_on: bool,
+}
+
+impl Event {
+    fn bytes(self, file: &[u8]) -> &[u8] {
+        &file[self.at as usize..(self.at + self.size) as usize]
+    }
+
     /// Its bytes with its status.
-    pub fn write(&self, out: &mut Vec<u8>) {
-        if self.bytes.first().is_some_and(|&byte| byte < 0x80) {
+    pub fn write(self, file: &[u8], out: &mut Vec<u8>) {
+        if self.running {
             out.push(self.status);
         }
-        out.extend_from_slice(self.bytes);
+        out.extend_from_slice(self.bytes(file));
     }
 
-    pub fn is_end(&self) -> bool {
-        matches!(self.kind, TrackEventKind::Meta(midly::MetaMessage::EndOfTrack))
+    /// The note message that it is, if it is one.
+    pub fn note(self, file: &[u8]) -> Option<NoteMessage> {
+        let kind = self.status & 0xf0;
+        if kind != 0x80 && kind != 0x90 {
+            return None;
+        }
+        let data = &self.bytes(file)[usize::from(!self.running)..];
+        let (key, velocity) = (data[0] & 0x7f, data[1] & 0x7f);
+        Some(NoteMessage { channel: self.status & 0x0f, key, velocity, is_on: kind == 0x90 })
+    }
+
+    pub fn is_end(self, file: &[u8]) -> bool {
+        self.status == 0xff && self.bytes(file).get(1) == Some(&0x2f)
     }
 }
 
-pub(crate) enum Chunk<'a> {
-    Track(Track<'a>),
-    /// A chunk of a kind that is not known here, with its name and length.
-    Other(&'a [u8]),
+/// What follows the header, in its order.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Chunk {
+    Track(Track),
+    /// A chunk of a kind that is not known here: where it lies, with its name and length.
+    Other(Range<usize>),
 }
 
-pub(crate) struct Chunks<'a> {
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Chunks {
     pub header: Header,
-    pub chunks: Vec<Chunk<'a>>,
+    pub chunks: Vec<Chunk>,
     /// Where a chunk claims more bytes than there are, or the file ends inside a chunk's head.
     pub cut_at: Option<usize>,
+}
+
+impl Chunks {
+    /// A file that ends with its header.
+    pub fn none(header: Header) -> Chunks {
+        Chunks { header, chunks: Vec::new(), cut_at: None }
+    }
+
+    pub fn tracks(&self) -> impl Iterator<Item = &Track> {
+        self.chunks.iter().filter_map(|chunk| match chunk {
+            Chunk::Track(track) => Some(track),
+            Chunk::Other(_) => None,
+        })
+    }
 }
 
 fn u16_at(bytes: &[u8], at: usize) -> u16 {
@@ -95,9 +155,9 @@ pub(crate) fn header(bytes: &[u8]) -> Result<Header, ReadError> {
     }
 }
 
-pub(crate) fn chunks(bytes: &[u8]) -> Result<Chunks<'_>, ReadError> {
+pub(crate) fn chunks(bytes: &[u8]) -> Result<Chunks, ReadError> {
     let header = header(bytes)?;
-    let mut found = Chunks { header, chunks: Vec::new(), cut_at: None };
+    let mut found = Chunks::none(header);
     let mut at = header.size;
     while at < bytes.len() {
         if bytes.len() - at < 8 {
@@ -111,15 +171,16 @@ pub(crate) fn chunks(bytes: &[u8]) -> Result<Chunks<'_>, ReadError> {
         }
         found.chunks.push(match &bytes[at..at + 4] {
             b"MTrk" => Chunk::Track(track(&bytes[start..end], start)),
-            _ => Chunk::Other(&bytes[at..end]),
+            _ => Chunk::Other(at..end),
         });
         at = end;
     }
     Ok(found)
 }
 
-fn track(data: &[u8], offset: usize) -> Track<'_> {
-    let mut track = Track { events: Vec::new(), broken_at: None, has_end: false, high_data_bytes: 0 };
+fn track(data: &[u8], offset: usize) -> Track {
+    // Most events are notes of three or four bytes.
+    let mut track = Track { events: Vec::with_capacity(data.len() / 4), ..Track::default() };
     let mut iter = EventIter::new(data);
     let mut tick = 0u64;
     loop {
@@ -150,18 +211,32 @@ fn track(data: &[u8], offset: usize) -> Track<'_> {
         let bytes = &before[delta_size..before.len() - iter.unread().len()];
         let running = bytes.first().is_some_and(|&byte| byte < 0x80);
         let status = if running { iter.running_status().unwrap_or(0) } else { bytes.first().copied().unwrap_or(0) };
-        if matches!(event.kind, TrackEventKind::Midi { .. }) {
-            let data_bytes = if running { bytes } else { &bytes[1..] };
-            track.high_data_bytes += data_bytes.iter().filter(|&&byte| byte > 127).count();
+        match event.kind {
+            TrackEventKind::Midi { .. } => {
+                let data_bytes = &bytes[usize::from(!running)..];
+                track.high_data_bytes += data_bytes.iter().filter(|&&byte| byte > 127).count();
+            }
+            TrackEventKind::Meta(message) => track.metas.extend(meta(message).map(|meta| (tick, meta))),
+            _ => {}
         }
-        let event = Event { tick, kind: event.kind, status, bytes };
-        track.has_end = event.is_end();
-        track.events.push(event);
+        track.has_end = matches!(event.kind, TrackEventKind::Meta(MetaMessage::EndOfTrack));
+        let (at, size) = ((at + delta_size) as u32, bytes.len() as u32);
+        track.events.push(Event { tick, at, size, status, running });
         if track.has_end {
             break;
         }
     }
     track
+}
+
+fn meta(message: MetaMessage<'_>) -> Option<Meta> {
+    match message {
+        MetaMessage::TrackName(text) => Some(Meta::TrackName(readable(text))),
+        MetaMessage::Marker(text) => Some(Meta::Marker(readable(text))),
+        MetaMessage::Tempo(micros) => Some(Meta::Tempo(micros.as_int())),
+        MetaMessage::TimeSignature(numerator, power, _, _) => Some(Meta::Metre(numerator, power)),
+        _ => None,
+    }
 }
 
 /// Reads a channel message whose data bytes are above 127 without their top bits, and goes on

@@ -1,10 +1,7 @@
 //! From bytes to a song.
 
-use crate::chunk::{Chunk, Chunks, Event, Track, chunks};
+use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
-use crate::text::readable;
-use midly::{MetaMessage, TrackEventKind};
-use std::collections::BTreeMap;
 use vivida_core::{Channel, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, TempoMap, Ticks, Velocity};
 
 /// The most notes that a song may have.
@@ -109,6 +106,7 @@ pub struct SongFile {
     pub end: Ticks,
     /// What was wrong with the file and how it was mended, in sentences.
     pub mended: Vec<String>,
+    pub(crate) chunks: Chunks,
 }
 
 impl SongFile {
@@ -149,14 +147,7 @@ fn resolution(division: u16) -> (Ppq, u32, Option<u32>) {
 pub fn read(bytes: &[u8]) -> Result<SongFile, ReadError> {
     let found = chunks(bytes)?;
     let (ppq, factor, smpte) = resolution(found.header.division);
-    let tracks: Vec<&Track<'_>> = found
-        .chunks
-        .iter()
-        .filter_map(|chunk| match chunk {
-            Chunk::Track(track) => Some(track),
-            Chunk::Other(_) => None,
-        })
-        .collect();
+    let tracks: Vec<&Track> = found.tracks().collect();
     if tracks.is_empty() {
         return Err(ReadError::NoTracks { offset: found.header.size });
     }
@@ -182,15 +173,17 @@ pub fn read(bytes: &[u8]) -> Result<SongFile, ReadError> {
         parts: Vec::new(),
         end: Ticks(0.0),
         mended,
+        chunks: Chunks::none(found.header),
     };
     for (number, track) in tracks.iter().enumerate() {
-        add_parts(&mut song, number, track);
+        add_parts(&mut song, bytes, number, track);
     }
     check_size(&song, &tracks)?;
+    song.chunks = found;
     Ok(song)
 }
 
-fn check_size(song: &SongFile, tracks: &[&Track<'_>]) -> Result<(), ReadError> {
+fn check_size(song: &SongFile, tracks: &[&Track]) -> Result<(), ReadError> {
     let hits: usize = song.parts.iter().map(|part| part.part.hits().len()).sum();
     if hits == 0 {
         return Err(match tracks.iter().find_map(|track| track.broken_at) {
@@ -208,7 +201,7 @@ fn check_size(song: &SongFile, tracks: &[&Track<'_>]) -> Result<(), ReadError> {
     Ok(())
 }
 
-fn mended_chunks(found: &Chunks<'_>, tracks: usize) -> Vec<String> {
+fn mended_chunks(found: &Chunks, tracks: usize) -> Vec<String> {
     let mut mended = Vec::new();
     if usize::from(found.header.tracks) != tracks {
         mended.push(format!(
@@ -232,23 +225,22 @@ struct Maps {
 }
 
 impl Maps {
-    fn collect(tracks: &[&Track<'_>], factor: u32, mended: &mut Vec<String>) -> Maps {
+    fn collect(tracks: &[&Track], factor: u32, mended: &mut Vec<String>) -> Maps {
         let mut maps = Maps { tempo: Vec::new(), metre: Vec::new(), markers: Vec::new() };
         let mut odd_metres = 0;
-        for event in tracks.iter().flat_map(|track| &track.events) {
-            let TrackEventKind::Meta(message) = event.kind else { continue };
-            let tick = Ticks(event.tick as f64 * f64::from(factor));
-            match message {
-                MetaMessage::Tempo(micros) => maps.tempo.push((tick, micros.as_int())),
-                MetaMessage::TimeSignature(numerator, power, _, _) => {
-                    let denominator = 1u8.checked_shl(u32::from(power)).unwrap_or(0);
-                    match Metre::new(numerator, denominator) {
+        for (tick, meta) in tracks.iter().flat_map(|track| &track.metas) {
+            let tick = Ticks(*tick as f64 * f64::from(factor));
+            match meta {
+                Meta::Tempo(micros) => maps.tempo.push((tick, *micros)),
+                Meta::Metre(numerator, power) => {
+                    let denominator = 1u8.checked_shl(u32::from(*power)).unwrap_or(0);
+                    match Metre::new(*numerator, denominator) {
                         Some(metre) => maps.metre.push((tick, metre)),
                         None => odd_metres += 1,
                     }
                 }
-                MetaMessage::Marker(text) => maps.markers.push(Marker { tick, name: readable(text) }),
-                _ => {}
+                Meta::Marker(name) => maps.markers.push(Marker { tick, name: name.clone() }),
+                Meta::TrackName(_) => {}
             }
         }
         if odd_metres > 0 {
@@ -262,14 +254,14 @@ impl Maps {
     }
 }
 
-fn add_parts(song: &mut SongFile, number: usize, track: &Track<'_>) {
+fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
     let shown = number + 1;
     let mut mend = |count: usize, text: &str| {
         if count > 0 {
             song.mended.push(format!("Track {shown}: {}", text.replace("{}", &count.to_string())));
         }
     };
-    let pairing = pair(&track.events);
+    let pairing = pair(bytes, &track.events);
     mend(track.broken_at.unwrap_or(0), "offset {}: the data stop making sense; all before is kept.");
     mend(
         usize::from(track.broken_at.is_none() && !track.has_end),
@@ -280,14 +272,11 @@ fn add_parts(song: &mut SongFile, number: usize, track: &Track<'_>) {
     mend(pairing.stray_offs, "{} note-offs end no note; they are passed over and kept in the file.");
     mend(pairing.zero_length, "{} notes have no length; they last one tick.");
 
-    let mut by_channel: BTreeMap<u8, Vec<NoteEvents>> = BTreeMap::new();
-    for note in pairing.notes {
-        by_channel.entry(note.channel).or_default().push(note);
-    }
-    let name = track_name(&track.events);
-    let several = by_channel.len() > 1;
-    for (channel, notes) in by_channel {
-        let channel = Channel::from_status(channel);
+    let channels = by_channel(pairing.notes);
+    let name = track_name(track);
+    let several = channels.len() > 1;
+    for notes in channels {
+        let channel = Channel::from_status(notes[0].channel);
         let drums = looks_like_drums(&name, channel, &notes);
         let name = match (name.as_str(), several) {
             ("", _) if drums => format!("Drums (track {shown}, channel {})", channel.shown()),
@@ -315,12 +304,25 @@ fn hit(id: usize, note: &NoteEvents, factor: u32) -> Hit {
     }
 }
 
-fn track_name(events: &[Event<'_>]) -> String {
-    let names = events.iter().filter_map(|event| match event.kind {
-        TrackEventKind::Meta(MetaMessage::TrackName(text)) => Some(readable(text)),
+/// The notes of each channel that has any, in the order of the channels.
+fn by_channel(notes: Vec<NoteEvents>) -> Vec<Vec<NoteEvents>> {
+    if notes.iter().all(|note| note.channel == notes[0].channel) {
+        return if notes.is_empty() { Vec::new() } else { vec![notes] };
+    }
+    let mut channels = vec![Vec::new(); 16];
+    for note in notes {
+        channels[usize::from(note.channel)].push(note);
+    }
+    channels.retain(|notes| !notes.is_empty());
+    channels
+}
+
+fn track_name(track: &Track) -> String {
+    let names = track.metas.iter().filter_map(|(_, meta)| match meta {
+        Meta::TrackName(name) if !name.is_empty() => Some(name.clone()),
         _ => None,
     });
-    names.into_iter().find(|name| !name.is_empty()).unwrap_or_default()
+    names.into_iter().next().unwrap_or_default()
 }
 
 /// Channel 10, or a name that says so over notes of the percussion map.

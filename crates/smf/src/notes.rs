@@ -1,9 +1,6 @@
 //! Which note-off ends which note-on.
 
-use crate::chunk::Event;
-use midly::{MidiMessage, TrackEventKind};
-use std::collections::BTreeMap;
-use std::collections::VecDeque;
+use crate::chunk::{Event, NoteMessage};
 
 /// A note of a track: the places of its two events among the track's.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -12,8 +9,8 @@ pub(crate) struct NoteEvents {
     pub note: u8,
     pub velocity: u8,
     pub release: u8,
-    pub on: usize,
-    pub off: Option<usize>,
+    pub on: u32,
+    pub off: Option<u32>,
     pub tick: u64,
     pub end: u64,
 }
@@ -26,46 +23,52 @@ pub(crate) struct Pairing {
     pub zero_length: usize,
 }
 
+/// The notes of one key that sound, the one that began first in front: a chain through `later`.
+#[derive(Clone, Copy)]
+struct Sounding {
+    first: u32,
+    last: u32,
+}
+
+const NONE: u32 = u32::MAX;
+
 /// Pairs note-ons with note-offs: of several sounding notes of one key the one that began first
 /// ends first. A note that is never ended lasts to the end of the track.
-pub(crate) fn pair(events: &[Event<'_>]) -> Pairing {
-    let mut pairing = Pairing::default();
-    let mut sounding: BTreeMap<(u8, u8), VecDeque<usize>> = BTreeMap::new();
+pub(crate) fn pair(file: &[u8], events: &[Event]) -> Pairing {
+    let mut pairing = Pairing { notes: Vec::with_capacity(events.len() / 2), ..Pairing::default() };
+    let mut keys = vec![Sounding { first: NONE, last: NONE }; 16 * 128];
+    let mut later: Vec<u32> = Vec::with_capacity(events.len() / 2);
     for (place, event) in events.iter().enumerate() {
-        let TrackEventKind::Midi { channel, message } = event.kind else { continue };
-        let channel = channel.as_int();
-        match message {
-            MidiMessage::NoteOn { key, vel } if vel.as_int() > 0 => {
-                sounding.entry((channel, key.as_int())).or_default().push_back(pairing.notes.len());
-                pairing.notes.push(NoteEvents {
-                    channel,
-                    note: key.as_int(),
-                    velocity: vel.as_int(),
-                    release: 64,
-                    on: place,
-                    off: None,
-                    tick: event.tick,
-                    end: event.tick,
-                });
+        let Some(NoteMessage { channel, key: note, velocity, is_on }) = event.note(file) else { continue };
+        let sounding = &mut keys[usize::from(channel) * 128 + usize::from(note)];
+        if is_on && velocity > 0 {
+            let index = pairing.notes.len() as u32;
+            if sounding.first == NONE {
+                sounding.first = index;
+            } else {
+                later[sounding.last as usize] = index;
             }
-            MidiMessage::NoteOn { key, vel } | MidiMessage::NoteOff { key, vel } => {
-                let first = sounding.get_mut(&(channel, key.as_int())).and_then(VecDeque::pop_front);
-                let Some(note) = first.map(|index| &mut pairing.notes[index]) else {
-                    pairing.stray_offs += 1;
-                    continue;
-                };
-                note.off = Some(place);
-                note.end = event.tick;
-                // A note-on of velocity 0 has no release velocity of its own: 64 is the neutral one.
-                note.release = if matches!(message, MidiMessage::NoteOn { .. }) { 64 } else { vel.as_int() };
-                pairing.zero_length += usize::from(note.end == note.tick);
-            }
-            _ => {}
+            sounding.last = index;
+            later.push(NONE);
+            let (on, tick) = (place as u32, event.tick);
+            pairing.notes.push(NoteEvents { channel, note, velocity, release: 64, on, off: None, tick, end: tick });
+            continue;
         }
+        if sounding.first == NONE {
+            pairing.stray_offs += 1;
+            continue;
+        }
+        let ended = &mut pairing.notes[sounding.first as usize];
+        sounding.first = later[sounding.first as usize];
+        ended.off = Some(place as u32);
+        ended.end = event.tick;
+        // A note-on of velocity 0 has no release velocity of its own: 64 is the neutral one.
+        ended.release = if is_on { 64 } else { velocity };
+        pairing.zero_length += usize::from(ended.end == ended.tick);
     }
     let end = events.last().map_or(0, |event| event.tick);
-    for index in sounding.into_values().flatten() {
-        pairing.notes[index].end = end;
+    for note in pairing.notes.iter_mut().filter(|note| note.off.is_none()) {
+        note.end = end;
         pairing.never_ended += 1;
     }
     pairing

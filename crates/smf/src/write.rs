@@ -1,8 +1,7 @@
 //! From a song and its performances back to bytes.
 
-use crate::chunk::{Chunk, Event, Track, chunks};
+use crate::chunk::{Chunk, Event, Track};
 use crate::import::{SongFile, SongPart};
-use std::collections::HashMap;
 use vivida_core::{Millis, Performance, PlayedHit, Ticks};
 
 /// The ticks that a file is written in.
@@ -40,7 +39,7 @@ impl Export {
 pub fn rounding(song: &SongFile, performances: &[(usize, Performance)], export: Export) -> Millis {
     let cell = export.ticks_per_tick(song);
     let moved = |hit: &PlayedHit| {
-        let rounded = (hit.tick.0 / cell).round() * cell;
+        let rounded = Ticks(hit.tick.0 / cell).rounded().0 * cell;
         song.tempo.millis_of(Ticks((rounded - hit.tick.0).abs()), hit.tick).0
     };
     Millis(performances.iter().flat_map(|(_, performance)| performance.hits.iter().map(moved)).fold(0.0, f64::max))
@@ -55,7 +54,7 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
     if performances.is_empty() && same_ticks && !export.lead_in {
         return bytes.to_vec();
     }
-    let found = chunks(bytes).expect("the song was read from these bytes");
+    let found = &song.chunks;
     let scale = f64::from(song.factor) / cell;
     let lead = (-export.start(song).0 / cell).round();
     let mut out = bytes[..found.header.size].to_vec();
@@ -64,12 +63,12 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
         // only files of less than 960 ppq are multiplied.
         out[12..14].copy_from_slice(&(song.ppq.get() as u16).to_be_bytes());
     }
-    let tracks = found.chunks.iter().filter(|chunk| matches!(chunk, Chunk::Track(_))).count();
-    out[10..12].copy_from_slice(&(tracks as u16).to_be_bytes());
+    out.reserve(bytes.len() + bytes.len() / 4);
+    out[10..12].copy_from_slice(&(found.tracks().count() as u16).to_be_bytes());
     let mut number = 0;
     for chunk in &found.chunks {
         match chunk {
-            Chunk::Other(raw) => out.extend_from_slice(raw),
+            Chunk::Other(place) => out.extend_from_slice(&bytes[place.clone()]),
             Chunk::Track(track) => {
                 let treated: Vec<(&SongPart, &Performance)> = performances
                     .iter()
@@ -77,7 +76,7 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
                     .filter(|(part, _)| part.track == number)
                     .collect();
                 let timing = Timing { scale, cell, lead };
-                write_track(&mut out, merge(track, &treated, timing));
+                write_track(&mut out, bytes, track, &merge(bytes, track, &treated, timing));
                 number += 1;
             }
         }
@@ -97,87 +96,84 @@ struct Timing {
 
 impl Timing {
     fn event(self, tick: u64) -> u64 {
-        if tick == 0 && self.lead > 0.0 { 0 } else { (tick as f64 * self.scale + self.lead).round() as u64 }
+        if tick == 0 && self.lead > 0.0 { 0 } else { Ticks(tick as f64 * self.scale + self.lead).rounded().0 as u64 }
     }
 
     fn note(self, tick: u64) -> u64 {
-        (tick as f64 * self.scale + self.lead).round() as u64
+        Ticks(tick as f64 * self.scale + self.lead).rounded().0 as u64
     }
 
     fn played(self, tick: f64) -> u64 {
-        ((tick / self.cell).round() + self.lead).max(0.0) as u64
+        (Ticks(tick / self.cell).rounded().0 + self.lead).max(0.0) as u64
     }
 }
 
 /// An event on its way out. At one tick note-offs that were moved there come first, then what
 /// stood there in its order, then note-ons that were moved there, then the end of the track.
+#[derive(Clone, Copy)]
 struct Outgoing {
     tick: u64,
     rank: u8,
-    place: usize,
-    bytes: Vec<u8>,
+    what: What,
 }
 
-fn merge(track: &Track<'_>, treated: &[(&SongPart, &Performance)], timing: Timing) -> Vec<Outgoing> {
-    let mut rewritten: HashMap<usize, Outgoing> = HashMap::new();
-    let mut added: Vec<Outgoing> = Vec::new();
+#[derive(Clone, Copy)]
+enum What {
+    /// The event of the track that has this place.
+    AsItCame(u32),
+    Note([u8; 3]),
+    End,
+}
+
+fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timing: Timing) -> Vec<Outgoing> {
+    let (body, ends) = match track.events.split_last() {
+        Some((last, body)) if last.is_end(file) => (body, Some(last)),
+        _ => (&track.events[..], None),
+    };
+    let untouched = |(place, event): (usize, &Event)| {
+        let tick = if event.note(file).is_some() { timing.note(event.tick) } else { timing.event(event.tick) };
+        Outgoing { tick, rank: 1, what: What::AsItCame(place as u32) }
+    };
+    let mut out: Vec<Outgoing> = Vec::with_capacity(body.len() + 1);
+    out.extend(body.iter().enumerate().map(untouched));
     for (part, performance) in treated {
         for (hit, played) in part.part.hits().iter().zip(&performance.hits) {
             let events = &part.notes[hit.id.0 as usize];
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (status, note) = (played.channel.get(), played.note.get());
-            let stays = on == timing.note(events.tick);
-            let bytes = vec![0x90 | status, note, played.velocity.get()];
-            rewritten
-                .insert(events.on, Outgoing { tick: on, rank: if stays { 1 } else { 2 }, place: events.on, bytes });
-            let bytes = vec![0x80 | status, note, played.release];
+            let rank = if on == timing.note(events.tick) { 1 } else { 2 };
+            let what = What::Note([0x90 | status, note, played.velocity.get()]);
+            out[events.on as usize] = Outgoing { tick: on, rank, what };
+            let what = What::Note([0x80 | status, note, played.release]);
             match events.off {
                 Some(place) => {
-                    let stays = off == timing.note(events.end);
-                    rewritten.insert(place, Outgoing { tick: off, rank: u8::from(stays), place, bytes });
+                    let rank = u8::from(off == timing.note(events.end));
+                    out[place as usize] = Outgoing { tick: off, rank, what };
                 }
-                None => added.push(Outgoing { tick: off, rank: 0, place: track.events.len(), bytes }),
+                None => out.push(Outgoing { tick: off, rank: 0, what }),
             }
         }
     }
-    let mut out: Vec<Outgoing> = Vec::with_capacity(track.events.len() + added.len() + 1);
-    let (body, ends) = match track.events.split_last() {
-        Some((last, body)) if last.is_end() => (body, Some(last)),
-        _ => (&track.events[..], None),
-    };
-    for (place, event) in body.iter().enumerate() {
-        out.push(rewritten.remove(&place).unwrap_or_else(|| untouched(event, place, timing)));
-    }
-    out.append(&mut added);
-    out.sort_by_key(|event| (event.tick, event.rank, event.place));
+    // Stable: what shares tick and rank keeps the order of the file.
+    out.sort_by_key(|event| event.tick << 2 | u64::from(event.rank));
     let last = out.last().map_or(0, |event| event.tick);
     let end = ends.map_or(last, |event| timing.event(event.tick).max(last));
-    out.push(Outgoing { tick: end, rank: 3, place: usize::MAX, bytes: vec![0xff, 0x2f, 0] });
+    out.push(Outgoing { tick: end, rank: 3, what: What::End });
     out
 }
 
-fn untouched(event: &Event<'_>, place: usize, timing: Timing) -> Outgoing {
-    let mut bytes = Vec::with_capacity(4);
-    event.write(&mut bytes);
-    let is_note = matches!(
-        event.kind,
-        midly::TrackEventKind::Midi {
-            message: midly::MidiMessage::NoteOn { .. } | midly::MidiMessage::NoteOff { .. },
-            ..
-        }
-    );
-    let tick = if is_note { timing.note(event.tick) } else { timing.event(event.tick) };
-    Outgoing { tick, rank: 1, place, bytes }
-}
-
-fn write_track(out: &mut Vec<u8>, events: Vec<Outgoing>) {
+fn write_track(out: &mut Vec<u8>, file: &[u8], track: &Track, events: &[Outgoing]) {
     out.extend_from_slice(b"MTrk\0\0\0\0");
     let start = out.len();
     let mut now = 0;
     for event in events {
         write_delta(out, event.tick - now);
-        out.extend_from_slice(&event.bytes);
+        match event.what {
+            What::AsItCame(place) => track.events[place as usize].write(file, out),
+            What::Note(bytes) => out.extend_from_slice(&bytes),
+            What::End => out.extend_from_slice(&[0xff, 0x2f, 0]),
+        }
         now = event.tick;
     }
     let length = (out.len() - start) as u32;
