@@ -20,7 +20,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
 		getStyleNonce={() => nonce}
 	>
 		<QueryClientProvider client={queries}>
-			<Notifications position="bottom-left" />
+			<Notifications position="bottom-right" />
 			<App />
 		</QueryClientProvider>
 	</MantineProvider>,

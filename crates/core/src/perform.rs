@@ -1,10 +1,11 @@
 //! From Written to Played: one pure function.
 
+use crate::action::ActionFamily;
 use crate::dice::Dice;
 use crate::hit::{HitId, Part};
 use crate::kit::Kit;
 use crate::metre::MetreMap;
-use crate::recipe::{PassId, Recipe};
+use crate::recipe::{Pass, PassId, Recipe};
 use crate::settle::{Draft, settle};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity};
@@ -155,11 +156,16 @@ impl<'a> Stage<'a> {
         self.onset[row] += self.tempo.ticks_of(time, Ticks(self.onset[row])).0;
     }
 
-    fn run(&mut self, pass: &crate::recipe::Pass, context: &Context<'_>, mut touch: impl FnMut(usize)) -> PassReport {
+    fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(usize)) -> PassReport {
         let meant = pass.aim.meant(self.part, self.kit, self.metre, &self.instrument);
         let aimed: Vec<usize> = (0..meant.len()).filter(|&row| meant[row]).collect();
-        let before: Vec<(f64, f64, f64)> =
-            aimed.iter().map(|&row| (self.onset[row], self.velocity[row], self.length[row])).collect();
+        // An action changes the columns of its own family alone.
+        let in_time = pass.action.info().family == ActionFamily::Time;
+        let columns = |stage: &Stage<'_>, row: usize| match in_time {
+            true => (stage.onset[row], stage.length[row]),
+            false => (stage.velocity[row], 0.0),
+        };
+        let before: Vec<(f64, f64)> = aimed.iter().map(|&row| columns(self, row)).collect();
         pass.action.act(self, &aimed, &Dice::new(context.variation, pass.id, context.round));
 
         let mut report = PassReport {
@@ -171,18 +177,22 @@ impl<'a> Stage<'a> {
             largest_change: 0.0,
             mean_change: 0.0,
         };
-        for (&row, &(onset, velocity, length)) in aimed.iter().zip(&before) {
-            let (moved, changed) = (self.onset[row] - onset, (self.velocity[row] - velocity).abs());
-            if moved == 0.0 && changed == 0.0 && self.length[row] == length {
+        for (&row, &was) in aimed.iter().zip(&before) {
+            let now = columns(self, row);
+            if now == was {
                 continue;
             }
             touch(row);
             report.touched += 1;
-            let moved = self.tempo.millis_of(Ticks(moved.abs()), Ticks(onset));
-            report.largest_move = Millis(report.largest_move.0.max(moved.0));
-            report.mean_move += moved;
-            report.largest_change = report.largest_change.max(changed);
-            report.mean_change += changed;
+            let by = (now.0 - was.0).abs();
+            if in_time {
+                let moved = self.tempo.millis_of(Ticks(by), Ticks(was.0));
+                report.largest_move = Millis(report.largest_move.0.max(moved.0));
+                report.mean_move += moved;
+            } else {
+                report.largest_change = report.largest_change.max(by);
+                report.mean_change += by;
+            }
         }
         let touched = f64::from(report.touched.max(1));
         report.mean_move = report.mean_move * (1.0 / touched);
@@ -215,7 +225,6 @@ pub(crate) mod testing {
     use crate::action::Action;
     use crate::aim::Aim;
     use crate::hit::Hit;
-    use crate::recipe::Pass;
     use crate::units::Ppq;
 
     pub fn sixteenths(velocities: &[u8]) -> Part {

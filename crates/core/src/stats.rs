@@ -56,9 +56,9 @@ pub fn lag_1_correlation(values: &[f64]) -> Option<f64> {
 /// A smooth outline of a histogram: every count is spread over its neighbours by a binomial
 /// kernel of `2 * reach` steps, and the highest place becomes 255.
 pub fn outline(counts: &[u32], reach: usize) -> Vec<u8> {
-    let mut kernel = vec![1.0f64];
+    let mut kernel = vec![0.0f64; 2 * reach + 1];
+    kernel[0] = 1.0;
     for _ in 0..2 * reach {
-        kernel.push(0.0);
         for place in (1..kernel.len()).rev() {
             kernel[place] += kernel[place - 1];
         }

@@ -402,7 +402,14 @@ pub fn paper_lanterns() -> Vec<u8> {
             if with_block {
                 write(&mut score, block, &style, at, clave[number as usize % 4], as_written);
             }
-            bass(&mut score, kalimba, at, melody[number as usize % 4], if (bar / 4) % 2 == 0 { 62 } else { 60 }, 80);
+            bass(
+                &mut score,
+                kalimba,
+                at,
+                melody[number as usize % 4],
+                if (bar / 4).is_multiple_of(2) { 62 } else { 60 },
+                80,
+            );
             bar += 1;
         }
     }

@@ -28,13 +28,20 @@ pub struct App {
 impl App {
     /// Starts a server over a new folder.
     pub async fn start() -> App {
-        App::over(tempfile::tempdir().expect("a folder can be made")).await
+        App::over(tempfile::tempdir().expect("a folder can be made"), true).await
     }
 
-    async fn over(folder: TempDir) -> App {
+    /// Starts a server with nothing on the shelf.
+    pub async fn start_empty() -> App {
+        App::over(tempfile::tempdir().expect("a folder can be made"), false).await
+    }
+
+    async fn over(folder: TempDir, demo: bool) -> App {
         let store = Store::open(&folder.path().join("vivida.sqlite")).expect("the store opens");
         let app = vivida_server::App::new(store);
-        app.add_demo().expect("the demo songs are whole");
+        if demo {
+            app.add_demo().expect("the demo songs are whole");
+        }
         let (sender, receiver) = rocket::tokio::sync::oneshot::channel();
         let told = rocket::fairing::AdHoc::on_liftoff("tell the port", |rocket| {
             let _ = sender.send(rocket.config().port);
@@ -51,7 +58,7 @@ impl App {
     pub async fn restart(self) -> App {
         self.shutdown.notify();
         tokio::time::sleep(Duration::from_millis(200)).await;
-        App::over(self.folder).await
+        App::over(self.folder, true).await
     }
 
     /// A folder for files of the test.
@@ -140,7 +147,25 @@ impl Browser {
 
     /// Waits for an element.
     pub async fn find(&self, css: &str) -> Result<Element, Failed> {
-        self.client.wait().at_most(Duration::from_secs(20)).for_element(Locator::Css(css)).await
+        self.find_by(Locator::Css(css)).await
+    }
+
+    async fn find_by(&self, locator: Locator<'_>) -> Result<Element, Failed> {
+        let found = self.client.wait().at_most(Duration::from_secs(20)).for_element(locator).await;
+        if found.is_err() {
+            let kept = self.keep_picture().await;
+            eprintln!("20 s went by without {locator:?}; see {kept}");
+        }
+        found
+    }
+
+    /// Keeps a picture of what went wrong in the folder for temporary files, and says where.
+    async fn keep_picture(&self) -> String {
+        let path = std::env::temp_dir().join(format!("vivida-e2e-{}.png", std::process::id()));
+        match self.picture().await.map(|png| std::fs::write(&path, png)) {
+            Ok(Ok(())) => path.display().to_string(),
+            _ => "no picture".to_owned(),
+        }
     }
 
     /// Waits for an element and clicks it.
@@ -154,7 +179,7 @@ impl Browser {
         let path = format!(
             "//*[self::button or self::a or @role='menuitem'][@aria-label=\"{quoted}\" or normalize-space()=\"{quoted}\"]"
         );
-        self.client.wait().at_most(Duration::from_secs(20)).for_element(Locator::XPath(&path)).await?.click().await
+        self.find_by(Locator::XPath(&path)).await?.click().await
     }
 
     /// Runs a script and gives what it returns.
@@ -171,7 +196,8 @@ impl Browser {
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        panic!("20 s went by and it is still not so: {expression}");
+        let kept = self.keep_picture().await;
+        panic!("20 s went by and it is still not so: {expression}; see {kept}");
     }
 
     /// The text of an element.
@@ -179,11 +205,12 @@ impl Browser {
         self.find(css).await?.text().await
     }
 
-    /// Drags the middle of an element by some pixels in small steps.
+    /// Drags the middle of an element (of a handle: of its knob) by some pixels in small steps.
     pub async fn drag(&self, css: &str, dx: f64, dy: f64) -> Result<(), Failed> {
         self.find(css).await?;
         let script = format!(
-            "const b = document.querySelector({}).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]",
+            "const e = document.querySelector({}); const b = (e.querySelector('circle') ?? e).getBoundingClientRect();
+             return [b.x + b.width / 2, b.y + b.height / 2]",
             json!(css)
         );
         let middle: [f64; 2] = serde_json::from_value(self.run(&script).await?).expect("an element has a middle");
@@ -221,4 +248,28 @@ impl Browser {
     pub async fn close(self) -> Result<(), Failed> {
         self.client.clone().close().await
     }
+}
+
+/// A song of 16ths at 120 bpm that uses as many instruments as asked for, as a file.
+pub fn large_song(hits: u32, instruments: u32) -> Vec<u8> {
+    const NOTES: [u8; 20] = [42, 38, 36, 46, 44, 50, 47, 43, 51, 49, 55, 52, 39, 54, 56, 82, 63, 76, 75, 70];
+    let mut events = Vec::new();
+    let hits: Vec<u32> = (0..hits).collect();
+    // Four instruments share a 16th.
+    for (group, together) in hits.chunks(4).enumerate() {
+        for (place, index) in together.iter().enumerate() {
+            let velocity = 30 + (index * 37 % 97) as u8;
+            let delta = if group > 0 && place == 0 { 60 } else { 0 };
+            events.extend([delta, 0x99, NOTES[(index % instruments) as usize % NOTES.len()], velocity]);
+        }
+        for (place, index) in together.iter().enumerate() {
+            let delta = if place == 0 { 60 } else { 0 };
+            events.extend([delta, 0x89, NOTES[(index % instruments) as usize % NOTES.len()], 64]);
+        }
+    }
+    events.extend([0, 0xff, 0x2f, 0]);
+    let mut file = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk".to_vec();
+    file.extend((events.len() as u32).to_be_bytes());
+    file.extend(events);
+    file
 }

@@ -78,7 +78,9 @@ impl App {
 
     /// The shelf.
     pub(crate) fn songs(&self) -> Answer<Vec<SongCard>> {
-        let rows = self.store().songs()?;
+        let mut rows = self.store().songs()?;
+        // One's own songs first, the newest in front; then the demo in its order.
+        rows.sort_by_key(|row| (row.is_demo, if row.is_demo { row.id.0 } else { -row.id.0 }));
         rows.iter().map(|row| self.card(row)).collect()
     }
 
@@ -202,7 +204,7 @@ impl App {
         match changed {
             Ok(()) => Ok(state),
             Err(error @ vivida_store::StoreError::Conflict { .. }) => {
-                Err(Problem { current: Some(state), ..Problem::from(error) })
+                Err(Problem { current: Some(Box::new(state)), ..Problem::from(error) })
             }
             Err(error) => Err(error.into()),
         }
@@ -320,7 +322,9 @@ fn hit_count(file: &SongFile) -> usize {
 
 fn bpm(file: &SongFile) -> f64 {
     let quarters = file.tempo.bpm(Ticks(0.0));
-    if file.metre.bar(1).metre.is_compound() { quarters / 1.5 } else { quarters }
+    let beats = if file.metre.bar(1).metre.is_compound() { quarters / 1.5 } else { quarters };
+    // A tempo event counts whole microseconds: 88 bpm come as 88.000088.
+    (beats * 1000.0).round() / 1000.0
 }
 
 fn part_cards(row: &SongRow, file: &SongFile) -> Vec<PartCard> {

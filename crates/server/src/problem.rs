@@ -19,7 +19,7 @@ pub struct Problem {
     /// The HTTP status.
     pub status: u16,
     /// What kind of problem, in a few words.
-    pub title: String,
+    pub title: &'static str,
     /// What happened and what to do.
     pub detail: String,
     /// The path of the field that is wrong.
@@ -37,14 +37,14 @@ pub struct Problem {
     /// The newer state, where a change came too late.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
-    pub current: Option<PartState>,
+    pub current: Option<Box<PartState>>,
 }
 
 impl Problem {
-    pub(crate) fn new(status: Status, title: &str, detail: impl Into<String>) -> Problem {
+    pub(crate) fn new(status: Status, title: &'static str, detail: impl Into<String>) -> Problem {
         Problem {
             status: status.code,
-            title: title.to_owned(),
+            title,
             detail: detail.into(),
             field: None,
             file: None,

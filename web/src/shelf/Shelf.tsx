@@ -98,13 +98,23 @@ export function Shelf() {
 function useShelfActions() {
 	const queries = useQueryClient();
 	const refresh = () => queries.invalidateQueries({ queryKey: ["songs"] });
+	// Undo takes back the newest step, so an offer to undo ends with the next one.
+	const offer = useRef<string | null>(null);
+	const withdraw = () => {
+		if (offer.current) notifications.hide(offer.current);
+		offer.current = null;
+	};
 	const change = useMutation({
-		mutationFn: (call: () => Promise<unknown>) => call(),
+		mutationFn: (call: () => Promise<unknown>) => {
+			withdraw();
+			return call();
+		},
 		onError: showError,
 		onSettled: refresh,
 	});
 	const adding = useMutation({
 		mutationFn: async (files: File[]) => {
+			withdraw();
 			for (const file of files) {
 				try {
 					const song = await client.addSong(file);
@@ -134,19 +144,13 @@ function useShelfActions() {
 			change.mutate(async () => {
 				await client.deleteSong(song);
 				const id = `deleted-${song.id}`;
+				offer.current = id;
 				notifications.show({
 					id,
 					title: `“${song.name}” was deleted`,
 					autoClose: 15_000,
 					message: (
-						<Button
-							size="compact-sm"
-							variant="default"
-							onClick={() => {
-								notifications.hide(id);
-								change.mutate(client.undoShelf);
-							}}
-						>
+						<Button size="compact-sm" variant="default" onClick={() => change.mutate(client.undoShelf)}>
 							Undo
 						</Button>
 					),

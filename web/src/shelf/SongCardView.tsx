@@ -1,6 +1,6 @@
 import { ActionIcon, Badge, Group, Menu, TextInput, Tooltip } from "@mantine/core";
 import { IconAlertTriangle, IconCopy, IconDots, IconPencil, IconTrash } from "@tabler/icons-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "wouter";
 import type { SongCard } from "../api/generated/types";
 import { duration, percent, plural } from "../words";
@@ -17,6 +17,8 @@ interface Props {
 /** A song on the shelf. The whole card opens it. */
 export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
 	const [renaming, setRenaming] = useState<string | null>(null);
+	// The menu gives the focus back when it closes; only then can the field take it.
+	const renamesNext = useRef(false);
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
 	const finish = (keep: boolean) => {
 		const name = renaming?.trim();
@@ -67,14 +69,24 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
 								demo
 							</Badge>
 						)}
-						<Menu>
+						<Menu
+							onExitTransitionEnd={() => {
+								if (renamesNext.current) setRenaming(song.name);
+								renamesNext.current = false;
+							}}
+						>
 							<Menu.Target>
 								<ActionIcon variant="subtle" color="gray" aria-label={`More for ${song.name}`}>
 									<IconDots size={16} />
 								</ActionIcon>
 							</Menu.Target>
 							<Menu.Dropdown>
-								<Menu.Item leftSection={<IconPencil size={14} />} onClick={() => setRenaming(song.name)}>
+								<Menu.Item
+									leftSection={<IconPencil size={14} />}
+									onClick={() => {
+										renamesNext.current = true;
+									}}
+								>
 									Rename
 								</Menu.Item>
 								<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => onDuplicate(song)}>

@@ -49,7 +49,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const box = useRef<HTMLDivElement>(null);
 	const gestures = useTimeGestures(false);
 	const merged = useMergedRef(box, gestures.ref);
-	const [tip, setTip] = useState<{ x: number; y: number; words: string } | null>(null);
+	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {
 		const [below, above] = [ground.current, hits.current];
@@ -103,7 +103,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 		const words =
 			event.buttons === 0 ? hitInWords(store.getState(), index, x, y, area.width, area.height) : null;
-		setTip(words === null ? null : { x, y, words });
+		setTip(words === null ? null : { x, y, left: x > area.width / 2, words });
 	};
 	return (
 		<div
@@ -121,7 +121,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 					style={{
 						left: tip.x,
 						top: Math.max(2, tip.y - 26),
-						transform: `translateX(${tip.x > 260 ? "-100%" : "8px"})`,
+						transform: `translateX(${tip.left ? "calc(-100% - 8px)" : "8px"})`,
 					}}
 				>
 					{tip.words}

@@ -167,11 +167,10 @@ function SongMap({ transport }: { transport: Transport }) {
 	);
 }
 
-/** Shows the loop if it cannot be seen whole. */
-function showLoop({ song, loop, window, setView }: WorkspaceState) {
+/** The rows show what is looped. */
+function showLoop({ song, loop, setView }: WorkspaceState) {
 	const { ticks } = song.bars;
-	const [start, end] = [ticks[loop[0] - 1], ticks[loop[1]]];
-	if (start < window[0] || end > window[1]) setView({ window: [start, end] });
+	setView({ window: [ticks[loop[0] - 1], ticks[loop[1]]] });
 }
 
 function Sections({ barWidth }: { barWidth: number }) {

@@ -15,6 +15,8 @@ async fn main() -> Done {
     let browser = Browser::open(1280, 800).await?;
     shelf(&app, &browser, &folder).await?;
     workspace(&app, &browser, &folder).await?;
+    large_part(&app, &browser, &folder).await?;
+    empty_shelf(&browser, &folder).await?;
     browser.close().await?;
     Ok(())
 }
@@ -35,6 +37,13 @@ async fn shelf(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "shelf").await
 }
 
+async fn empty_shelf(browser: &Browser, folder: &Path) -> Done {
+    let empty = App::start_empty().await;
+    browser.goto(&empty.address).await?;
+    browser.find("main ul button").await?;
+    keep(browser, folder, "shelf-empty").await
+}
+
 async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.goto(&format!("{}/songs/1/parts/1", app.address)).await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
@@ -42,28 +51,55 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     treat(browser).await?;
     keep(browser, folder, "workspace").await?;
     browser.press("Closed hat").await?;
-    browser.hover(640.0, 760.0).await?;
+    browser.hover(470.0, 300.0).await?;
     keep(browser, folder, "row-opened").await?;
     browser.press("Closed hat").await?;
     browser.press("Switch to dark").await?;
-    browser.hover(640.0, 760.0).await?;
+    rest(browser).await?;
     keep(browser, folder, "workspace-dark").await?;
     browser.press("Switch to light").await?;
+    browser.resize(1024, 700).await?;
+    rest(browser).await?;
+    keep(browser, folder, "workspace-small").await?;
+    browser.resize(1280, 800).await?;
+    Ok(())
+}
+
+/// Takes the pointer and the focus to where they show nothing.
+async fn rest(browser: &Browser) -> Done {
+    browser.hover(120.0, 690.0).await?;
+    browser.run("document.activeElement.blur()").await?;
     Ok(())
 }
 
 /// What somebody in a hurry would do to Causeway first.
 async fn treat(browser: &Browser) -> Done {
-    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 58.0).await?;
-    browser.drag("[data-instrument='closed-hat'] [data-handle=typical]", 0.0, 30.0).await?;
-    browser.drag("[data-instrument='snare'] [data-handle=typical]", 0.0, -10.0).await?;
+    browser.press("Verse 1").await?;
+    browser.drag("[data-map] [data-side=to]", -110.0, 0.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 24.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=typical]", 0.0, 4.0).await?;
+    browser.drag("[data-instrument='snare'] [data-handle=hard]", 0.0, -8.0).await?;
     browser.drag("[data-instrument='snare'] [data-handle=lean]", 14.0, 0.0).await?;
-    browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 24.0).await?;
+    browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 10.0).await?;
     browser.press("Add a pass").await?;
     browser.find("input[aria-label='Search for an action']").await?;
     browser.keys("random\u{e007}").await?;
     browser.find("[data-pass=loosen]").await?;
-    browser.hover(640.0, 760.0).await?;
+    rest(browser).await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     Ok(())
+}
+
+/// Five minutes, twenty instruments, ten thousand hits; a long name in other letters.
+async fn large_part(app: &App, browser: &Browser, folder: &Path) -> Done {
+    let name = format!("A very long name, {} – длинное имя.mid", "as files from a long night have them, ".repeat(3));
+    let file = app.folder().join(name);
+    std::fs::write(&file, vivida_e2e::large_song(10_000, 20))?;
+    browser.goto(&app.address).await?;
+    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    browser.click("[data-song^='A very long'] a").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.keys("0").await?;
+    rest(browser).await?;
+    keep(browser, folder, "large-part").await
 }

@@ -1,0 +1,199 @@
+//! The program as people run it: without a browser, and killed at any moment.
+
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Output, Stdio};
+use tempfile::TempDir;
+
+fn vivida(arguments: &[&str], folder: &Path) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_vivida")).args(arguments).current_dir(folder).output().expect("the program runs")
+}
+
+fn demo(name: &str) -> String {
+    format!("{}/../../demo/{name}", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn recipe(name: &str) -> String {
+    format!("{}/../../docs/formats/recipes/{name}.recipe.json", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn text(path: &Path) -> &str {
+    path.to_str().expect("a readable path")
+}
+
+/// It failed with one line on stderr that holds these words.
+fn failed(output: &Output, code: i32, words: &[&str]) {
+    let said = String::from_utf8_lossy(&output.stderr);
+    assert_eq!(output.status.code(), Some(code), "{said}");
+    assert!(code != 1 || said.trim_end().lines().count() == 1, "more than a line: {said}");
+    for word in words {
+        assert!(said.contains(word), "“{word}” is not in: {said}");
+    }
+}
+
+#[test]
+fn apply_without_a_recipe_writes_the_same_bytes() {
+    let folder = TempDir::new().unwrap();
+    for name in ["causeway.mid", "tin-roof.mid", "the-weir.mid"] {
+        let done = vivida(&["apply", &demo(name), "-o", "out.mid"], folder.path());
+        assert!(done.status.success());
+        assert_eq!(std::fs::read(folder.path().join("out.mid")).unwrap(), std::fs::read(demo(name)).unwrap());
+    }
+}
+
+#[test]
+fn apply_plays_the_drums_by_every_example_recipe() {
+    let folder = TempDir::new().unwrap();
+    let original = vivida_smf::read(&std::fs::read(demo("causeway.mid")).unwrap()).unwrap();
+    for name in ["shape", "contrast", "level", "lean", "loosen"] {
+        let arguments = ["apply", &demo("causeway.mid"), "--recipe", &recipe(name), "-o", "out.mid", "--fine"];
+        let done = vivida(&arguments, folder.path());
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let song = vivida_smf::read(&std::fs::read(folder.path().join("out.mid")).unwrap()).unwrap();
+        // All velocities of the song are one, so contrast about the typical has nothing to do.
+        assert_eq!(song.parts[0].part != original.parts[0].part, name != "contrast", "{name}");
+        assert_eq!(song.parts[1].part.hits().len(), original.parts[1].part.hits().len());
+        let velocities =
+            |song: &vivida_smf::SongFile| song.parts[1].part.hits().iter().map(|h| h.velocity).collect::<Vec<_>>();
+        assert_eq!(velocities(&song), velocities(&original), "the bass is left alone");
+    }
+    let again = |variation: &str| {
+        let arguments =
+            ["apply", &demo("causeway.mid"), "--recipe", &recipe("loosen"), "--variation", variation, "-o", "v.mid"];
+        assert!(vivida(&arguments, folder.path()).status.success());
+        std::fs::read(folder.path().join("v.mid")).unwrap()
+    };
+    assert_eq!(again("7"), again("7"));
+    assert_ne!(again("7"), again("8"));
+}
+
+#[test]
+fn inspect_says_what_is_there() {
+    let folder = TempDir::new().unwrap();
+    let done = vivida(&["inspect", &demo("tin-roof.mid")], folder.path());
+    let said = String::from_utf8(done.stdout).unwrap();
+    assert!(said.starts_with("56 bars of 5/4, 7/8") && said.contains("Closed hat") && said.contains("ms"), "{said}");
+    let done = vivida(&["inspect", &demo("causeway.mid"), "--json"], folder.path());
+    let json: serde_json::Value = serde_json::from_slice(&done.stdout).unwrap();
+    assert_eq!(json["parts"][0]["figures"]["identical_neighbours"], 1.0);
+    assert_eq!(json["parts"][0]["instruments"][0]["id"], "closed-hat");
+    assert_eq!(json["parts"][1]["drums"], false);
+}
+
+#[test]
+fn render_makes_the_same_sound_every_time() {
+    let folder = TempDir::new().unwrap();
+    let render = || {
+        let arguments = ["render", &demo("paper-lanterns.mid"), "--recipe", &recipe("loosen"), "-o", "out.wav"];
+        assert!(vivida(&arguments, folder.path()).status.success());
+        std::fs::read(folder.path().join("out.wav")).unwrap()
+    };
+    let first = render();
+    assert_eq!(first, render());
+    let reader = hound::WavReader::new(&first[..]).unwrap();
+    assert_eq!((reader.spec().channels, reader.spec().sample_rate), (2, 44_100));
+    assert!(reader.duration() > 100 * 44_100);
+}
+
+#[test]
+fn bad_input_is_one_line_and_wrong_usage_is_two() {
+    let folder = TempDir::new().unwrap();
+    let write = |name: &str, bytes: &[u8]| std::fs::write(folder.path().join(name), bytes).unwrap();
+    write("letter.mid", b"Dear drummer");
+    write("empty.mid", b"");
+    write(
+        "wrong.json",
+        br#"{"format": "vivida-recipe", "version": 1, "passes": [{"id": 1, "action": {"kind": "level", "by": 900}}]}"#,
+    );
+    write("newer.json", br#"{"format": "vivida-recipe", "version": 2, "passes": []}"#);
+    let apply =
+        |input: &str, recipe: &str| vivida(&["apply", input, "--recipe", recipe, "-o", "out.mid"], folder.path());
+    failed(&apply("letter.mid", &recipe("level")), 1, &["letter.mid", "offset 0", "MThd"]);
+    failed(&apply("empty.mid", &recipe("level")), 1, &["empty.mid", "empty"]);
+    failed(&apply("nowhere.mid", &recipe("level")), 1, &["nowhere.mid"]);
+    failed(&apply(&demo("causeway.mid"), "wrong.json"), 1, &["wrong.json", "passes[0].action.by", "-126 to 126"]);
+    failed(&apply(&demo("causeway.mid"), "newer.json"), 1, &["newer.json", "newer than this Vivida"]);
+    assert!(!folder.path().join("out.mid").exists());
+    failed(&vivida(&["apply"], folder.path()), 2, &[]);
+    failed(&vivida(&["sing"], folder.path()), 2, &[]);
+}
+
+struct Served {
+    child: Child,
+    address: String,
+}
+
+impl Served {
+    fn start(data: &Path) -> Served {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_vivida"))
+            .args(["serve", "--demo", "--port", "0", "--data", text(data)])
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the program runs");
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().expect("piped")).read_line(&mut line).expect("it says where it is");
+        let address = line.split_whitespace().find(|word| word.starts_with("http")).expect("an address").to_owned();
+        Served { child, address }
+    }
+
+    fn part(&self) -> serde_json::Value {
+        ureq::get(format!("{}api/v1/parts/1", self.address)).call().unwrap().into_body().read_json().unwrap()
+    }
+
+    fn change(&self, revision: i64, by: i64) -> Result<(), ureq::Error> {
+        let recipe = serde_json::json!({"passes": [{"id": 1, "action": {"kind": "level", "by": by}}]});
+        let body = serde_json::json!({"revision": revision, "label": "level", "recipe": recipe});
+        ureq::put(format!("{}api/v1/parts/1", self.address)).send_json(body).map(drop)
+    }
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+#[test]
+fn a_kill_loses_at_most_the_step_being_written() {
+    let folder = TempDir::new().unwrap();
+    for round in 0..4i64 {
+        let mut served = Served::start(folder.path());
+        let first = served.part()["state"]["revision"].as_i64().unwrap();
+        // Changes go on while the process is killed in the middle of them.
+        let kept = std::sync::Mutex::new(first);
+        std::thread::scope(|scope| {
+            let changing = scope.spawn(|| {
+                for step in 0..200 {
+                    if served.change(first + step, 1 + (step + round) % 100).is_err() {
+                        return;
+                    }
+                    *kept.lock().unwrap() = first + step + 1;
+                }
+            });
+            std::thread::sleep(std::time::Duration::from_millis(60 + 45 * round as u64));
+            // SIGKILL: no chance to tidy up.
+            let _ = Command::new("kill").args(["-9", &served.child.id().to_string()]).status();
+            changing.join().unwrap();
+        });
+        let _ = served.child.wait();
+        let served = Served::start(folder.path());
+        let state = &served.part()["state"];
+        let (found, answered) = (state["revision"].as_i64().unwrap(), *kept.lock().unwrap());
+        assert!(found == answered || found == answered + 1, "{answered} was answered, {found} is kept");
+        assert!(found > first, "some changes were made before the kill");
+        assert_eq!(
+            state["recipe"]["passes"][0]["action"]["by"].as_f64(),
+            Some(((found - first - 1 + round) % 100 + 1) as f64)
+        );
+    }
+}
+
+#[test]
+fn a_port_in_use_says_so() {
+    let folder = TempDir::new().unwrap();
+    let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = taken.local_addr().unwrap().port().to_string();
+    let output = vivida(&["serve", "--port", &port, "--data", "data"], folder.path());
+    failed(&output, 1, &[&port, "--port"]);
+}

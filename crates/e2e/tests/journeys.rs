@@ -1,0 +1,292 @@
+//! The journeys that people take, in a real browser over a real server.
+
+use serde_json::Value;
+use std::sync::LazyLock;
+use std::time::Duration;
+use tokio::sync::{Mutex, MutexGuard};
+use vivida_e2e::{App, Browser, Failed};
+
+type Done = Result<(), Failed>;
+
+/// One browser at a time: the machines are small.
+static TURN: LazyLock<Mutex<()>> = LazyLock::new(|| Mutex::new(()));
+
+async fn start() -> (MutexGuard<'static, ()>, App, Browser) {
+    let turn = TURN.lock().await;
+    let app = App::start().await;
+    let browser = Browser::open(1280, 800).await.expect("Chromium starts");
+    (turn, app, browser)
+}
+
+const SOFT: &str = "[data-instrument='closed-hat'] [data-handle=soft]";
+const HIT: &str = "[data-instrument='closed-hat'] canvas[data-hits]";
+const IDENTICAL: &str = "[data-figure='identical neighbours']";
+const ON_GRID: &str = "[data-figure='exactly on grid']";
+
+async fn open_causeway(app: &App, browser: &Browser) -> Done {
+    browser.goto(&app.address).await?;
+    browser.click("[data-song='Causeway'] a").await?;
+    browser.find(SOFT).await?;
+    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.includes('→')").await
+}
+
+/// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.
+async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
+    tokio::time::sleep(Duration::from_millis(150)).await;
+    browser.run(&format!("return document.querySelector(\"{canvas}\").toDataURL()")).await
+}
+
+async fn handle(browser: &Browser, css: &str) -> Result<f64, Failed> {
+    let value = browser.run(&format!("return Number(document.querySelector(\"{css}\").ariaValueNow)")).await?;
+    Ok(value.as_f64().expect("a handle has a value"))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_stiff_part_becomes_a_played_one() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    assert_eq!(browser.text(IDENTICAL).await?, "identical neighbours\n100 % → 100 %");
+    let before = drawn(&browser, HIT).await?;
+
+    // Drag: the hits move and the figures change; it is one step.
+    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    let dragged = drawn(&browser, HIT).await?;
+    assert_ne!(before, dragged, "the hits are drawn elsewhere");
+    assert!(handle(&browser, SOFT).await? < 70.0);
+    let after = browser.text(IDENTICAL).await?;
+    assert!(!after.ends_with("100 %"), "{after}");
+    browser.drag("[data-instrument='snare'] [data-handle=lean]", 12.0, 0.0).await?;
+    browser.until("document.querySelector('[data-pass=lean]')").await?;
+    let grid = browser.text(ON_GRID).await?;
+    assert!(!grid.ends_with("100 %"), "{grid}");
+
+    // Undo and redo, by button and by key.
+    browser.press("Undo").await?;
+    browser.until("!document.querySelector('[data-pass=lean]')").await?;
+    browser.click("[aria-label='Whole song'] h2").await?;
+    browser.keys("\u{e009}z\u{e000}").await?;
+    browser.until("!document.querySelector('[data-pass=shape]')").await?;
+    assert_eq!(drawn(&browser, HIT).await?, before, "as it was");
+    browser.press("Redo").await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    assert_eq!(drawn(&browser, HIT).await?, dragged);
+
+    // A reload keeps it, and so does a restart of the server.
+    browser.client.refresh().await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    let app = app.restart().await;
+    browser.goto(&format!("{}/songs/1/parts/1", app.address)).await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    browser.press("Undo").await?;
+    browser.until("!document.querySelector('[data-pass=shape]')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn written_and_played_are_heard_against_each_other() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=lean]", 25.0, 0.0).await?;
+    browser.until("document.querySelector('[data-pass=lean]')").await?;
+    browser.press("Hear the other parts, too").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 20").await?;
+
+    // Flip while it plays, wait, and flip back.
+    browser.client.find(fantoccini::Locator::Css("body")).await?.send_keys("w").await?;
+    browser.until("window.vividaProbe.scheduled.filter((s) => s.reading === 'written').length > 20").await?;
+    browser.client.find(fantoccini::Locator::Css("body")).await?.send_keys("w").await?;
+    // A whole round of the loop (10 s) has to have gone by.
+    browser.until("window.vividaProbe.scheduled.at(-1).at - window.vividaProbe.scheduled[0].at > 12").await?;
+    browser.press("Stop").await?;
+    let log = browser.run("return window.vividaProbe.scheduled").await?;
+    let log = log.as_array().expect("a list");
+    let number = |entry: &Value, field: &str| entry[field].as_f64().expect("a number");
+
+    let written: Vec<&Value> = log.iter().filter(|entry| entry["reading"] == "written").collect();
+    assert!(written.iter().all(|entry| entry["velocity"] == 100), "Written is as it came");
+    let soft = log.iter().filter(|entry| entry["reading"] == "played" && number(entry, "velocity") < 80.0).count();
+    assert!(soft >= 6, "Played is as it was shaped: {soft} soft of {}", log.len());
+
+    // No gap and nothing doubled: what really sounded of the hats (what was taken back at a flip is
+    // scheduled again, so of each hit and round the last entry counts) is an eighth apart. Played
+    // leans 18 ms or so, so at a flip neighbours may be that much nearer or further.
+    let mut times: Vec<(i64, f64)> = Vec::new();
+    for entry in log {
+        let hit = entry["hit"].as_i64().expect("a hit");
+        let at = number(entry, "at");
+        times.retain(|&(other, when)| other != hit || (when - at).abs() > 1.0);
+        times.push((hit, at));
+    }
+    let hats = browser
+        .run("return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) => p.written.notes.map((n, i) => n === 42 ? i : -1))")
+        .await?;
+    let is_hat = |hit: i64| hats.as_array().is_some_and(|all| all.iter().any(|one| one.as_i64() == Some(hit)));
+    let mut hats: Vec<f64> = times.iter().filter(|(hit, _)| is_hat(*hit)).map(|&(_, at)| at).collect();
+    hats.sort_by(f64::total_cmp);
+    let eighth = 60.0 / 96.0 / 2.0;
+    for pair in hats.windows(2) {
+        let gap = pair[1] - pair[0];
+        assert!((gap - eighth).abs() < 0.06, "{gap:.3} s between hats that are {eighth:.3} s apart");
+    }
+    assert!(hats.len() > 36, "{} hats in more than a round", hats.len());
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_result_is_taken_away_as_a_midi_file() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    browser.press("Export").await?;
+    browser.until("document.querySelector('[data-export=midi]')").await?;
+    let link = browser.run("return document.querySelector('[data-export=midi]').href").await?;
+    let bytes = download(link.as_str().expect("an address"));
+    let song = vivida_smf::read(&bytes).expect("Vivida reads what it writes");
+    let original = &vivida_demo::songs()[0];
+    let written = vivida_smf::read(&original.bytes).expect("a demo song");
+    let (played, before) = (song.parts[0].part.hits(), written.parts[0].part.hits());
+    assert_eq!(played.len(), before.len());
+    let softer = played.iter().zip(before).filter(|(now, was)| now.velocity < was.velocity).count();
+    assert!(softer > 200, "{softer} hits of the closed hat are softer");
+    assert_eq!(song.parts[1].part, written.parts[1].part, "the bass is as it came");
+    assert_eq!(song.markers, written.markers);
+
+    let wav = browser.run("return document.querySelector('[data-export=wav]').href").await?;
+    let bytes = download(wav.as_str().expect("an address"));
+    assert!(bytes.starts_with(b"RIFF") && bytes.len() > 180 * 44_100 * 4);
+    browser.close().await
+}
+
+fn download(url: &str) -> Vec<u8> {
+    let answer = ureq::get(url).call().expect("the server answers");
+    answer.into_body().with_config().limit(1 << 30).read_to_vec().expect("a whole file")
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_are_dropped_in_and_damaged_ones_say_what_is_wrong() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='The Weir']").await?;
+    let good = app.folder().join("Мой \"бит\".mid");
+    std::fs::write(&good, &vivida_demo::songs()[1].bytes).expect("a file");
+    let bad = app.folder().join("letter.mid");
+    std::fs::write(&bad, "Dear drummer, no MIDI in here.").expect("a file");
+    let cut = app.folder().join("cut.mid");
+    std::fs::write(&cut, &vivida_demo::songs()[0].bytes[..5000]).expect("a file");
+    let input = browser.find("input[type=file]").await?;
+    let all = [&good, &bad, &cut].map(|path| path.display().to_string()).join("\n");
+    input.send_keys(&all).await?;
+
+    browser.until("document.querySelectorAll('[data-song]').length === 8").await?;
+    browser
+        .until("document.body.textContent.includes('“letter.mid”: offset 0: this is no Standard MIDI File')")
+        .await?;
+    browser.until("document.body.textContent.includes('the file ends too early; all before is kept')").await?;
+    browser.find("[data-song='cut'] [aria-label^='Mended']").await?;
+
+    // Rename, duplicate, delete and undo.
+    browser.press("More for cut").await?;
+    browser.press("Rename").await?;
+    browser.find("input[aria-label='Song name']").await?;
+    browser.keys("\u{e009}a\u{e000}Torn off\u{e007}").await?;
+    browser.find("[data-song='Torn off']").await?;
+    browser.press("More for Torn off").await?;
+    browser.press("Duplicate").await?;
+    browser.find("[data-song='Torn off (copy)']").await?;
+    browser.press("More for Torn off (copy)").await?;
+    browser.press("Delete").await?;
+    browser.until("!document.querySelector(\"[data-song='Torn off (copy)']\")").await?;
+    browser.press("Undo").await?;
+    browser.find("[data-song='Torn off (copy)']").await?;
+
+    // The good one opens and nothing else is broken.
+    browser.click("[data-song^='Мой'] a").await?;
+    browser.find(SOFT).await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn passes_are_sentences_whose_words_are_controls() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Add a pass").await?;
+    browser.find("input[aria-label='Search for an action']").await?;
+    browser.keys("humanize").await?;
+    browser.until("document.querySelectorAll('[data-offer]').length === 2").await?;
+    browser.click("[data-offer=loosen]").await?;
+    browser.until("document.querySelector('[data-pass=loosen]').textContent.includes('1,591 hits')").await?;
+
+    // Type a number, step it with the arrows, double click it to its neutral value.
+    let late = "[data-pass=loosen] [aria-label='Loosen: late']";
+    browser.click(late).await?;
+    browser.until("document.activeElement.tagName === 'INPUT'").await?;
+    browser.keys("20\u{e007}").await?;
+    browser.until(&format!("document.querySelector(\"{late}\").textContent === '20 ms'")).await?;
+    browser.keys("\u{e013}\u{e013}").await?;
+    browser.until(&format!("document.querySelector(\"{late}\").textContent === '21 ms'")).await?;
+
+    // Aim it at the snare: only the snare is touched.
+    browser.click("[data-pass=loosen] [aria-label^='Instruments']").await?;
+    browser.client.wait().for_element(fantoccini::Locator::XPath("//label[text()='Snare']")).await?.click().await?;
+    browser.until("document.querySelector('[data-pass=loosen]').textContent.includes('177 hits')").await?;
+    browser.keys("\u{e00c}").await?;
+
+    // Off equals absent; the variation deals anew.
+    let snare = "[data-instrument='snare'] canvas[data-hits]";
+    let loose = drawn(&browser, snare).await?;
+    browser.press("Next variation").await?;
+    browser.until("document.querySelector('[aria-label=Variation]').textContent === '2'").await?;
+    assert_ne!(drawn(&browser, snare).await?, loose);
+    browser.press("Undo").await?;
+    browser.until("document.querySelector('[aria-label=Variation]').textContent === '1'").await?;
+    assert_eq!(drawn(&browser, snare).await?, loose);
+    browser.run("document.querySelector('[data-pass=loosen] input[role=switch]').click()").await?;
+    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_second_tab_cannot_overwrite_the_first() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    // Another tab changes the part behind this one's back.
+    let change = r#"return fetch('/api/v1/parts/1', {method: 'PUT', headers: {'Content-Type': 'application/json'},
+        body: JSON.stringify({revision: 1, label: 'level', recipe: {passes: [{id: 1, action: {kind: 'level', by: -9}}]}})})
+        .then((r) => r.status)"#;
+    assert_eq!(browser.run(change).await?, 200);
+    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.until("document.querySelector('[data-pass=level]')").await?;
+    browser.until("document.body.textContent.includes('was changed elsewhere')").await?;
+    browser.until("!document.querySelector('[data-pass=shape]')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_large_part_follows_the_pointer() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    let file = app.folder().join("large.mid");
+    std::fs::write(&file, vivida_e2e::large_song(10_000, 20)).expect("a file");
+    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    browser.click("[data-song=large] a").await?;
+    browser.find(SOFT).await?;
+    browser.until("window.vividaProbe.latencies.length > 0").await?;
+    browser.run("window.vividaProbe.latencies.length = 0; window.vividaProbe.drawing.length = 0").await?;
+    for _ in 0..3 {
+        browser.drag(SOFT, 0.0, 25.0).await?;
+        browser.drag(SOFT, 0.0, -20.0).await?;
+    }
+    let median = "const m = (l) => [...l].sort((a, b) => a - b)[l.length >> 1];
+        return [m(window.vividaProbe.latencies), m(window.vividaProbe.drawing), window.vividaProbe.latencies.length]";
+    let measured = browser.run(median).await?;
+    println!(
+        "10 000 hits: pointer to picture {:.1} ms, drawing a frame {:.1} ms (medians of {})",
+        measured[0], measured[1], measured[2]
+    );
+    assert!(measured[2].as_f64() > Some(5.0), "the picture follows while the handle is dragged: {measured}");
+    browser.close().await
+}
