@@ -121,12 +121,17 @@ fn test() -> Done {
     run("npm", ["run", "--silent", "check"], &web())?;
     cargo(["fmt", "--all", "--check"])?;
     cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
-    cargo(["test", "--workspace"])
+    cargo(["test", "--workspace", "--exclude", "vivida-e2e"])?;
+    // The journeys print what they measure in the page.
+    cargo(["test", "-p", "vivida-e2e", "--", "--nocapture"])
 }
 
 fn bench() -> Done {
+    install_browser()?;
+    bundle()?;
     cargo(["bench", "-p", "vivida-core", "--bench", "perform"])?;
-    cargo(["bench", "-p", "vivida-smf", "--bench", "file"])
+    cargo(["bench", "-p", "vivida-smf", "--bench", "file"])?;
+    cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])
 }
 
 fn screenshots(arguments: &[String]) -> Done {

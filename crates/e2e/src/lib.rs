@@ -71,14 +71,25 @@ impl App {
 pub struct Browser {
     /// For what the helpers here do not cover.
     pub client: Client,
-    driver: Child,
+    _driver: Driver,
     _profile: TempDir,
 }
 
-impl Drop for Browser {
+/// A chromedriver, ended when it is dropped.
+struct Driver(Child);
+
+impl Driver {
+    fn start(port: u16) -> Driver {
+        let mut command = Command::new("chromedriver");
+        command.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
+        Driver(command.spawn().expect("chromedriver is installed (cargo xtask test installs it)"))
+    }
+}
+
+impl Drop for Driver {
     fn drop(&mut self) {
-        let _ = self.driver.kill();
-        let _ = self.driver.wait();
+        let _ = self.0.kill();
+        let _ = self.0.wait();
     }
 }
 
@@ -90,12 +101,7 @@ impl Browser {
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
         let port =
             std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a free port").port();
-        let driver = Command::new("chromedriver")
-            .arg(format!("--port={port}"))
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver is installed (cargo xtask test installs it)");
+        let driver = Driver::start(port);
         let profile = tempfile::tempdir().expect("a folder can be made");
         let mut arguments = vec![
             "--headless".to_owned(),
@@ -127,7 +133,7 @@ impl Browser {
                 }
             }
         };
-        let browser = Browser { client, driver, _profile: profile };
+        let browser = Browser { client, _driver: driver, _profile: profile };
         browser.resize(width, height).await.expect("a window can be resized");
         Ok(browser)
     }
