@@ -81,12 +81,12 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
 
 fn line(name: &str, figures: &Figures) -> String {
     let spread = format!("{:.0}/{:.0}/{:.0}", figures.soft, figures.typical, figures.hard);
-    let offset = format!("{:+.1} ± {:.1}", figures.offset_mean.0, figures.offset_deviation.0);
+    let offset = format!("{:+.1} ± {:.1}", figures.offset_mean.0, figures.offset_spread.0);
     format!(
         "  {name:<24}{:>6}{:>7.1}{:>6.1}{spread:>14}{:>9.0} %{:>7.0} %{offset:>16}\n",
         figures.count,
         figures.velocity_mean,
-        figures.velocity_deviation,
+        figures.velocity_spread,
         figures.identical_neighbours * 100.0,
         figures.on_grid * 100.0,
     )

@@ -19,8 +19,8 @@ pub struct Figures {
     pub count: u32,
     /// Mean velocity.
     pub velocity_mean: f64,
-    /// Standard deviation of the velocity.
-    pub velocity_deviation: f64,
+    /// How far velocities spread: their standard deviation.
+    pub velocity_spread: f64,
     /// 10th percentile of the velocity.
     pub soft: f64,
     /// Median velocity.
@@ -31,8 +31,8 @@ pub struct Figures {
     pub identical_neighbours: f64,
     /// Mean offset from the grid; late is positive.
     pub offset_mean: Millis,
-    /// Standard deviation of the offset.
-    pub offset_deviation: Millis,
+    /// How far offsets spread: their standard deviation.
+    pub offset_spread: Millis,
     /// Share (0 to 1) of hits that lie on the grid to the tick.
     pub on_grid: f64,
     /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Nothing
@@ -150,13 +150,13 @@ fn figures(hits: &[Measured]) -> Figures {
     Figures {
         count: hits.len() as u32,
         velocity_mean: mean(&velocities),
-        velocity_deviation: standard_deviation(&velocities),
+        velocity_spread: standard_deviation(&velocities),
         soft: quantile(&sorted, 0.1),
         typical: quantile(&sorted, 0.5),
         hard: quantile(&sorted, 0.9),
         identical_neighbours: share(identical(hits), hits.len().saturating_sub(1)),
         offset_mean: Millis(mean(&offsets)),
-        offset_deviation: Millis(standard_deviation(&offsets)),
+        offset_spread: Millis(standard_deviation(&offsets)),
         on_grid: share(hits.iter().filter(|hit| hit.on_grid).count(), hits.len()),
         swing: swing(hits),
         lag_1_correlation: lag_1_correlation(&offsets),

@@ -45,6 +45,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 function Crumbs() {
 	const song = useWorkspace((state) => state.song);
 	const part = useWorkspace((state) => state.part);
+	const { takeAs } = useWorkspaceStore().getState();
 	const [, go] = useLocation();
 	return (
 		<nav className={classes.crumbs} aria-label="Song and part">
@@ -63,11 +64,16 @@ function Crumbs() {
 					</Button>
 				</Menu.Target>
 				<Menu.Dropdown>
+					<Menu.Label>Parts of the song</Menu.Label>
 					{song.parts.map((one) => (
 						<Menu.Item key={one.id} onClick={() => go(`/songs/${song.id}/parts/${one.id}`)}>
 							{one.name} · {one.hits} hits
 						</Menu.Item>
 					))}
+					<Menu.Divider />
+					<Menu.Item onClick={() => takeAs(!part.state.drums)}>
+						{part.state.drums ? "Take this part as tones" : "Take this part as drums"}
+					</Menu.Item>
 				</Menu.Dropdown>
 			</Menu>
 		</nav>

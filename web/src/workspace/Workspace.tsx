@@ -1,5 +1,5 @@
 import { Center, Loader } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, SongDetail } from "../api/generated/types";
@@ -54,7 +54,11 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 }
 
 function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
-	const [store] = useState(() => createWorkspace(loaded.song, loaded.part, offers, loaded.view));
+	const queries = useQueryClient();
+	const [store] = useState(() => {
+		const reload = () => void queries.resetQueries({ queryKey: ["workspace", loaded.part.state.id] });
+		return createWorkspace(loaded.song, loaded.part, offers, loaded.view, reload);
+	});
 	useEffect(() => {
 		const leave = () => store.getState().flush();
 		window.addEventListener("pagehide", leave);

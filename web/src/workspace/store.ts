@@ -65,6 +65,8 @@ export interface WorkspaceState extends View, Draft {
 	redo: () => void;
 	setView: (change: Partial<View>) => void;
 	light: (pass: number | null) => void;
+	/** Take the part as drums or as tones: it has another kit then. */
+	takeAs: (drums: boolean) => void;
 	/** Send what waits, because the page goes away. */
 	flush: () => void;
 }
@@ -121,6 +123,7 @@ export function createWorkspace(
 	part: PartDetail,
 	offers: ActionOffer[],
 	kept: Partial<View> | null,
+	reload: () => void,
 ): Workspace {
 	const rows: number[][] = part.kit.instruments.map(() => []);
 	part.written.instruments.forEach((instrument, hit) => {
@@ -129,7 +132,7 @@ export function createWorkspace(
 
 	return createStore<WorkspaceState>((set, get) => {
 		const performer = createPerformer(part.state.id, set, get);
-		const saver = createSaver(part.state.id, set, get, performer.ask);
+		const saver = createSaver(part.state, set, get, performer.ask, reload);
 		let viewTimer = 0;
 		const keepView = () => {
 			window.clearTimeout(viewTimer);
@@ -176,6 +179,7 @@ export function createWorkspace(
 				if (viewTimer === 0) viewTimer = window.setTimeout(keepView, 600);
 			},
 			light: (pass) => void performer.light(pass),
+			takeAs: (drums) => void saver.takeAs(drums),
 			flush: () => {
 				saver.flush();
 				if (viewTimer !== 0) keepView();
@@ -235,12 +239,22 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 }
 
 /** Keeps drafts, one after the other, each against the revision before it. */
-function createSaver(part: number, set: SetState, get: GetState, perform: () => void) {
+function createSaver(
+	{ id: part, drums }: PartState,
+	set: SetState,
+	get: GetState,
+	perform: () => void,
+	reload: () => void,
+) {
 	let queue: Promise<void> = Promise.resolve();
 	let timer = 0;
 	let waiting: string | null = null;
 
 	const take = (state: PartState) => {
+		if (state.drums !== drums) {
+			reload();
+			return;
+		}
 		set({
 			recipe: state.recipe,
 			variation: state.variation,
@@ -283,6 +297,15 @@ function createSaver(part: number, set: SetState, get: GetState, perform: () => 
 		settled: () => {
 			if (waiting !== null) commit(waiting);
 			return queue;
+		},
+		takeAs: async (drums: boolean) => {
+			await queue;
+			try {
+				const label = drums ? "take as drums" : "take as tones";
+				take(await client.changePart(part, { revision: get().revision, label, drums }));
+			} catch (error) {
+				showError(error);
+			}
 		},
 	};
 }

@@ -282,9 +282,9 @@ count: number,
  */
 velocity_mean: number, 
 /**
- * Standard deviation of the velocity.
+ * How far velocities spread: their standard deviation.
  */
-velocity_deviation: number, 
+velocity_spread: number, 
 /**
  * 10th percentile of the velocity.
  */
@@ -306,9 +306,9 @@ identical_neighbours: number,
  */
 offset_mean: Millis, 
 /**
- * Standard deviation of the offset.
+ * How far offsets spread: their standard deviation.
  */
-offset_deviation: Millis, 
+offset_spread: Millis, 
 /**
  * Share (0 to 1) of hits that lie on the grid to the tick.
  */
