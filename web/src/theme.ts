@@ -116,7 +116,10 @@ export const theme = createTheme({
 		Tooltip: { defaultProps: { openDelay: 500, withArrow: true } },
 		Menu: { defaultProps: { shadow: "md", withinPortal: true } },
 		Popover: { defaultProps: { shadow: "md", withinPortal: true } },
-		Modal: { defaultProps: { lockScroll: false, centered: true } },
+		Modal: {
+			defaultProps: { lockScroll: false, centered: true, closeButtonProps: { "aria-label": "Close" } },
+		},
+		Notification: { defaultProps: { closeButtonProps: { "aria-label": "Close" } } },
 		Button: { defaultProps: { size: "sm" } },
 	},
 });

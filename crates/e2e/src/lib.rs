@@ -61,6 +61,12 @@ impl App {
         App::over(self.folder, true).await
     }
 
+    /// Stops the server.
+    pub async fn stop(self) {
+        self.shutdown.notify();
+        tokio::time::sleep(Duration::from_millis(300)).await;
+    }
+
     /// A folder for files of the test.
     pub fn folder(&self) -> PathBuf {
         self.folder.path().to_owned()

@@ -11,6 +11,18 @@ type Done = Result<(), Failed>;
 /// One browser at a time: the machines are small.
 static TURN: LazyLock<Mutex<()>> = LazyLock::new(|| Mutex::new(()));
 
+/// Keys as WebDriver names them.
+mod key {
+    pub const CONTROL: char = '\u{e009}';
+    pub const RELEASE: char = '\u{e000}';
+    pub const ENTER: char = '\u{e007}';
+    pub const UP: char = '\u{e013}';
+    pub const RIGHT: char = '\u{e014}';
+    pub const DOWN: char = '\u{e015}';
+    pub const SHIFT: char = '\u{e008}';
+    pub const ESCAPE: char = '\u{e00c}';
+}
+
 async fn start() -> (MutexGuard<'static, ()>, App, Browser) {
     let turn = TURN.lock().await;
     let app = App::start().await;
@@ -65,7 +77,7 @@ async fn a_stiff_part_becomes_a_played_one() -> Done {
     browser.press("Undo").await?;
     browser.until("!document.querySelector('[data-pass=lean]')").await?;
     browser.click("[aria-label='Whole song'] h2").await?;
-    browser.keys("\u{e009}z\u{e000}").await?;
+    browser.keys(&format!("{}z{}", key::CONTROL, key::RELEASE)).await?;
     browser.until("!document.querySelector('[data-pass=shape]')").await?;
     assert_eq!(drawn(&browser, HIT).await?, before, "as it was");
     browser.press("Redo").await?;
@@ -192,7 +204,7 @@ async fn files_are_dropped_in_and_damaged_ones_say_what_is_wrong() -> Done {
     browser.press("More for cut").await?;
     browser.press("Rename").await?;
     browser.find("input[aria-label='Song name']").await?;
-    browser.keys("\u{e009}a\u{e000}Torn off\u{e007}").await?;
+    browser.keys(&format!("{}a{}Torn off{}", key::CONTROL, key::RELEASE, key::ENTER)).await?;
     browser.find("[data-song='Torn off']").await?;
     browser.press("More for Torn off").await?;
     browser.press("Duplicate").await?;
@@ -224,16 +236,16 @@ async fn passes_are_sentences_whose_words_are_controls() -> Done {
     let late = "[data-pass=loosen] [aria-label='Loosen: late']";
     browser.click(late).await?;
     browser.until("document.activeElement.tagName === 'INPUT'").await?;
-    browser.keys("20\u{e007}").await?;
+    browser.keys(&format!("20{}", key::ENTER)).await?;
     browser.until(&format!("document.querySelector(\"{late}\").textContent === '20 ms'")).await?;
-    browser.keys("\u{e013}\u{e013}").await?;
+    browser.keys(&format!("{0}{0}", key::UP)).await?;
     browser.until(&format!("document.querySelector(\"{late}\").textContent === '21 ms'")).await?;
 
     // Aim it at the snare: only the snare is touched.
     browser.click("[data-pass=loosen] [aria-label^='Instruments']").await?;
     browser.client.wait().for_element(fantoccini::Locator::XPath("//label[text()='Snare']")).await?.click().await?;
     browser.until("document.querySelector('[data-pass=loosen]').textContent.includes('177 hits')").await?;
-    browser.keys("\u{e00c}").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
 
     // Off equals absent; the variation deals anew.
     let snare = "[data-instrument='snare'] canvas[data-hits]";
@@ -288,5 +300,149 @@ async fn a_large_part_follows_the_pointer() -> Done {
         measured[0], measured[1], measured[2]
     );
     assert!(measured[2].as_f64() > Some(5.0), "the picture follows while the handle is dragged: {measured}");
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn all_of_it_goes_by_keyboard() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    // A handle in focus goes by arrows; many presses are one step.
+    browser.run(&format!("document.querySelector(\"{SOFT}\").focus()")).await?;
+    browser.keys(&key::DOWN.to_string().repeat(12)).await?;
+    browser.until("document.querySelector('[data-pass=shape]')").await?;
+    browser.until("document.querySelector('[aria-label=\\'Shape: soft\\']').textContent === '88'").await?;
+    browser.until("!document.querySelector('[aria-label=Undo]').disabled").await?;
+    browser.run("document.querySelector(\"[data-instrument='snare'] [data-handle=lean]\").focus()").await?;
+    browser.keys(&key::RIGHT.to_string().repeat(8)).await?;
+    browser.until("document.querySelector('[aria-label=\\'Lean: lean\\']')?.textContent === '4 ms behind'").await?;
+    browser.until("document.querySelector('[aria-label=Undo]').disabled === false").await?;
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    browser.keys(&format!("{}z{}", key::CONTROL, key::RELEASE)).await?;
+    browser.until("!document.querySelector('[data-pass=lean]')").await?;
+    browser.keys(&format!("{}z{}", key::CONTROL, key::RELEASE)).await?;
+    browser.until("!document.querySelector('[data-pass=shape]')").await?;
+
+    // Add a pass by search and Enter, then help.
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("/").await?;
+    browser.find("input[aria-label='Search for an action']").await?;
+    browser.keys(&format!("compress{}{}", key::DOWN, key::ENTER)).await?;
+    browser.until("document.querySelectorAll('[data-pass]').length === 1").await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("?").await?;
+    browser.until("document.body.textContent.includes('Flip between Written and Played')").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+
+    // Everything that can be pressed has a name, and what has the focus shows it.
+    let nameless =
+        "return [...document.querySelectorAll('button, a, input, [role=slider]')].filter((e) => e.offsetParent &&
+        !(e.ariaLabel || e.textContent.trim() || e.title || e.labels?.length || e.getAttribute('aria-labelledby')))
+        .map((e) => e.outerHTML)";
+    assert_eq!(browser.run(nameless).await?, Value::Array(Vec::new()));
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_song_is_scrolled_zoomed_and_looped() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let numbers = "[...document.querySelectorAll('[data-axis] span')].map((e) => e.textContent).join(' ')";
+    browser.until(&format!("{numbers} === '1 2 3 4'")).await?;
+    // A section loops and shows its bars.
+    browser.press("Lift 1").await?;
+    browser.until("document.querySelector('[aria-label=\\'Loop (L)\\']').textContent === 'bars 21–28'").await?;
+    browser.until(&format!("{numbers}.startsWith('21 22')")).await?;
+    // The loop goes by arrows, longer with Shift.
+    browser.run("document.querySelector('[data-map]').focus()").await?;
+    browser.keys(&key::RIGHT.to_string()).await?;
+    browser.until("document.querySelector('[data-map]').getAttribute('aria-valuetext') === 'bars 22 to 29'").await?;
+    browser.keys(&format!("{}{}{}", key::SHIFT, key::RIGHT, key::RELEASE)).await?;
+    browser.until("document.querySelector('[data-map]').getAttribute('aria-valuetext') === 'bars 22 to 30'").await?;
+    // The wheel on the ruler zooms about the pointer; keys zoom and show the whole song.
+    let wheel = "const r = document.querySelector('[data-axis]'); const b = r.getBoundingClientRect();
+        r.dispatchEvent(new WheelEvent('wheel', {deltaY: -500, clientX: b.x + b.width / 2, clientY: b.y + 5, cancelable: true}))";
+    browser.run(wheel).await?;
+    browser.until(&format!("{numbers}.split(' ').length < 6")).await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("0").await?;
+    browser.until(&format!("{numbers}.startsWith('1 ') && {numbers}.includes(' 65')")).await?;
+    // How it was left is how it is found.
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    browser.client.refresh().await?;
+    browser.until(&format!("{numbers}.startsWith('1 ') && {numbers}.includes(' 65')")).await?;
+    browser.until("document.querySelector('[aria-label=\\'Loop (L)\\']').textContent === 'bars 22–30'").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn mute_solo_tempo_and_other_parts_are_heard() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Solo Kick").await?;
+    browser.press("Play").await?;
+    let parts = "new Set(window.vividaProbe.scheduled.map((s) => s.part)).size";
+    browser.until(&format!("window.vividaProbe.scheduled.length > 6 && {parts} === 2")).await?;
+    browser.press("Stop").await?;
+    let heard = "return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) =>
+        [...new Set(window.vividaProbe.scheduled.filter((s) => s.part === 1).map((s) => p.written.notes[s.hit]))])";
+    assert_eq!(browser.run(heard).await?, serde_json::json!([36]), "only the kick of this part");
+
+    // Alone, muted, at double tempo: hats an eighth of 192 bpm apart.
+    browser.press("Solo Kick").await?;
+    browser.press("Mute Kick").await?;
+    browser.press("Hear the other parts, too").await?;
+    browser.click("[aria-label='Tempo for listening']").await?;
+    browser.keys(&format!("192{}", key::ENTER)).await?;
+    browser.until("document.querySelector('[aria-label=\\'Tempo for listening\\']').textContent === '192 bpm'").await?;
+    browser.run("window.vividaProbe.scheduled.length = 0").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 16").await?;
+    browser.press("Stop").await?;
+    let log = browser.run("return window.vividaProbe.scheduled.map((s) => [s.part, s.at, s.seconds])").await?;
+    let log: Vec<[f64; 3]> = serde_json::from_value(log).expect("three numbers each");
+    assert!(log.iter().all(|entry| entry[0] == 1.0));
+    for pair in log.windows(2) {
+        let (real, song) = (pair[1][1] - pair[0][1], pair[1][2] - pair[0][2]);
+        assert!(song < 0.0 || (real - song / 2.0).abs() < 0.01, "{song} s of the song took {real} s");
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bass_is_tones_and_can_be_taken_as_drums() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Drums").await?;
+    browser.press("Bass · 320 hits").await?;
+    browser.find("[data-instrument=tonal] [data-handle=soft]").await?;
+    browser.drag("[data-instrument=tonal] [data-handle=lean]", 10.0, 0.0).await?;
+    browser.until("document.querySelector('[data-pass=lean]').textContent.includes('320 hits')").await?;
+    browser.press("Bass").await?;
+    browser.press("Take this part as drums").await?;
+    browser.until("document.querySelectorAll('[data-instrument]').length > 3").await?;
+    browser.until("document.querySelector('[data-pass=lean]').textContent.includes('hits nothing here')").await?;
+    browser.press("Undo").await?;
+    browser.find("[data-instrument=tonal]").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_empty_shelf_says_what_to_do_and_a_lost_server_what_happened() -> Done {
+    let _turn = TURN.lock().await;
+    let app = App::start_empty().await;
+    let browser = Browser::open(1024, 700).await.expect("Chromium starts");
+    browser.goto(&app.address).await?;
+    browser.until("document.body.textContent.includes('Drop MIDI files here')").await?;
+    browser.goto(&format!("{}/songs/9/parts/9", app.address)).await?;
+    browser.until("document.body.textContent.includes('there is no song 9')").await?;
+    browser.press("Back to the shelf").await?;
+    browser.until("document.body.textContent.includes('Drop MIDI files here')").await?;
+    app.stop().await;
+    browser.run("window.dispatchEvent(new Event('focus'))").await?;
+    let file = std::env::temp_dir().join("vivida-e2e-lost.mid");
+    std::fs::write(&file, &vivida_demo::songs()[0].bytes).expect("a file");
+    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    browser.until("document.body.textContent.includes('Vivida does not answer')").await?;
     browser.close().await
 }
