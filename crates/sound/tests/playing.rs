@@ -1,0 +1,139 @@
+//! Playing the kit: every note sounds, harder is louder, and time is kept.
+
+use std::collections::BTreeSet;
+use vivida_core::{Channel, HitId, Note, PlayedHit, Ppq, TempoMap, Ticks, Velocity};
+use vivida_sound::{SAMPLE_RATE, Strike, Voice, drum_sound, manifest, mixdown, strikes, tone_sound};
+
+fn velocity(value: u8) -> Velocity {
+    Velocity::new(value).unwrap()
+}
+
+fn note(value: u8) -> Note {
+    Note::new(value).unwrap()
+}
+
+fn played(tick: f64, length: f64, key: u8, hard: u8) -> PlayedHit {
+    PlayedHit {
+        id: HitId(0),
+        tick: Ticks(tick),
+        length: Ticks(length),
+        velocity: velocity(hard),
+        release: 64,
+        note: note(key),
+        channel: Channel::PERCUSSION,
+    }
+}
+
+/// The left and right samples of a mixdown, −1 to 1.
+fn heard(wav: &[u8]) -> Vec<[f64; 2]> {
+    let mut reader = hound::WavReader::new(wav).unwrap();
+    let samples: Vec<f64> = reader.samples::<i16>().map(|value| f64::from(value.unwrap()) / 32768.0).collect();
+    samples.chunks(2).map(|pair| [pair[0], pair[1]]).collect()
+}
+
+fn loudness(frames: &[[f64; 2]]) -> f64 {
+    frames.iter().flatten().map(|value| value * value).sum::<f64>().sqrt()
+}
+
+fn peak(frames: &[[f64; 2]]) -> f64 {
+    frames.iter().flatten().fold(0.0, |peak: f64, value| peak.max(value.abs()))
+}
+
+fn one(key: u8, hard: u8) -> Vec<[f64; 2]> {
+    let sound = drum_sound(note(key));
+    heard(&mixdown(vec![Strike { seconds: 0.0, length: 0.2, velocity: velocity(hard), sound }]))
+}
+
+#[test]
+fn every_note_of_the_percussion_map_sounds() {
+    for key in 27..=87 {
+        assert!(peak(&one(key, 100)) > 0.02, "note {key} is silent");
+    }
+    let voices: BTreeSet<Voice> = (27..=87).map(|key| drum_sound(note(key)).voice).collect();
+    let unused: Vec<Voice> = Voice::ALL.into_iter().filter(|voice| !voices.contains(voice)).collect();
+    assert_eq!(unused, [Voice::ToneLow, Voice::ToneMid, Voice::ToneHigh, Voice::Click]);
+}
+
+#[test]
+fn harder_is_louder_all_the_way() {
+    for key in [36, 38, 42, 46, 49, 51, 63, 82] {
+        let levels: Vec<f64> = (1..=8).map(|step| peak(&one(key, step * 16 - 1))).collect();
+        assert!(levels.windows(2).all(|pair| pair[0] < pair[1]), "note {key}: {levels:.4?}");
+        // From the softest ghost to the hardest stroke the curve spans (127/15)^1.7: 31.5 dB.
+        let span = 20.0 * (levels[7] / levels[0]).log10();
+        assert!((29.0..34.0).contains(&span), "note {key} spans {span:.1} dB");
+    }
+}
+
+#[test]
+fn layers_join_without_a_jump() {
+    for key in [36, 38, 42, 63] {
+        for bound in [42u8, 77, 108] {
+            let (below, above) = (peak(&one(key, bound - 1)), peak(&one(key, bound)));
+            let jump = 20.0 * (above / below).log10();
+            assert!((0.0..1.5).contains(&jump), "note {key} jumps by {jump:.2} dB at {bound}");
+        }
+    }
+}
+
+#[test]
+fn strikes_keep_time_through_a_change_of_tempo() {
+    let tempo = TempoMap::new(Ppq::new(960).unwrap(), [(Ticks(960.0), 1_000_000)]);
+    let hits = [played(0.0, 960.0, 36, 90), played(960.0, 480.0, 36, 90), played(1920.0, 960.0, 36, 90)];
+    let found = strikes(&hits, true, &tempo, Ticks(0.0));
+    let times: Vec<(f64, f64)> = found.iter().map(|strike| (strike.seconds, strike.length)).collect();
+    assert_eq!(times, [(0.0, 0.5), (0.5, 0.5), (1.5, 1.0)]);
+    let early = strikes(&hits[..1], true, &tempo, Ticks(-960.0));
+    assert_eq!(early[0].seconds, 0.5, "counted from a lead-in");
+}
+
+#[test]
+fn a_hit_is_heard_when_it_is_due() {
+    let tempo = TempoMap::new(Ppq::new(960).unwrap(), []);
+    let frames = heard(&mixdown(strikes(&[played(1920.0, 100.0, 37, 120)], true, &tempo, Ticks(0.0))));
+    let first = frames.iter().position(|frame| frame[0].abs() > 0.01).unwrap();
+    let late = first as f64 / f64::from(SAMPLE_RATE) - 1.0;
+    assert!((0.0..0.002).contains(&late), "{late:.4} s late");
+}
+
+#[test]
+fn tones_last_as_long_as_their_notes() {
+    let tempo = TempoMap::new(Ppq::new(960).unwrap(), []);
+    let frames = |length: f64| heard(&mixdown(strikes(&[played(0.0, length, 40, 100)], false, &tempo, Ticks(0.0))));
+    let at = |seconds: f64| (seconds * f64::from(SAMPLE_RATE)) as usize;
+    let (short, long) = (frames(480.0), frames(1920.0));
+    assert!(loudness(&short[at(0.1)..at(0.2)]) > 1.0);
+    assert!(loudness(&short[at(0.3)..at(0.5)]) < 1e-3, "a quarter of a second and its release are over");
+    assert!(loudness(&long[at(0.3)..at(0.5)]) > 1.0);
+}
+
+#[test]
+fn repeats_differ_and_the_kit_is_spread_out() {
+    let sound = drum_sound(note(42));
+    let strike = |seconds: f64| Strike { seconds, length: 0.1, velocity: velocity(90), sound };
+    let frames = heard(&mixdown(vec![strike(0.0), strike(0.5)]));
+    let half = SAMPLE_RATE as usize / 2;
+    assert_ne!(frames[..4000], frames[half..half + 4000], "no two neighbours are the same sample");
+    let sides =
+        |frames: &[[f64; 2]]| frames.iter().fold([0.0, 0.0], |sum, f| [sum[0] + f[0] * f[0], sum[1] + f[1] * f[1]]);
+    let [left, right] = sides(&frames[..4000]);
+    assert!(right > left, "the hat is to the right");
+    let [left, right] = sides(&one(36, 100));
+    assert!((left / right - 1.0).abs() < 0.01, "the kick is in the middle");
+}
+
+#[test]
+fn the_manifest_covers_all_notes_and_velocities() {
+    let manifest = manifest();
+    assert_eq!((manifest.drums.len(), manifest.tones.len()), (128, 128));
+    assert_eq!((manifest.layers.len(), manifest.gains.len()), (128, 128));
+    assert_eq!(manifest.voices.len(), Voice::ALL.len());
+    for key in 0..128 {
+        assert_eq!(manifest.drums[usize::from(key)], drum_sound(note(key)));
+        assert_eq!(manifest.tones[usize::from(key)], tone_sound(note(key)));
+        assert!(manifest.drums[usize::from(key)].rate > 0.5 && !manifest.drums[usize::from(key)].sustained);
+        assert!(manifest.tones[usize::from(key)].sustained);
+    }
+    assert!(manifest.layers.windows(2).all(|pair| pair[0] <= pair[1]) && manifest.layers[127] == 3);
+    assert_eq!((manifest.gains[0], manifest.gains[127]), (0.0, 1.0));
+}
