@@ -12,3 +12,8 @@ export function showError(error: unknown) {
 		withBorder: true,
 	});
 }
+
+/** Say what happened out of sight. */
+export function showNote(title: string, message: string) {
+	notifications.show({ title, message, autoClose: 6_000, withBorder: true });
+}

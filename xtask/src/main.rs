@@ -121,9 +121,8 @@ fn test() -> Done {
     run("npm", ["run", "--silent", "check"], &web())?;
     cargo(["fmt", "--all", "--check"])?;
     cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
-    cargo(["test", "--workspace", "--exclude", "vivida-e2e"])?;
-    // The journeys print what they measure in the page.
-    cargo(["test", "-p", "vivida-e2e", "--", "--nocapture"])
+    // Shown, because the journeys print what they measure in the page.
+    cargo(["test", "--workspace", "--", "--show-output"])
 }
 
 fn bench() -> Done {

@@ -11,7 +11,7 @@ import type {
 	Recipe,
 	SongDetail,
 } from "../api/generated/types";
-import { showError } from "../notify";
+import { showError, showNote } from "../notify";
 import { probe } from "../probe";
 
 export type Reading = "written" | "played";
@@ -52,6 +52,8 @@ export interface WorkspaceState extends View, Draft {
 	performance: PerformanceColumns | null;
 	/** The pass under the pointer and the hits that it changes. */
 	lit: { pass: number; hits: Set<number> } | null;
+	/** Counts the steps here that changed other parts of the song. */
+	othersChanged: number;
 	/** What a setting was refused for, by its path. */
 	refused: { field: string; detail: string } | null;
 
@@ -146,7 +148,14 @@ export function createWorkspace(
 			try {
 				const { parts, label } = await (back ? client.undo(song.id) : client.redo(song.id));
 				const state = parts.find((one) => one.id === part.state.id);
-				if (state && label !== null) saver.take(state);
+				if (!state || label === null) return;
+				// The history is the song's: the step may have been another part's.
+				if (state.revision === get().revision) {
+					showNote(`${back ? "Undone" : "Done again"} in another part`, label);
+					set({ history: state.history, othersChanged: get().othersChanged + 1 });
+				} else {
+					saver.take(state);
+				}
 			} catch (error) {
 				showError(error);
 			}
@@ -165,6 +174,7 @@ export function createWorkspace(
 			history: part.state.history,
 			performance: null,
 			lit: null,
+			othersChanged: 0,
 			refused: null,
 			draft: (change) => {
 				set({ ...change, lit: null });

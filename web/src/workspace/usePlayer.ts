@@ -1,5 +1,5 @@
 /** Connects the player to the open part: what is shown is what sounds. */
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { PartDetail, PerformanceColumns, SongDetail } from "../api/generated/types";
@@ -65,7 +65,7 @@ function scoreOf(state: WorkspaceState, others: Other[]): Score {
 }
 
 /** The other parts of the song as they are played, so that the open one is heard among them. */
-function useOthers(song: SongDetail, open: number): Other[] {
+function useOthers(song: SongDetail, open: number) {
 	const ids = song.parts.map((part) => part.id).filter((id) => id !== open);
 	const parts = useQueries({
 		queries: ids.map((id) => ({
@@ -78,7 +78,11 @@ function useOthers(song: SongDetail, open: number): Other[] {
 			gcTime: 0,
 		})),
 	});
-	return parts.flatMap(({ data }) => (data ? [data] : []));
+	return {
+		others: parts.flatMap(({ data }) => (data ? [data] : [])),
+		/** Changes whenever one of them does. */
+		othersAt: parts.map(({ dataUpdatedAt }) => dataUpdatedAt).join(),
+	};
 }
 
 export function usePlayer(): Transport {
@@ -86,13 +90,16 @@ export function usePlayer(): Transport {
 	const player = useRef<Player | null>(null);
 	const [playing, setPlaying] = useState(false);
 	const { song, part } = store.getState();
-	const others = useOthers(song, part.state.id);
+	const { others, othersAt } = useOthers(song, part.state.id);
+	const queries = useQueryClient();
 	const othersNow = useRef(others);
 	othersNow.current = others;
 
 	useEffect(() => {
 		let last: unknown[] = [];
-		return store.subscribe((state) => {
+		return store.subscribe((state, before) => {
+			if (state.othersChanged !== before.othersChanged)
+				void queries.invalidateQueries({ queryKey: ["other"] });
 			const heard = [
 				state.performance,
 				state.reading,
@@ -109,11 +116,11 @@ export function usePlayer(): Transport {
 				player.current?.update(scoreOf(state, othersNow.current));
 			last = heard;
 		});
-	}, [store]);
+	}, [store, queries]);
 
 	useEffect(() => {
-		player.current?.update(scoreOf(store.getState(), othersNow.current));
-	}, [others.length, store]);
+		if (othersAt !== "") player.current?.update(scoreOf(store.getState(), othersNow.current));
+	}, [othersAt, store]);
 
 	useEffect(
 		() => () => {
