@@ -53,11 +53,11 @@ function FigurePair({ label, of, report }: PairProps) {
 const bottom = 26;
 
 /** How much is struck in each bar: the sum of the velocities. */
-function barHeights({ song, part, performance }: WorkspaceState) {
+function barHeights({ song, part, performance, barOf }: WorkspaceState) {
 	const sums = new Array<number>(barCount(song)).fill(0);
 	const velocities = performance?.velocities ?? part.written.velocities;
-	part.written.ticks.forEach((tick, hit) => {
-		sums[barAt(song, tick) - 1] += velocities[hit];
+	barOf.forEach((bar, hit) => {
+		sums[bar - 1] += velocities[hit];
 	});
 	const most = Math.max(1, ...sums);
 	return sums.map((sum) => sum / most);

@@ -27,7 +27,7 @@ function apart(heights: number[], room: number, height: number) {
 	const placed = [...heights];
 	for (let index = 1; index < placed.length; index++)
 		placed[index] = Math.max(placed[index], placed[index - 1] + room);
-	const over = placed[placed.length - 1] - (height - 3);
+	const over = placed[placed.length - 1] - (height - 8);
 	if (over > 0) {
 		placed[placed.length - 1] -= over;
 		for (let index = placed.length - 2; index >= 0; index--) {

@@ -13,6 +13,8 @@ import type {
 } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { probe } from "../probe";
+import { shared } from "./share";
+import { barAt } from "./song";
 
 export type Reading = "written" | "played";
 
@@ -47,6 +49,8 @@ export interface WorkspaceState extends View, Draft {
 	offers: ActionOffer[];
 	/** The places of each instrument's hits in the columns. */
 	rows: number[][];
+	/** The bar (from 1) that each hit was written in. */
+	barOf: number[];
 	revision: number;
 	history: History;
 	performance: PerformanceColumns | null;
@@ -168,6 +172,7 @@ export function createWorkspace(
 			part,
 			offers,
 			rows,
+			barOf: part.written.ticks.map((tick) => barAt(song, tick)),
 			recipe: part.state.recipe,
 			variation: part.state.variation,
 			revision: part.state.revision,
@@ -215,7 +220,7 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 		try {
 			const performance = await client.perform(part, { recipe, variation, round: 0 });
 			probe.answered(since);
-			set({ performance, refused: null });
+			set({ performance: shared(get().performance, performance), refused: null });
 		} catch (error) {
 			const problem = error instanceof ProblemError ? error.problem : null;
 			if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
