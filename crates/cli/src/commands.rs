@@ -38,7 +38,7 @@ pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> V
     parts
         .map(|(index, part)| {
             let recipe = if part.drums { recipe } else { &none };
-            (index, perform(&part.part, &part.kit(part.drums), recipe, &context))
+            (index, perform(&part.part, &part.chart(part.drums, &song.metre), recipe, &context))
         })
         .collect()
 }

@@ -13,7 +13,7 @@ pub fn inspect(input: &Path, as_json: bool) -> Done {
         .into_iter()
         .map(|(index, performance)| {
             let part = &song.parts[index];
-            report(&part.part, &part.kit(part.drums), &context, &performance)
+            report(&part.part, &part.chart(part.drums, &song.metre), &context, &performance)
         })
         .collect();
     if as_json {

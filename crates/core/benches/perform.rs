@@ -44,15 +44,15 @@ fn performances(criterion: &mut Criterion) {
     let mut medians = Vec::new();
     for hits in [10_000, 100_000] {
         let part = part(hits);
-        let kit = Kit::of_drums(&part);
+        let chart = Chart::new(&part, Kit::of_drums(&part), &metre);
         group.throughput(Throughput::Elements(u64::from(hits)));
         group.bench_with_input(BenchmarkId::from_parameter(hits), &part, |bencher, part| {
-            bencher.iter(|| perform(black_box(part), &kit, &recipe, &context));
+            bencher.iter(|| perform(black_box(part), &chart, &recipe, &context));
         });
         let mut times: Vec<f64> = (0..21)
             .map(|_| {
                 let start = Instant::now();
-                black_box(perform(black_box(&part), &kit, &recipe, &context));
+                black_box(perform(black_box(&part), &chart, &recipe, &context));
                 start.elapsed().as_secs_f64() * 1000.0
             })
             .collect();

@@ -1,9 +1,14 @@
 //! Aims: whom a pass is for.
 
-use crate::hit::Part;
-use crate::kit::{InstrumentId, Kit};
+use crate::dice::Dice;
+use crate::grid::Grid;
+use crate::hit::HitId;
+use crate::kit::{InstrumentId, Limb};
 use crate::metre::MetreMap;
+use crate::perform::Stage;
+use crate::units::{Millis, Percent, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use ts_rs::TS;
 
 /// Bars `from` up to and with `to`, counted from 1.
@@ -15,21 +20,181 @@ pub struct BarRange {
     pub to: u32,
 }
 
+/// Velocities `from` up to and with `to`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct VelocityRange {
+    pub from: Velocity,
+    pub to: Velocity,
+}
+
+/// Times `from` up to and with `to`.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct TimeRange {
+    pub from: Millis,
+    pub to: Millis,
+}
+
+/// Chosen slots of a bar, or of a few bars that go round and round from bar 1 on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Positions {
+    /// What a bar is cut into.
+    pub grid: Grid,
+    /// The chosen slots, counted from 1. Those of a second bar go on counting behind the first.
+    pub slots: Vec<u32>,
+    /// 1 to 4: how many bars the slots lie in.
+    #[serde(default = "one")]
+    pub bars: u32,
+    /// 0 to 50 % of a slot: how far a hit may be from its line; 50 takes the nearest slot.
+    #[serde(default = "half")]
+    pub tolerance: Percent,
+}
+
+fn one() -> u32 {
+    1
+}
+
+fn half() -> Percent {
+    Percent(50.0)
+}
+
+/// How soon after the one before: the gap to the hit before it of the same instrument or limb.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Speed {
+    /// The gap is at most this.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub at_most: Option<Millis>,
+    /// The gap is at least this; the first hit of all has an endless one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub at_least: Option<Millis>,
+    /// The gap is this note value, give or take 20 %.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub value: Option<Grid>,
+    /// Count all that the limb plays, not the instrument alone.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    #[ts(optional, as = "Option<bool>")]
+    pub by_limb: bool,
+}
+
+/// Which hits of a run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum RunPlace {
+    First,
+    Last,
+    /// The first, third, fifth …
+    Odd,
+    Even,
+    /// Every `every`-th: with 4 the 4th, 8th …
+    Every,
+    AllButFirst,
+}
+
+/// A place in the chains of hits of one instrument that follow one another closely.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Run {
+    /// Which of its hits.
+    pub place: RunPlace,
+    /// 2 to 64, for [`RunPlace::Every`].
+    #[serde(default = "two")]
+    pub every: u32,
+    /// 1 to 10 000 ms: a longer gap ends a run.
+    pub gap: Millis,
+}
+
+fn two() -> u32 {
+    2
+}
+
+/// Another instrument close by.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Near {
+    /// Any of these.
+    pub instruments: Vec<InstrumentId>,
+    /// 0 to 1000 ms to either side.
+    pub within: Millis,
+}
+
 /// Whom a pass is for. All given conditions hold; an absent or empty one holds for every hit.
 ///
-/// Positions are looked up on the written hit, so an aim means the same hits wherever earlier
-/// passes have moved them.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+/// Positions, gaps and lengths are looked up on the written hit, so an aim means the same hits
+/// wherever earlier passes have moved them; velocities on what enters the pass.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Aim {
     /// Any of these instruments.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[ts(optional, as = "Option<Vec<InstrumentId>>")]
     pub instruments: Vec<InstrumentId>,
+    /// Any of these ways of striking, by name.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<String>>")]
+    pub articulations: Vec<String>,
     /// In any of these bars.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[ts(optional, as = "Option<Vec<BarRange>>")]
     pub bars: Vec<BarRange>,
+    /// On these slots of the bar.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub positions: Option<Positions>,
+    /// As loud as this when it enters the pass.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub velocity: Option<VelocityRange>,
+    /// As long as this.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub length: Option<TimeRange>,
+    /// As soon after the one before.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub speed: Option<Speed>,
+    /// At this place of a run.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub run: Option<Run>,
+    /// Together with another instrument.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub with: Option<Near>,
+    /// Not together with another instrument.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub without: Option<Near>,
+    /// 0 to 100 %: so many of them, chosen by dice.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub share: Option<Percent>,
+    /// Exactly these hits.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub picked: Option<Vec<HitId>>,
+    /// Everything but what the conditions above say.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    #[ts(optional, as = "Option<bool>")]
+    pub invert: bool,
+}
+
+/// The draw that decides whether a hit belongs to a share; actions draw lower numbers.
+const SHARE_DRAW: u32 = 1 << 20;
+
+type Wrong = (String, String);
+
+fn within(field: &str, value: f64, least: f64, most: f64, unit: &str) -> Result<(), Wrong> {
+    let good = value >= least && value <= most;
+    if good { Ok(()) } else { Err((field.to_owned(), format!("{value} is outside {least} to {most}{unit}"))) }
 }
 
 impl Aim {
@@ -44,7 +209,7 @@ impl Aim {
     }
 
     /// What is wrong with the conditions: the path of the field and why.
-    pub(crate) fn check(&self) -> Result<(), (String, String)> {
+    pub(crate) fn check(&self) -> Result<(), Wrong> {
         for (index, range) in self.bars.iter().enumerate() {
             if range.from < 1 || range.to < range.from {
                 let message = format!(
@@ -54,30 +219,195 @@ impl Aim {
                 return Err((format!("bars[{index}]"), message));
             }
         }
-        Ok(())
+        if let Some(positions) = &self.positions {
+            within("positions.bars", f64::from(positions.bars), 1.0, 4.0, " bars")?;
+            within("positions.tolerance", positions.tolerance.0, 0.0, 50.0, " %")?;
+            for (index, &slot) in positions.slots.iter().enumerate() {
+                within(&format!("positions.slots[{index}]"), f64::from(slot), 1.0, 4096.0, "")?;
+            }
+        }
+        if let Some(range) = self.velocity
+            && range.from > range.to
+        {
+            let message = format!("velocities {} to {} are no range", range.from.get(), range.to.get());
+            return Err(("velocity".to_owned(), message));
+        }
+        if let Some(range) = self.length {
+            within("length.from", range.from.0, 0.0, 60_000.0, " ms")?;
+            within("length.to", range.to.0, range.from.0, 60_000.0, " ms")?;
+        }
+        if let Some(speed) = &self.speed {
+            within("speed.at_most", speed.at_most.map_or(0.0, |gap| gap.0), 0.0, 60_000.0, " ms")?;
+            within("speed.at_least", speed.at_least.map_or(0.0, |gap| gap.0), 0.0, 60_000.0, " ms")?;
+        }
+        if let Some(run) = self.run {
+            within("run.gap", run.gap.0, 1.0, 10_000.0, " ms")?;
+            within("run.every", f64::from(run.every), 2.0, 64.0, "")?;
+        }
+        for (field, near) in [("with", &self.with), ("without", &self.without)] {
+            let Some(near) = near else { continue };
+            within(&format!("{field}.within"), near.within.0, 0.0, 1000.0, " ms")?;
+        }
+        within("share", self.share.map_or(0.0, |share| share.0), 0.0, 100.0, " %")
     }
 
-    /// For each hit of the part whether it is meant. `instruments` holds each hit's place in the
-    /// kit.
-    pub(crate) fn meant(&self, part: &Part, kit: &Kit, metre: &MetreMap, instruments: &[usize]) -> Vec<bool> {
+    /// For each row of the stage whether it is meant. A silenced hit never is.
+    pub(crate) fn meant(&self, stage: &Stage<'_>, dice: &Dice) -> Vec<bool> {
+        let kit = &stage.chart.kit;
         let wanted: Vec<bool> = kit
             .instruments
             .iter()
             .map(|instrument| self.instruments.is_empty() || self.instruments.contains(&instrument.id))
             .collect();
-        let stretches: Vec<(f64, f64)> = self
-            .bars
-            .iter()
-            .map(|range| {
-                let last = metre.bar(range.to);
-                (metre.bar(range.from).start.0, last.start.0 + last.length.0)
-            })
-            .collect();
-        let in_bars = |tick: f64| stretches.is_empty() || stretches.iter().any(|&(from, to)| tick >= from && tick < to);
-        part.hits()
-            .iter()
-            .zip(instruments)
-            .map(|(hit, &instrument)| wanted[instrument] && in_bars(hit.tick.0))
-            .collect()
+        let rows = stage.rows();
+        let mut meant: Vec<bool> = {
+            // Without a kit there are no instruments, but there may be hits that were added.
+            let any = self.instruments.is_empty();
+            (0..rows).map(|row| wanted.get(stage.instrument(row)).copied().unwrap_or(any)).collect()
+        };
+        let mut keep = |holds: &dyn Fn(usize) -> bool| {
+            for (row, meant) in meant.iter_mut().enumerate() {
+                *meant = *meant && holds(row);
+            }
+        };
+        if !self.articulations.is_empty() {
+            keep(&|row| {
+                let ways = kit.instruments.get(stage.instrument(row)).map_or(&[][..], |one| &one.articulations);
+                ways.iter().any(|way| way.note == stage.note(row) && self.articulations.contains(&way.name))
+            });
+        }
+        if !self.bars.is_empty() {
+            let stretches = stretches(&self.bars, stage.metre);
+            keep(&|row| {
+                let tick = stage.written(row).tick.0;
+                stretches.iter().any(|&(from, to)| tick >= from && tick < to)
+            });
+        }
+        if let Some(positions) = &self.positions {
+            let chosen: HashSet<u32> = positions.slots.iter().copied().collect();
+            keep(&|row| {
+                let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.written(row).tick);
+                chosen.contains(&(slot + 1)) && miss <= positions.tolerance.factor() + 1e-9
+            });
+        }
+        if let Some(range) = self.velocity {
+            keep(&|row| (range.from..=range.to).contains(&Velocity::rounded(stage.velocity[row])));
+        }
+        if let Some(range) = self.length {
+            keep(&|row| {
+                let hit = stage.written(row);
+                let length = stage.tempo.millis_of(hit.length, hit.tick);
+                length >= range.from && length <= range.to
+            });
+        }
+        if let Some(speed) = &self.speed {
+            let gaps = stage.gaps(speed.by_limb);
+            keep(&|row| {
+                let gap = gaps[row];
+                let value = speed.value.is_none_or(|grid| {
+                    let cell = grid.cell(stage.metre.ppq());
+                    let whole = stage.tempo.millis_of(cell, stage.written(row).tick).0;
+                    (gap - whole).abs() <= 0.2 * whole
+                });
+                value
+                    && speed.at_most.is_none_or(|most| gap <= most.0)
+                    && speed.at_least.is_none_or(|least| gap >= least.0)
+            });
+        }
+        if let Some(run) = self.run {
+            let places = run_places(stage, run);
+            keep(&|row| places[row]);
+        }
+        for (near, wanted) in [(&self.with, true), (&self.without, false)] {
+            let Some(near) = near else { continue };
+            let others = onsets_of(stage, near);
+            keep(&|row| sounds_near(stage, row, &others, near.within) == wanted);
+        }
+        if let Some(picked) = &self.picked {
+            let picked: HashSet<HitId> = picked.iter().copied().collect();
+            keep(&|row| picked.contains(&stage.id(row)));
+        }
+        if let Some(share) = self.share {
+            keep(&|row| dice.even(stage.id(row), SHARE_DRAW) < share.factor());
+        }
+        for (row, meant) in meant.iter_mut().enumerate() {
+            *meant = (*meant != self.invert) && !stage.is_silenced(row);
+        }
+        meant
     }
+}
+
+/// Where ranges of bars begin and end, in ticks.
+pub(crate) fn stretches(bars: &[BarRange], metre: &MetreMap) -> Vec<(f64, f64)> {
+    let stretch = |range: &BarRange| {
+        let last = metre.bar(range.to);
+        (metre.bar(range.from).start.0, last.start.0 + last.length.0)
+    };
+    bars.iter().map(stretch).collect()
+}
+
+/// The slot (from 0) nearest to a position in bars that go round, and how far it is missed, in slots.
+pub(crate) fn slot_of(grid: Grid, bars: u32, metre: &MetreMap, at: Ticks) -> (u32, f64) {
+    let cell = grid.cell(metre.ppq()).0;
+    let line = grid.nearest(metre, at);
+    // A hit just before a bar line is meant for the next bar.
+    let bar = metre.bar_at(line);
+    let slot = ((line.0 - bar.start.0) / cell).round() as u32;
+    let slots = (bar.length.0 / cell - 1e-6).ceil().max(1.0) as u32;
+    (((bar.number - 1) % bars.max(1)) * slots + slot, (at.0 - line.0).abs() / cell)
+}
+
+fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {
+    let mut places = vec![false; stage.rows()];
+    for runs in stage.runs(run.gap) {
+        let last = runs.len() - 1;
+        for (place, &row) in runs.iter().enumerate() {
+            places[row] = match run.place {
+                RunPlace::First => place == 0,
+                RunPlace::Last => place == last,
+                RunPlace::Odd => place % 2 == 0,
+                RunPlace::Even => place % 2 == 1,
+                RunPlace::Every => (place + 1) % run.every as usize == 0,
+                RunPlace::AllButFirst => place > 0,
+            };
+        }
+    }
+    places
+}
+
+/// Where the instruments sound, in seconds, ascending, and each hit's row.
+fn onsets_of(stage: &Stage<'_>, near: &Near) -> Vec<(f64, usize)> {
+    let wanted: Vec<bool> =
+        stage.chart.kit.instruments.iter().map(|instrument| near.instruments.contains(&instrument.id)).collect();
+    let mut onsets: Vec<(f64, usize)> = (0..stage.rows())
+        .filter(|&row| wanted.get(stage.instrument(row)) == Some(&true) && !stage.is_silenced(row))
+        .map(|row| (stage.seconds(row), row))
+        .collect();
+    onsets.sort_by(|a, b| a.0.total_cmp(&b.0));
+    onsets
+}
+
+fn sounds_near(stage: &Stage<'_>, row: usize, others: &[(f64, usize)], within: Millis) -> bool {
+    let (at, reach) = (stage.seconds(row), within.0 / 1000.0 + 1e-9);
+    let from = others.partition_point(|other| other.0 < at - reach);
+    others[from..].iter().take_while(|other| other.0 <= at + reach).any(|&(_, other)| other != row)
+}
+
+/// The gap in ms from each row back to the one before it of the same group; endless for the first.
+pub(crate) fn gaps(stage: &Stage<'_>, by_limb: bool) -> Vec<f64> {
+    let kit = &stage.chart.kit;
+    let group = |row: usize| {
+        let index = stage.instrument(row);
+        let limb = kit.instruments.get(index).map_or(Limb::None, |one| one.limb);
+        let shared = by_limb && !matches!(limb, Limb::None | Limb::EitherHand);
+        if shared { kit.instruments.iter().position(|other| other.limb == limb).unwrap_or(index) } else { index }
+    };
+    let mut last = vec![f64::NEG_INFINITY; kit.instruments.len().max(1)];
+    let mut gaps = vec![f64::INFINITY; stage.rows()];
+    for row in stage.in_time() {
+        let at = stage.seconds(row);
+        let before = std::mem::replace(&mut last[group(row)], at);
+        gaps[row] = (at - before) * 1000.0;
+    }
+    gaps
 }

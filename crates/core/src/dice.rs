@@ -11,13 +11,19 @@ use crate::recipe::PassId;
 #[derive(Clone, Copy, Debug)]
 pub struct Dice {
     seed: u64,
+    pass: PassId,
 }
 
 impl Dice {
     /// The dice of one pass.
     pub fn new(variation: u32, pass: PassId, round: u32) -> Dice {
         let pass_and_round = mix((u64::from(pass.0) << 32) | u64::from(round));
-        Dice { seed: mix(pass_and_round ^ mix(u64::from(variation).wrapping_add(0x5eed))) }
+        Dice { pass, seed: mix(pass_and_round ^ mix(u64::from(variation).wrapping_add(0x5eed))) }
+    }
+
+    /// Whose dice they are.
+    pub fn pass(&self) -> PassId {
+        self.pass
     }
 
     /// Evenly spread in 0 to 1 (1 excluded): draw number `draw` of a hit.

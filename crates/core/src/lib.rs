@@ -1,7 +1,8 @@
 //! The rules and all computation of Vivida. Pure: no files, no clock, no network, no database.
 //!
 //! A [`Part`] is what came in: its [`Hit`]s are the **Written** reading, and nothing changes them.
-//! A [`Kit`] says which notes are which [`Instrument`]. A [`Recipe`] is a list of [`Pass`]es, each
+//! A [`Kit`] says which notes are which [`Instrument`], and a [`Chart`] holds the part read by it.
+//! A [`Recipe`] is a list of [`Pass`]es, each
 //! an [`Aim`] (whom) and an [`Action`] (what). [`perform`] turns the part into a [`Performance`],
 //! the **Played** reading, in a [`Context`] of tempo, metre and the variation that all dice hang
 //! on; [`report`] measures both.
@@ -40,18 +41,19 @@
 //!     channel: Channel::PERCUSSION,
 //! };
 //! let part = Part::new((0..8).map(hit).collect());
-//! let kit = Kit::of_drums(&part);
+//! let chart = Chart::new(&part, Kit::of_drums(&part), &metre);
 //!
 //! let lean = Action::Lean(action::Lean { by: Millis(10.0) });
 //! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
 //! let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
-//! let played = perform(&part, &kit, &recipe, &context);
+//! let played = perform(&part, &chart, &recipe, &context);
 //! assert_eq!(played.hits[1].tick, Ticks(979.0));
 //! assert_eq!(played.passes[0].touched, 8);
 //! ```
 
 pub mod action;
 mod aim;
+mod chart;
 mod dice;
 mod grid;
 mod hit;
@@ -61,12 +63,14 @@ mod perform;
 mod recipe;
 mod report;
 mod settle;
+mod slots;
 pub mod stats;
 mod tempo;
 mod units;
 
 pub use action::{Action, ActionInfo};
-pub use aim::{Aim, BarRange};
+pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, VelocityRange};
+pub use chart::Chart;
 pub use dice::Dice;
 pub use grid::Grid;
 pub use hit::{Hit, HitId, Part};
@@ -74,8 +78,9 @@ pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Limb, VelocityLayer, note_name,
 };
 pub use metre::{Bar, Metre, MetreMap};
-pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, perform, touched_by};
+pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use report::{Figures, InstrumentReport, PORTRAIT_REACH, Portrait, Report, report};
+pub use slots::{Slot, SlotChoice, Slots};
 pub use tempo::TempoMap;
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

@@ -1,19 +1,20 @@
 //! From Written to Played: one pure function.
 
 use crate::action::ActionFamily;
+use crate::aim::{self, BarRange};
+use crate::chart::Chart;
 use crate::dice::Dice;
-use crate::hit::{HitId, Part};
-use crate::kit::Kit;
+use crate::hit::{Hit, HitId, Part};
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::settle::{Draft, settle};
 use crate::tempo::TempoMap;
-use crate::units::{Channel, Millis, Note, Ticks, Velocity};
+use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
 use serde::Serialize;
-use std::cell::OnceCell;
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
-/// All that a performance depends on besides the part, the kit and the recipe.
+/// All that a performance depends on besides the part, its chart and the recipe.
 #[derive(Clone, Copy, Debug)]
 pub struct Context<'a> {
     /// Ticks and seconds.
@@ -31,7 +32,7 @@ pub struct Context<'a> {
 /// One hit as it is played.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlayedHit {
-    /// The written hit's.
+    /// The written hit's, or that of the addition.
     pub id: HitId,
     /// Whole ticks.
     pub tick: Ticks,
@@ -45,6 +46,8 @@ pub struct PlayedHit {
     pub note: Note,
     /// On which channel.
     pub channel: Channel,
+    /// The pass that silenced it; such a hit is shown, but does not sound.
+    pub silenced: Option<PassId>,
 }
 
 /// What one pass did.
@@ -56,6 +59,10 @@ pub struct PassReport {
     pub aimed: u32,
     /// Hits that it changed.
     pub touched: u32,
+    /// Hits that it added.
+    pub added: u32,
+    /// Hits that it silenced.
+    pub silenced: u32,
     /// The furthest move in time.
     pub largest_move: Millis,
     /// The mean distance moved in time, of the touched hits.
@@ -69,23 +76,30 @@ pub struct PassReport {
 /// The Played reading of a part and how it came about.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Performance {
-    /// The written hits, in written order, as they are played.
+    /// The written hits, in written order, as they are played; behind them those that were added.
     pub hits: Vec<PlayedHit>,
     /// A report for each pass of the recipe that is on.
     pub passes: Vec<PassReport>,
 }
 
+impl Performance {
+    /// The hits that sound.
+    pub fn sounding(&self) -> impl Iterator<Item = &PlayedHit> {
+        self.hits.iter().filter(|hit| hit.silenced.is_none())
+    }
+}
+
 /// Play a part by a recipe. Equal inputs give equal output, to the bit.
-pub fn perform(part: &Part, kit: &Kit, recipe: &Recipe, context: &Context<'_>) -> Performance {
-    let mut stage = Stage::new(part, kit, context);
+pub fn perform(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>) -> Performance {
+    let mut stage = Stage::new(part, chart, context);
     let passes = recipe.passes.iter().filter(|pass| pass.on);
     let passes = passes.map(|pass| stage.run(pass, context, |_| ())).collect();
     Performance { hits: stage.settled(context.start), passes }
 }
 
-/// The places (in the part) of the hits that a pass changes, be it on or off.
-pub fn touched_by(part: &Part, kit: &Kit, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<u32> {
-    let mut stage = Stage::new(part, kit, context);
+/// The rows of the hits that a pass changes, be it on or off.
+pub fn touched_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<u32> {
+    let mut stage = Stage::new(part, chart, context);
     let mut touched = Vec::new();
     for pass in recipe.passes.iter().filter(|pass| pass.on || pass.id == wanted) {
         if pass.id == wanted {
@@ -97,14 +111,36 @@ pub fn touched_by(part: &Part, kit: &Kit, recipe: &Recipe, context: &Context<'_>
     touched
 }
 
-/// The hits in the hands of the passes: columns of real numbers that actions change in place.
+/// The rows of the hits that a pass aims at, be it on or off, whether it changes them or not.
+pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<u32> {
+    let mut stage = Stage::new(part, chart, context);
+    for pass in &recipe.passes {
+        if pass.id == wanted {
+            let dice = Dice::new(context.variation, pass.id, context.round);
+            let meant = pass.aim.meant(&stage, &dice);
+            return (0..meant.len() as u32).filter(|&row| meant[row as usize]).collect();
+        }
+        if pass.on {
+            stage.run(pass, context, |_| ());
+        }
+    }
+    Vec::new()
+}
+
+/// The hits in the hands of the passes: columns of real numbers that actions change in place. Rows
+/// are the part's hits in written order and behind them what was added.
 pub struct Stage<'a> {
     part: &'a Part,
-    kit: &'a Kit,
-    tempo: &'a TempoMap,
-    metre: &'a MetreMap,
-    instrument: Vec<usize>,
-    weights: OnceCell<Vec<f64>>,
+    pub(crate) chart: &'a Chart,
+    pub(crate) tempo: &'a TempoMap,
+    pub(crate) metre: &'a MetreMap,
+    /// Hits that passes added, as they were added.
+    added: Vec<Hit>,
+    /// The notes of hits that were moved to another instrument.
+    renamed: BTreeMap<usize, Note>,
+    silenced: BTreeMap<usize, PassId>,
+    /// The bars that the pass at work aims at; none means all.
+    bars: Vec<BarRange>,
     /// Where each hit begins, in ticks.
     pub onset: Vec<f64>,
     /// How long it lasts, in ticks.
@@ -114,41 +150,154 @@ pub struct Stage<'a> {
 }
 
 impl<'a> Stage<'a> {
-    fn new(part: &'a Part, kit: &'a Kit, context: &Context<'a>) -> Stage<'a> {
-        let lookup = kit.lookup();
+    fn new(part: &'a Part, chart: &'a Chart, context: &Context<'a>) -> Stage<'a> {
         let hits = part.hits();
         Stage {
             part,
-            kit,
+            chart,
             tempo: context.tempo,
             metre: context.metre,
-            instrument: hits.iter().map(|hit| lookup.instrument(hit.note, hit.channel).unwrap_or(0)).collect(),
-            weights: OnceCell::new(),
+            added: Vec::new(),
+            renamed: BTreeMap::new(),
+            silenced: BTreeMap::new(),
+            bars: Vec::new(),
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
         }
     }
 
-    /// The identity of a row's hit.
-    pub fn id(&self, row: usize) -> HitId {
-        self.part.hits()[row].id
+    /// How many rows there are.
+    pub fn rows(&self) -> usize {
+        self.onset.len()
     }
 
-    /// The metrical weight of where the row's hit was written.
+    /// The hit as it was written or added.
+    pub fn written(&self, row: usize) -> &Hit {
+        let hits = self.part.hits();
+        if row < hits.len() { &hits[row] } else { &self.added[row - hits.len()] }
+    }
+
+    /// Its identity.
+    pub fn id(&self, row: usize) -> HitId {
+        self.written(row).id
+    }
+
+    /// The note that plays it.
+    pub fn note(&self, row: usize) -> Note {
+        self.renamed.get(&row).copied().unwrap_or(self.written(row).note)
+    }
+
+    /// The place of its instrument in the kit.
+    pub fn instrument(&self, row: usize) -> usize {
+        let known = self.renamed.is_empty() || !self.renamed.contains_key(&row);
+        match self.chart.instruments.get(row) {
+            Some(&index) if known => usize::from(index),
+            _ => self.chart.instrument_of(self.note(row), self.written(row).channel),
+        }
+    }
+
+    /// The metrical weight of where it was written.
     pub fn weight(&self, row: usize) -> f64 {
-        let all = || self.part.hits().iter().map(|hit| self.metre.weight(hit.tick)).collect();
-        self.weights.get_or_init(all)[row]
+        if row < self.part.hits().len() {
+            self.chart.weight(self.part, self.metre, row)
+        } else {
+            self.metre.weight(self.written(row).tick)
+        }
+    }
+
+    /// Where it was written, in seconds.
+    pub fn seconds(&self, row: usize) -> f64 {
+        self.tempo.seconds(self.written(row).tick)
+    }
+
+    /// Whether a pass has silenced it.
+    pub fn is_silenced(&self, row: usize) -> bool {
+        self.silenced.contains_key(&row)
+    }
+
+    /// All rows in the order in which they were written.
+    pub fn in_time(&self) -> Vec<usize> {
+        let mut rows: Vec<usize> = (0..self.rows()).collect();
+        if !self.added.is_empty() {
+            rows.sort_by(|&a, &b| self.order(a, b));
+        }
+        rows
+    }
+
+    fn order(&self, a: usize, b: usize) -> std::cmp::Ordering {
+        let (a, b) = (self.written(a), self.written(b));
+        a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id))
     }
 
     /// The rows of each instrument that has any, in written order.
     pub fn by_instrument(&self, rows: &[usize]) -> Vec<Vec<usize>> {
-        let mut groups = vec![Vec::new(); self.kit.instruments.len().max(1)];
+        let mut groups = vec![Vec::new(); self.chart.kit.instruments.len().max(1)];
         for &row in rows {
-            groups[self.instrument[row]].push(row);
+            groups[self.instrument(row)].push(row);
         }
         groups.retain(|group| !group.is_empty());
+        if !self.added.is_empty() {
+            for group in &mut groups {
+                group.sort_by(|&a, &b| self.order(a, b));
+            }
+        }
         groups
+    }
+
+    /// The gap in ms from each hit back to the one before it of its instrument or its limb.
+    pub fn gaps(&self, by_limb: bool) -> Vec<f64> {
+        aim::gaps(self, by_limb)
+    }
+
+    /// The runs of every instrument: chains of sounding hits at most `gap` apart.
+    pub fn runs(&self, gap: Millis) -> Vec<Vec<usize>> {
+        let all: Vec<usize> = (0..self.rows()).filter(|&row| !self.is_silenced(row)).collect();
+        let mut runs = Vec::new();
+        for rows in self.by_instrument(&all) {
+            let mut run: Vec<usize> = Vec::new();
+            let mut before = f64::NEG_INFINITY;
+            for row in rows {
+                let at = self.seconds(row);
+                if !run.is_empty() && (at - before) * 1000.0 > gap.0 + 1e-6 {
+                    runs.push(std::mem::take(&mut run));
+                }
+                run.push(row);
+                before = at;
+            }
+            runs.push(run);
+        }
+        runs
+    }
+
+    /// The aimed rows by the stretches of bars that the pass aims at, each with where it begins and
+    /// ends in ticks; without bars in the aim from the first aimed hit to the last.
+    pub fn stretches(&self, aimed: &[usize]) -> Vec<(f64, f64, Vec<usize>)> {
+        let tick = |row: usize| self.written(row).tick.0;
+        if self.bars.is_empty() {
+            let ticks = || aimed.iter().map(|&row| tick(row));
+            let from = ticks().fold(f64::INFINITY, f64::min);
+            let to = ticks().fold(f64::NEG_INFINITY, f64::max);
+            return if aimed.is_empty() { Vec::new() } else { vec![(from, to, aimed.to_vec())] };
+        }
+        let rows =
+            |from: f64, to: f64| aimed.iter().copied().filter(|&row| tick(row) >= from && tick(row) < to).collect();
+        aim::stretches(&self.bars, self.metre).into_iter().map(|(from, to)| (from, to, rows(from, to))).collect()
+    }
+
+    /// The bounds of a velocity layer of a row's instrument, by the layer's name.
+    pub fn layer_named(&self, row: usize, name: &str) -> Option<(f64, f64)> {
+        let layers = &self.chart.kit.instruments.get(self.instrument(row))?.layers;
+        let place = layers.iter().position(|layer| layer.name == name)?;
+        let above = layers.get(place + 1).map_or(127.0, |next| f64::from(next.from.get()) - 1.0);
+        Some((f64::from(layers[place].from.get()), above))
+    }
+
+    /// The bounds of the velocity layer that plays a velocity of a row's instrument.
+    pub fn layer_at(&self, row: usize, velocity: f64) -> (f64, f64) {
+        let layers = self.chart.kit.instruments.get(self.instrument(row)).map_or(&[][..], |one| &one.layers);
+        let within = layers.iter().rev().find(|layer| f64::from(layer.from.get()) <= velocity.round());
+        within.and_then(|layer| self.layer_named(row, &layer.name)).unwrap_or((1.0, 127.0))
     }
 
     /// Moves a row's hit in time, at the tempo that reigns there.
@@ -156,44 +305,66 @@ impl<'a> Stage<'a> {
         self.onset[row] += self.tempo.ticks_of(time, Ticks(self.onset[row])).0;
     }
 
+    /// Adds a hit.
+    pub fn add(&mut self, hit: Hit) {
+        self.onset.push(hit.tick.0);
+        self.length.push(hit.length.0);
+        self.velocity.push(f64::from(hit.velocity.get()));
+        self.added.push(hit);
+    }
+
+    /// Keeps a row's hit from sounding.
+    pub fn silence(&mut self, row: usize, by: PassId) {
+        self.silenced.entry(row).or_insert(by);
+    }
+
+    /// Has another note play a row's hit.
+    pub fn rename(&mut self, row: usize, note: Note) {
+        self.renamed.insert(row, note);
+    }
+
     fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(usize)) -> PassReport {
-        let meant = pass.aim.meant(self.part, self.kit, self.metre, &self.instrument);
+        let dice = Dice::new(context.variation, pass.id, context.round);
+        let meant = pass.aim.meant(self, &dice);
         let aimed: Vec<usize> = (0..meant.len()).filter(|&row| meant[row]).collect();
-        // An action changes the columns of its own family alone.
-        let in_time = pass.action.info().family == ActionFamily::Time;
-        let columns = |stage: &Stage<'_>, row: usize| match in_time {
-            true => (stage.onset[row], stage.length[row]),
-            false => (stage.velocity[row], 0.0),
-        };
-        let before: Vec<(f64, f64)> = aimed.iter().map(|&row| columns(self, row)).collect();
-        pass.action.act(self, &aimed, &Dice::new(context.variation, pass.id, context.round));
+        let (rows, silent, renamed) = (self.rows(), self.silenced.len(), self.renamed.clone());
+        self.bars.clone_from(&pass.aim.bars);
+        // An action changes the columns of its own family alone; by hand anything can change.
+        let family = pass.action.info().family;
+        let in_time = (family != ActionFamily::Touch).then(|| self.onset.clone());
+        let lengths = (family != ActionFamily::Touch).then(|| self.length.clone());
+        let in_touch = (family != ActionFamily::Time).then(|| self.velocity.clone());
+        pass.action.act(self, &aimed, &dice);
 
         let mut report = PassReport {
             pass: pass.id,
             aimed: aimed.len() as u32,
             touched: 0,
+            added: (self.rows() - rows) as u32,
+            silenced: (self.silenced.len() - silent) as u32,
             largest_move: Millis(0.0),
             mean_move: Millis(0.0),
             largest_change: 0.0,
             mean_change: 0.0,
         };
-        for (&row, &was) in aimed.iter().zip(&before) {
-            let now = columns(self, row);
-            if now == was {
+        for &row in &aimed {
+            let change = in_touch.as_ref().map_or(0.0, |was| (self.velocity[row] - was[row]).abs());
+            let moved = in_time.as_ref().map_or(0.0, |was| (self.onset[row] - was[row]).abs());
+            let longer = lengths.as_ref().is_some_and(|was| self.length[row] != was[row]);
+            let elsewhere = !self.renamed.is_empty() && renamed.get(&row) != self.renamed.get(&row);
+            let silenced = self.silenced.get(&row) == Some(&pass.id);
+            if change == 0.0 && moved == 0.0 && !longer && !elsewhere && !silenced {
                 continue;
             }
             touch(row);
             report.touched += 1;
-            let by = (now.0 - was.0).abs();
-            if in_time {
-                let moved = self.tempo.millis_of(Ticks(by), Ticks(was.0));
-                report.largest_move = Millis(report.largest_move.0.max(moved.0));
-                report.mean_move += moved;
-            } else {
-                report.largest_change = report.largest_change.max(by);
-                report.mean_change += by;
-            }
+            let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[row]));
+            report.largest_move = Millis(report.largest_move.0.max(moved.0));
+            report.mean_move += moved;
+            report.largest_change = report.largest_change.max(change);
+            report.mean_change += change;
         }
+        (rows..self.rows()).for_each(touch);
         let touched = f64::from(report.touched.max(1));
         report.mean_move = report.mean_move * (1.0 / touched);
         report.mean_change /= touched;
@@ -201,19 +372,42 @@ impl<'a> Stage<'a> {
     }
 
     fn settled(self, start: Ticks) -> Vec<PlayedHit> {
-        let drafts = (0..self.onset.len()).map(|row| Draft { onset: self.onset[row], length: self.length[row] });
-        let settled = settle(self.part.hits(), drafts, start);
-        let rows = self.part.hits().iter().zip(settled).zip(&self.velocity);
-        rows.map(|((hit, (tick, length)), &velocity)| PlayedHit {
-            id: hit.id,
-            tick: Ticks(tick),
-            length: Ticks(length),
-            velocity: Velocity::rounded(velocity),
-            release: hit.release,
-            note: hit.note,
-            channel: hit.channel,
-        })
-        .collect()
+        let mut order = self.in_time();
+        order.retain(|row| !self.silenced.contains_key(row));
+        let draft = |&row: &usize| {
+            let hit = *self.written(row);
+            let is_new = row >= self.part.hits().len() || self.renamed.contains_key(&row);
+            let draft = Draft { onset: self.onset[row], length: self.length[row], is_new };
+            (Hit { note: self.note(row), ..hit }, draft)
+        };
+        let settled = settle(order.iter().map(draft), start);
+        let mut times: Vec<(f64, f64)> = match self.silenced.is_empty() && self.added.is_empty() {
+            true => Vec::new(),
+            false => (0..self.rows())
+                .map(|row| (whole(self.onset[row]).max(start.0), whole(self.length[row]).max(1.0)))
+                .collect(),
+        };
+        if times.is_empty() {
+            times = settled;
+        } else {
+            for (row, time) in order.into_iter().zip(settled) {
+                times[row] = time;
+            }
+        }
+        let played = |(row, (tick, length)): (usize, (f64, f64))| {
+            let hit = self.written(row);
+            PlayedHit {
+                id: hit.id,
+                tick: Ticks(tick),
+                length: Ticks(length),
+                velocity: Velocity::rounded(self.velocity[row]),
+                release: hit.release,
+                note: self.note(row),
+                channel: hit.channel,
+                silenced: self.silenced.get(&row).copied(),
+            }
+        };
+        times.into_iter().enumerate().map(played).collect()
     }
 }
 
@@ -224,7 +418,7 @@ pub(crate) mod testing {
     use super::*;
     use crate::action::Action;
     use crate::aim::Aim;
-    use crate::hit::Hit;
+    use crate::kit::Kit;
     use crate::units::Ppq;
 
     pub fn sixteenths(velocities: &[u8]) -> Part {
@@ -245,6 +439,6 @@ pub(crate) mod testing {
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
         let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-        perform(part, &Kit::of_drums(part), &recipe, &context).hits
+        perform(part, &Chart::new(part, Kit::of_drums(part), &metre), &recipe, &context).hits
     }
 }

@@ -1,8 +1,9 @@
 //! Figures and portraits of a part, Written and Played.
 
+use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
-use crate::kit::{InstrumentId, Kit};
+use crate::kit::InstrumentId;
 use crate::perform::{Context, Performance};
 use crate::stats::{lag_1_correlation, mean, outline, quantile, standard_deviation};
 use crate::units::{Millis, Ticks, Velocity};
@@ -71,6 +72,8 @@ pub struct InstrumentReport {
 pub struct Report {
     /// The grid that offsets are measured against.
     pub grid: Grid,
+    /// The distance between two lines of the grid, in ticks.
+    pub cell: Ticks,
     /// In the order of the kit.
     pub instruments: Vec<InstrumentReport>,
     /// All instruments together, before.
@@ -91,31 +94,45 @@ struct Measured {
 }
 
 /// Measure a part and its performance. The grid line of a hit, in either reading, is the one
-/// nearest to where it was written.
-pub fn report(part: &Part, kit: &Kit, context: &Context<'_>, performance: &Performance) -> Report {
-    let grid = Grid::fit(context.metre, part.hits().iter().map(|hit| hit.tick));
-    let lookup = kit.lookup();
-    let count = kit.instruments.len();
+/// nearest to where it was written or added.
+pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Report {
+    let count = chart.kit.instruments.len();
     let mut readings = [vec![Vec::new(); count], vec![Vec::new(); count]];
     let mut energy = [0.0, 0.0];
     let loudness: Vec<f64> =
         (0..128).map(|v| Velocity::new(v).map_or(0.0, |velocity| velocity.amplitude().powi(2))).collect();
-    for (hit, played) in part.hits().iter().zip(&performance.hits) {
-        let Some(index) = lookup.instrument(hit.note, hit.channel) else { continue };
-        let line = grid.nearest(context.metre, hit.tick);
-        let pairs = [(hit.tick, hit.velocity), (played.tick, played.velocity)];
-        for (reading, (tick, velocity)) in pairs.into_iter().enumerate() {
-            energy[reading] += loudness[usize::from(velocity.get())];
-            readings[reading][index].push(measure(context, line, tick, velocity));
+    let mut count_in = |reading: usize, index: usize, line: f64, tick: Ticks, velocity: Velocity| {
+        energy[reading] += loudness[usize::from(velocity.get())];
+        if let Some(hits) = readings[reading].get_mut(index) {
+            hits.push(measure(context, Ticks(line), tick, velocity));
         }
+    };
+    for (row, hit) in part.hits().iter().enumerate() {
+        count_in(0, usize::from(chart.instruments[row]), chart.lines[row], hit.tick, hit.velocity);
+    }
+    let mut order: Vec<usize> = (0..performance.hits.len()).collect();
+    if order.len() > part.hits().len() {
+        order.sort_by(|&a, &b| performance.hits[a].tick.0.total_cmp(&performance.hits[b].tick.0));
+    }
+    for row in order {
+        let played = &performance.hits[row];
+        if played.silenced.is_some() {
+            continue;
+        }
+        let index = chart.instrument_of(played.note, played.channel);
+        let line = chart.lines.get(row).copied();
+        let line = line.unwrap_or_else(|| chart.grid.nearest(context.metre, played.tick).0);
+        count_in(1, index, line, played.tick, played.velocity);
     }
     let [written, played] = readings;
     Report {
-        grid,
+        grid: chart.grid,
+        cell: chart.grid.cell(context.metre.ppq()),
         written: together(&written),
         played: together(&played),
         louder: if energy[0] > 0.0 && energy[1] > 0.0 { 10.0 * (energy[1] / energy[0]).log10() } else { 0.0 },
-        instruments: kit
+        instruments: chart
+            .kit
             .instruments
             .iter()
             .zip(written.iter().zip(&played))
@@ -201,6 +218,7 @@ mod tests {
     use super::*;
     use crate::action::{Action, Lean, Level};
     use crate::aim::{Aim, BarRange};
+    use crate::kit::Kit;
     use crate::metre::MetreMap;
     use crate::perform::{perform, testing::sixteenths};
     use crate::recipe::{Pass, Recipe};
@@ -211,9 +229,9 @@ mod tests {
         let ppq = Ppq::new(960).unwrap();
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
-        let kit = Kit::of_drums(part);
-        let performance = perform(part, &kit, &Recipe { passes }, &context);
-        report(part, &kit, &context, &performance)
+        let chart = Chart::new(part, Kit::of_drums(part), &metre);
+        let performance = perform(part, &chart, &Recipe { passes }, &context);
+        report(part, &chart, &context, &performance)
     }
 
     #[test]

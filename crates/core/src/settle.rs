@@ -9,6 +9,8 @@ use crate::units::{Ticks, whole};
 pub(crate) struct Draft {
     pub onset: f64,
     pub length: f64,
+    /// It was added or plays another note than was written: it makes room for what was there.
+    pub is_new: bool,
 }
 
 struct Settling {
@@ -29,18 +31,24 @@ const NONE: u32 = u32::MAX;
 /// Hits of one note keep their written order. A hit that no pass moved stays where it is, whatever
 /// its neighbours do: moved ones stop one tick short of it. Where a hit would still sound when the
 /// next one of its note begins it is cut there, unless they were written so and neither was moved.
-pub(crate) fn settle(hits: &[Hit], drafts: impl Iterator<Item = Draft>, start: Ticks) -> Vec<(f64, f64)> {
-    let mut rows: Vec<Settling> = hits
-        .iter()
-        .zip(drafts)
-        .map(|(hit, draft)| {
-            let tick = whole(draft.onset).max(start.0);
-            let length = whole(draft.length).max(1.0);
-            let moved = tick != hit.tick.0;
-            Settling { tick, length, moved, changed: moved || length != hit.length.0, next: NONE, gap: 0.0 }
-        })
-        .collect();
-    link(hits, &mut rows);
+pub(crate) fn settle(hits: impl Iterator<Item = (Hit, Draft)>, start: Ticks) -> Vec<(f64, f64)> {
+    let mut rows: Vec<Settling> = Vec::with_capacity(hits.size_hint().0);
+    // Of each key the row that was last seen, and where it was written.
+    let mut last = vec![(NONE, 0.0); 128 * 16];
+    for (hit, draft) in hits {
+        let row = rows.len() as u32;
+        let tick = whole(draft.onset).max(start.0);
+        let length = whole(draft.length).max(1.0);
+        let moved = draft.is_new || tick != hit.tick.0;
+        rows.push(Settling { tick, length, moved, changed: moved || length != hit.length.0, next: NONE, gap: 0.0 });
+        let key = usize::from(hit.note.get()) * 16 + usize::from(hit.channel.get());
+        let (previous, written) = std::mem::replace(&mut last[key], (row, hit.tick.0));
+        if previous != NONE {
+            let previous = &mut rows[previous as usize];
+            previous.next = row;
+            previous.gap = (hit.tick.0 - written).min(1.0);
+        }
+    }
 
     for row in 0..rows.len() {
         let (next, earliest) = (rows[row].next, rows[row].tick + rows[row].gap);
@@ -67,17 +75,4 @@ pub(crate) fn settle(hits: &[Hit], drafts: impl Iterator<Item = Draft>, start: T
         }
     }
     rows.into_iter().map(|row| (row.tick, row.length)).collect()
-}
-
-fn link(hits: &[Hit], rows: &mut [Settling]) {
-    let mut last = vec![NONE; 128 * 16];
-    for (row, hit) in hits.iter().enumerate() {
-        let key = usize::from(hit.note.get()) * 16 + usize::from(hit.channel.get());
-        let previous = std::mem::replace(&mut last[key], row as u32);
-        if previous != NONE {
-            let previous = previous as usize;
-            rows[previous].next = row as u32;
-            rows[previous].gap = (hit.tick.0 - hits[previous].tick.0).min(1.0);
-        }
-    }
 }

@@ -2,7 +2,10 @@
 
 use proptest::collection::vec;
 use proptest::prelude::*;
-use vivida_core::action::{Contrast, Lean, Level, Loosen, Shape, Spread};
+use vivida_core::action::{
+    Accents, ByHand, Contrast, Draw, FastHands, HandHit, HandMove, Layer, Lean, Level, Limits, LimitsHow, Loosen,
+    NoTwins, Set, Shape, Spread, Swell, SwellOf, Vary,
+};
 use vivida_core::*;
 
 const NOTES: [u8; 6] = [36, 38, 40, 42, 46, 99];
@@ -24,11 +27,65 @@ fn parts() -> impl Strategy<Value = Part> {
     })
 }
 
+fn instruments() -> impl Strategy<Value = Vec<InstrumentId>> {
+    vec(0..6usize, 0..3).prop_map(|places| places.into_iter().map(|index| InstrumentId::new(IDS[index])).collect())
+}
+
+fn near() -> impl Strategy<Value = Option<Near>> {
+    let near =
+        (instruments(), 0.0..300.0).prop_map(|(instruments, within)| Near { instruments, within: Millis(within) });
+    seldom(near)
+}
+
+fn seldom<S: Strategy>(strategy: S) -> impl Strategy<Value = Option<S::Value>>
+where
+    S::Value: Clone,
+{
+    proptest::option::weighted(0.2, strategy)
+}
+
 fn aims() -> impl Strategy<Value = Aim> {
-    (vec(0..6usize, 0..3), vec((1..3u32, 0..2u32), 0..2)).prop_map(|(instruments, bars)| Aim {
-        instruments: instruments.into_iter().map(|index| InstrumentId::new(IDS[index])).collect(),
-        bars: bars.into_iter().map(|(from, more)| BarRange { from, to: from + more }).collect(),
-    })
+    let bars = vec((1..3u32, 0..2u32), 0..2)
+        .prop_map(|bars| bars.into_iter().map(|(from, more)| BarRange { from, to: from + more }).collect());
+    let grids = prop_oneof![Just("1/8"), Just("1/16"), Just("1/8 triplet"), Just("1/16 5:4")];
+    let positions = (grids, vec(1..12u32, 0..5), 1..3u32, 0.0..50.0).prop_map(|(grid, slots, bars, tolerance)| {
+        Positions { grid: grid.parse().unwrap(), slots, bars, tolerance: Percent(tolerance) }
+    });
+    let velocity = [velocities(), velocities()].prop_map(|mut ends| {
+        ends.sort();
+        VelocityRange { from: ends[0], to: ends[1] }
+    });
+    let speed = (proptest::option::of(0.0..500.0), any::<bool>()).prop_map(|(most, by_limb)| Speed {
+        at_most: most.map(Millis),
+        by_limb,
+        ..Speed::default()
+    });
+    let places =
+        [RunPlace::First, RunPlace::Last, RunPlace::Odd, RunPlace::Even, RunPlace::Every, RunPlace::AllButFirst];
+    let run = (0..6usize, 2..5u32, 1.0..600.0).prop_map(move |(place, every, gap)| Run {
+        place: places[place],
+        every,
+        gap: Millis(gap),
+    });
+    let picked = vec(0..60u32, 0..20).prop_map(|ids| ids.into_iter().map(HitId).collect());
+    let where_it_is = (instruments(), bars, seldom(positions), seldom(velocity), seldom(speed));
+    let how_it_is = (seldom(run), near(), near(), seldom(0.0..100.0), seldom(picked), any::<bool>());
+    (where_it_is, how_it_is).prop_map(
+        |((instruments, bars, positions, velocity, speed), (run, with, without, share, picked, invert))| Aim {
+            instruments,
+            bars,
+            positions,
+            velocity,
+            speed,
+            run,
+            with,
+            without,
+            share: share.map(Percent),
+            picked,
+            invert,
+            ..Aim::default()
+        },
+    )
 }
 
 fn velocities() -> impl Strategy<Value = Velocity> {
@@ -54,7 +111,59 @@ fn actions() -> impl Strategy<Value = Action> {
             let spread = if bell { Spread::Bell } else { Spread::Even };
             Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread })
         }),
+        ranges().prop_map(|(floor, ceiling)| Action::Limits(Limits { floor, ceiling, how: LimitsHow::Squeeze })),
+        (ranges(), 0.0..100.0).prop_map(|((from, to), amount)| Action::Draw(Draw {
+            from,
+            to,
+            amount: Percent(amount),
+            ..Draw::default()
+        })),
+        (velocities(), 0.0..100.0).prop_map(|(to, amount)| Action::Set(Set { to, amount: Percent(amount) })),
+        (0.0..64.0).prop_map(|by| Action::Vary(Vary { by, ..Vary::default() })),
+        vec(-64.0..64.0, 0..20).prop_map(|pattern| Action::Accents(Accents { pattern, ..Accents::default() })),
+        (-126.0..127.0, -126.0..127.0, any::<bool>()).prop_map(|(from, to, level)| {
+            let of = if level { SwellOf::Level } else { SwellOf::Change };
+            Action::Swell(Swell { from, to, of, ..Swell::default() })
+        }),
+        (0.0..40.0, 20.0..1000.0, 0..6u32).prop_map(|(softer, gap, climb)| Action::FastHands(FastHands {
+            softer,
+            reference: Millis(gap),
+            climb
+        })),
+        (0.0..40.0).prop_map(|least| Action::NoTwins(NoTwins { least, ..NoTwins::default() })),
+        Just(Action::Layer(Layer::default())),
+        by_hand().prop_map(Action::ByHand),
     ]
+}
+
+fn ranges() -> impl Strategy<Value = (Velocity, Velocity)> {
+    (velocities(), velocities()).prop_map(|(a, b)| (a.min(b), a.max(b)))
+}
+
+fn by_hand() -> impl Strategy<Value = ByHand> {
+    let moved = vec((0..60u32, -126.0..126.0, -900.0..900.0), 0..5).prop_map(|moves| {
+        let one = |(hit, velocity, time)| HandMove {
+            hit: HitId(hit),
+            velocity,
+            time: Millis(time),
+            length: None,
+            note: None,
+        };
+        moves.into_iter().map(one).collect()
+    });
+    let added = vec((0..4000u32, 1..500u32, 0..6usize, velocities()), 0..4).prop_map(|hits| {
+        let one = |(id, (tick, length, note, velocity)): (u32, (u32, u32, usize, Velocity))| HandHit {
+            id: HitId(ByHand::FIRST_ADDED + id),
+            tick: Ticks(f64::from(tick)),
+            length: Ticks(f64::from(length)),
+            velocity,
+            note: Note::new(NOTES[note]).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        (0..).zip(hits).map(one).collect()
+    });
+    let removed = vec(0..60u32, 0..5).prop_map(|ids| ids.into_iter().map(HitId).collect());
+    (moved, removed, added).prop_map(|(moved, removed, added)| ByHand { moved, removed, added })
 }
 
 fn recipes() -> impl Strategy<Value = Recipe> {
@@ -76,13 +185,20 @@ impl Song {
         Song { tempo: TempoMap::new(ppq, faster), metre: MetreMap::new(ppq, metres) }
     }
 
+    fn chart(&self, part: &Part) -> Chart {
+        Chart::new(part, Kit::of_drums(part), &self.metre)
+    }
+
     fn context(&self, variation: u32) -> Context<'_> {
         Context { tempo: &self.tempo, metre: &self.metre, variation, round: 0, start: Ticks(0.0) }
     }
 }
 
 fn play(part: &Part, recipe: &Recipe, variation: u32) -> Performance {
-    perform(part, &Kit::of_drums(part), recipe, &Song::new().context(variation))
+    {
+        let song = Song::new();
+        perform(part, &song.chart(part), recipe, &song.context(variation))
+    }
 }
 
 fn plain(part: &Part) -> Vec<PlayedHit> {
@@ -94,6 +210,7 @@ fn plain(part: &Part) -> Vec<PlayedHit> {
         release: hit.release,
         note: hit.note,
         channel: hit.channel,
+        silenced: None,
     };
     part.hits().iter().map(played).collect()
 }
@@ -157,13 +274,20 @@ proptest! {
     #[test]
     fn order_kept(part in parts(), recipe in recipes()) {
         let played = play(&part, &recipe, 1);
-        for (index, (hit, now)) in part.hits().iter().zip(&played.hits).enumerate() {
-            let follows = part.hits()[index + 1..].iter().zip(&played.hits[index + 1..]);
-            let Some((next_hit, next)) = follows.into_iter().find(|(next, _)| next.note == hit.note) else { continue };
-            let apart = next_hit.tick > hit.tick;
+        let added = recipe.passes.iter().filter(|pass| pass.on).flat_map(|pass| match &pass.action {
+            Action::ByHand(by_hand) => by_hand.added.clone(),
+            _ => Vec::new(),
+        });
+        // Each sounding hit with where it was written or added, in that order.
+        let origins = part.hits().iter().map(|hit| (hit.tick, hit.length, hit.id)).chain(added.map(|hit| (hit.tick, hit.length, hit.id)));
+        let mut hits: Vec<_> = origins.zip(&played.hits).filter(|(_, now)| now.silenced.is_none()).collect();
+        hits.sort_by(|(a, _), (b, _)| a.0.0.total_cmp(&b.0.0).then(a.2.cmp(&b.2)));
+        for (index, ((tick, length, _), now)) in hits.iter().enumerate() {
+            let Some(((next_tick, ..), next)) = hits[index + 1..].iter().find(|(_, next)| next.note == now.note) else { continue };
+            let apart = next_tick > tick;
             let in_order = next.tick > now.tick || (!apart && next.tick == now.tick);
             prop_assert!(in_order, "swapped with the next");
-            let as_written = hit.tick == now.tick && hit.length == now.length && next_hit.tick == next.tick;
+            let as_written = *tick == now.tick && *length == now.length && *next_tick == next.tick;
             if apart && !as_written {
                 prop_assert!(now.tick + now.length <= next.tick, "sounds at once with the next");
             }
@@ -187,6 +311,16 @@ proptest! {
             Action::Level(Level { by: 0.0 }),
             Action::Lean(Lean { by: Millis(0.0) }),
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell }),
+            Action::Set(Set { amount: Percent(0.0), ..Set::default() }),
+            Action::Limits(Limits { floor: Velocity::MIN, ceiling: Velocity::MAX, how: LimitsHow::Clip }),
+            Action::Vary(Vary { by: 0.0, ..Vary::default() }),
+            Action::Draw(Draw { amount: Percent(0.0), ..Draw::default() }),
+            Action::Accents(Accents { amount: Percent(0.0), ..Accents::default() }),
+            Action::Swell(Swell { from: 0.0, to: 0.0, ..Swell::default() }),
+            Action::FastHands(FastHands { softer: 0.0, ..FastHands::default() }),
+            Action::NoTwins(NoTwins { least: 0.0, ..NoTwins::default() }),
+            Action::Layer(Layer { amount: Percent(0.0), ..Layer::default() }),
+            Action::ByHand(ByHand::default()),
         ];
         prop_assert_eq!(neutral.len(), Action::all().len(), "an action without a neutral setting here");
         for action in neutral {
@@ -205,30 +339,39 @@ proptest! {
     #[test]
     fn only_whom_it_aims_at(part in parts(), aim in aims(), action in actions()) {
         let song = Song::new();
-        let kit = Kit::of_drums(&part);
-        let played = perform(&part, &kit, &one(aim.clone(), action), &song.context(1));
-        let lookup = kit.lookup();
-        for (hit, now) in part.hits().iter().zip(&played.hits) {
-            let instrument = &kit.instruments[lookup.instrument(hit.note, hit.channel).unwrap()].id;
-            let bar = song.metre.bar_at(hit.tick).number;
-            let meant = (aim.instruments.is_empty() || aim.instruments.contains(instrument))
-                && (aim.bars.is_empty() || aim.bars.iter().any(|range| range.from <= bar && bar <= range.to));
-            if !meant {
-                prop_assert_eq!((now.velocity, now.tick, now.note), (hit.velocity, hit.tick, hit.note));
+        let (chart, recipe) = (song.chart(&part), one(aim, action));
+        let played = perform(&part, &chart, &recipe, &song.context(1));
+        let aimed = aimed_by(&part, &chart, &recipe, &song.context(1), PassId(1));
+        for (row, (hit, now)) in part.hits().iter().zip(&played.hits).enumerate() {
+            if !aimed.contains(&(row as u32)) {
+                prop_assert_eq!((now.velocity, now.tick, now.note, now.silenced), (hit.velocity, hit.tick, hit.note, None));
                 prop_assert!(now.length <= hit.length, "only ever cut");
             }
         }
-        let aimed = |pass: &PassReport| (pass.aimed, pass.touched);
-        let (aimed, touched) = aimed(&played.passes[0]);
-        prop_assert!(touched <= aimed && aimed as usize <= part.hits().len());
+        prop_assert_eq!(played.passes[0].aimed as usize, aimed.len());
+        prop_assert!(played.passes[0].touched as usize <= aimed.len());
     }
 
     #[test]
-    fn monotone(part in parts(), shape in shapes(), contrast in 0.0..400.0, by in -126.0..126.0) {
+    fn an_aim_turned_round_means_the_others(part in parts(), aim in aims()) {
+        let song = Song::new();
+        let chart = song.chart(&part);
+        let meant = |aim: Aim| aimed_by(&part, &chart, &one(aim, Action::Level(Level { by: 1.0 })), &song.context(1), PassId(1));
+        let mut both = meant(aim.clone());
+        both.extend(meant(Aim { invert: !aim.invert, ..aim }));
+        both.sort_unstable();
+        prop_assert_eq!(both, (0..part.hits().len() as u32).collect::<Vec<u32>>());
+    }
+
+    #[test]
+    fn monotone(part in parts(), shape in shapes(), contrast in 0.0..400.0, by in -126.0..126.0, range in ranges()) {
         let rules = [
             Action::Shape(shape),
             Action::Contrast(Contrast { contrast: Percent(contrast), pivot: None }),
             Action::Level(Level { by }),
+            Action::Limits(Limits { floor: range.0, ceiling: range.1, how: LimitsHow::Clip }),
+            Action::Limits(Limits { floor: range.0, ceiling: range.1, how: LimitsHow::Squeeze }),
+            Action::Layer(Layer::default()),
         ];
         let lookup = Kit::of_drums(&part).lookup();
         for action in rules {
@@ -246,10 +389,10 @@ proptest! {
     #[test]
     fn touched_by_is_what_the_report_counts(part in parts(), recipe in recipes()) {
         let song = Song::new();
-        let kit = Kit::of_drums(&part);
-        for report in perform(&part, &kit, &recipe, &song.context(1)).passes {
-            let touched = touched_by(&part, &kit, &recipe, &song.context(1), report.pass);
-            prop_assert_eq!(touched.len(), report.touched as usize);
+        let chart = song.chart(&part);
+        for report in perform(&part, &chart, &recipe, &song.context(1)).passes {
+            let touched = touched_by(&part, &chart, &recipe, &song.context(1), report.pass);
+            prop_assert_eq!(touched.len(), (report.touched + report.added) as usize);
         }
     }
 

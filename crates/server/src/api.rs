@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::{Config, TS};
 use vivida_core::{
-    Action, ActionInfo, Aim, BarRange, Figures, InstrumentReport, Kit, Pass, PassReport, Portrait, Recipe, Report,
+    Action, ActionInfo, Aim, BarRange, Channel, Figures, InstrumentReport, Kit, Pass, PassId, PassReport, Portrait,
+    Recipe, Report,
 };
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
 use vivida_store::{History, PartId, SongId};
@@ -101,6 +102,8 @@ pub struct Bars {
 pub struct PartDetail {
     pub state: PartState,
     pub name: String,
+    /// 0 to 15.
+    pub channel: Channel,
     pub kit: Kit,
     pub written: WrittenColumns,
 }
@@ -132,16 +135,43 @@ pub struct WrittenColumns {
     pub grid_lines: Vec<f64>,
 }
 
-/// The played hits, in the order of the written ones, and what is to be said of them.
+/// The played hits, in the order of the written ones and behind them those that were added, and
+/// what is to be said of them.
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct PerformanceColumns {
-    pub ticks: Vec<f64>,
+    /// Names the timing: where two performances agree in it, so do their timing columns.
+    pub timing_key: String,
+    /// Nothing where the request said that it has this timing.
+    pub timing: Option<TimingColumns>,
     pub velocities: Vec<u8>,
+    /// The rows of hits that do not sound, and the pass that silenced each.
+    pub silenced: Vec<(u32, PassId)>,
+    /// The rows of hits that another instrument plays than was written: its place in the kit and
+    /// the note.
+    pub elsewhere: Vec<(u32, u16, u8)>,
+    pub added: Vec<AddedHit>,
+    pub passes: Vec<PassReport>,
+    pub report: Report,
+}
+
+/// When the hits sound.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct TimingColumns {
+    pub ticks: Vec<f64>,
     pub seconds: Vec<f64>,
     /// In seconds.
     pub lengths: Vec<f64>,
-    pub passes: Vec<PassReport>,
-    pub report: Report,
+}
+
+/// A hit that is not in the written part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct AddedHit {
+    pub id: u32,
+    /// Its instrument's place in the kit.
+    pub instrument: u16,
+    pub note: u8,
+    /// The tick of the grid line that it is nearest to.
+    pub grid_line: f64,
 }
 
 /// An action as it can be added.
@@ -209,6 +239,14 @@ pub struct PerformRequest {
     /// Ask for the hits that this pass changes instead.
     #[ts(optional)]
     pub touched_by: Option<u32>,
+    /// With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub aimed: bool,
+    /// The `timing_key` of the timing columns that are known already.
+    #[serde(default)]
+    #[ts(optional)]
+    pub timing: Option<String>,
 }
 
 /// Everything that the front end knows of these types.
@@ -235,17 +273,45 @@ pub fn typescript() -> String {
         vivida_core::PassId,
         SongId,
         PartId,
+        vivida_core::HitId,
+        vivida_core::Ticks,
         vivida_core::action::Shape,
         vivida_core::action::Contrast,
         vivida_core::action::Level,
+        vivida_core::action::Set,
+        vivida_core::action::LimitsHow,
+        vivida_core::action::Limits,
+        vivida_core::action::Spread,
+        vivida_core::action::Vary,
+        vivida_core::action::Draw,
+        vivida_core::action::Accents,
+        vivida_core::action::Curve,
+        vivida_core::action::SwellOf,
+        vivida_core::action::Swell,
+        vivida_core::action::FastHands,
+        vivida_core::action::TwinsMove,
+        vivida_core::action::NoTwins,
+        vivida_core::action::Layer,
         vivida_core::action::Lean,
         vivida_core::action::Loosen,
-        vivida_core::action::Spread,
+        vivida_core::action::HandMove,
+        vivida_core::action::HandHit,
+        vivida_core::action::ByHand,
         vivida_core::action::ActionFamily,
         vivida_core::action::Setting,
         vivida_core::action::Values,
         Action,
         ActionInfo,
+        vivida_core::VelocityRange,
+        vivida_core::TimeRange,
+        vivida_core::Slot,
+        vivida_core::SlotChoice,
+        vivida_core::Slots,
+        vivida_core::Positions,
+        vivida_core::Speed,
+        vivida_core::RunPlace,
+        vivida_core::Run,
+        vivida_core::Near,
         Aim,
         BarRange,
         Pass,
@@ -276,6 +342,8 @@ pub fn typescript() -> String {
         PartDetail,
         PartState,
         WrittenColumns,
+        TimingColumns,
+        AddedHit,
         PerformanceColumns,
         ActionOffer,
         ExportInfo,

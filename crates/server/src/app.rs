@@ -4,8 +4,12 @@ use crate::api::*;
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
+use std::collections::HashMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use vivida_core::{Context, Kit, KitLookup, PassId, Performance, Recipe, Ticks, perform, report, touched_by};
+use vivida_core::{
+    Chart, Context, Grid, PassId, Performance, Recipe, Report, Slots, Ticks, aimed_by, perform, report, touched_by,
+};
 use vivida_smf::{Export, Resolution, SongFile, SongPart, read, rounding, write};
 use vivida_sound::{mixdown, strikes};
 use vivida_store::{PartChange, PartId, PartRow, SongId, SongRow, Store};
@@ -15,6 +19,15 @@ struct Loaded {
     id: SongId,
     bytes: Vec<u8>,
     file: SongFile,
+    /// Of each part (by position, and whether it is taken as drums) the chart, once it was needed.
+    charts: Mutex<HashMap<(usize, bool), Arc<Chart>>>,
+}
+
+impl Loaded {
+    fn chart(&self, row: &PartRow) -> Arc<Chart> {
+        let make = || Arc::new(self.file.parts[row.position].chart(row.drums, &self.file.metre));
+        locked(&self.charts).entry((row.position, row.drums)).or_insert_with(make).clone()
+    }
 }
 
 /// The store and the songs in use.
@@ -59,7 +72,7 @@ impl App {
         }
         let bytes = self.store().original(id)?;
         let file = read(&bytes).map_err(|error| Problem::of_file("the song as it was kept", &error))?;
-        let song = Arc::new(Loaded { id, bytes, file });
+        let song = Arc::new(Loaded { id, bytes, file, charts: Mutex::default() });
         let mut loaded = locked(&self.loaded);
         loaded.push(song.clone());
         let hits = |songs: &[Arc<Loaded>]| songs.iter().map(|song| hit_count(&song.file)).sum::<usize>();
@@ -105,7 +118,7 @@ impl App {
             bars: file.bars(),
             seconds: file.tempo.seconds(last.start + last.length),
             parts: part_cards(row, file),
-            picture: row.parts.iter().find(|part| part.drums).map(|part| picture(part, file)),
+            picture: row.parts.iter().find(|part| part.drums).map(|part| picture(part, &song)),
             mended: file.mended.clone(),
         })
     }
@@ -169,12 +182,13 @@ impl App {
     pub(crate) fn part_detail(&self, id: PartId) -> Answer<PartDetail> {
         let (row, song) = self.part(id)?;
         let part = &song.file.parts[row.position];
-        let kit = part.kit(row.drums);
+        let chart = song.chart(&row);
         Ok(PartDetail {
             state: self.part_state(&row)?,
             name: part.name.clone(),
-            written: written(&song.file, part, &kit.lookup()),
-            kit,
+            channel: part.channel,
+            written: written(&song.file, part, &chart),
+            kit: chart.kit.clone(),
         })
     }
 
@@ -215,10 +229,11 @@ impl App {
         let recipe = recipe("recipe", request.recipe)?;
         let (row, song) = self.part(id)?;
         let part = &song.file.parts[row.position];
-        let kit = part.kit(row.drums);
+        let chart = song.chart(&row);
         let context = Context { round: request.round, ..context(&song.file, request.variation, Ticks(0.0)) };
-        let performance = perform(&part.part, &kit, &recipe, &context);
-        Ok(columns(&song.file, part, &kit, &context, performance))
+        let performance = perform(&part.part, &chart, &recipe, &context);
+        let report = report(&part.part, &chart, &context, &performance);
+        Ok(columns(&song.file, &chart, part.part.hits().len(), performance, report, request.timing.as_deref()))
     }
 
     /// The places of the hits that a pass changes.
@@ -228,7 +243,19 @@ impl App {
         let (row, song) = self.part(id)?;
         let part = &song.file.parts[row.position];
         let context = Context { round: request.round, ..context(&song.file, request.variation, Ticks(0.0)) };
-        Ok(touched_by(&part.part, &part.kit(row.drums), &recipe, &context, PassId(pass)))
+        let chart = song.chart(&row);
+        let of = if request.aimed { aimed_by } else { touched_by };
+        Ok(of(&part.part, &chart, &recipe, &context, PassId(pass)))
+    }
+
+    /// The slots of bars like bar `number`, to choose positions from.
+    pub(crate) fn slots(&self, id: SongId, number: u32, grid: &str, bars: u32) -> Answer<Slots> {
+        let grid: Grid = grid.parse().map_err(|message| Problem::field("grid", message))?;
+        if !(1..=4).contains(&bars) {
+            return Err(Problem::field("bars", "a pattern has 1 to 4 bars"));
+        }
+        self.store().song(id)?;
+        Ok(Slots::of(&self.load(id)?.file.metre, number, grid, bars))
     }
 
     /// Undo or redo, of a song or of the shelf.
@@ -242,16 +269,16 @@ impl App {
         Ok(Travelled { label, parts, history: self.store().history(song)? })
     }
 
-    fn performances(&self, row: &SongRow, file: &SongFile, export: Export) -> Vec<(usize, Performance)> {
+    fn performances(&self, row: &SongRow, song: &Loaded, export: Export) -> Vec<(usize, Performance)> {
         let treated = row.parts.iter().filter(|part| part.recipe.passes.iter().any(|pass| pass.on));
-        treated.map(|part| (part.position, played(part, file, export.start(file)))).collect()
+        treated.map(|part| (part.position, played(part, song, export.start(&song.file)))).collect()
     }
 
     /// The song as a Standard MIDI File.
     pub(crate) fn export_midi(&self, id: SongId, export: Export) -> Answer<(String, Vec<u8>)> {
         let row = self.store().song(id)?;
         let song = self.load(id)?;
-        let performances = self.performances(&row, &song.file, export);
+        let performances = self.performances(&row, &song, export);
         Ok((row.name, write(&song.bytes, &song.file, &performances, export)))
     }
 
@@ -261,13 +288,13 @@ impl App {
         let song = self.load(id)?;
         let file = &song.file;
         let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true };
-        let early = self.performances(&row, file, with_lead_in);
-        let held = early.iter().flat_map(|(_, played)| &played.hits).filter(|hit| hit.tick < Ticks(0.0)).count();
+        let early = self.performances(&row, &song, with_lead_in);
+        let held = early.iter().flat_map(|(_, played)| played.sounding()).filter(|hit| hit.tick < Ticks(0.0)).count();
         let own = Export::default();
         Ok(ExportInfo {
             file_ppq: file.ppq.get() / file.factor,
             fine_ppq: file.ppq.get(),
-            rounding: rounding(file, &self.performances(&row, file, own), own).0,
+            rounding: rounding(file, &self.performances(&row, &song, own), own).0,
             held_at_start: held as u32,
             smpte: file.smpte,
         })
@@ -288,7 +315,7 @@ impl App {
         }
         let all = row.parts.iter().flat_map(|part| {
             let part = if as_written { &PartRow { recipe: Recipe::default(), ..part.clone() } } else { part };
-            strikes(&played(part, file, Ticks(0.0)).hits, part.drums, &file.tempo, Ticks(0.0))
+            strikes(&played(part, &song, Ticks(0.0)).hits, part.drums, &file.tempo, Ticks(0.0))
         });
         Ok((row.name, mixdown(all.collect())))
     }
@@ -311,9 +338,9 @@ fn context(file: &SongFile, variation: u32, start: Ticks) -> Context<'_> {
     Context { tempo: &file.tempo, metre: &file.metre, variation, round: 0, start }
 }
 
-fn played(part: &PartRow, file: &SongFile, start: Ticks) -> Performance {
-    let source = &file.parts[part.position];
-    perform(&source.part, &source.kit(part.drums), &part.recipe, &context(file, part.variation, start))
+fn played(part: &PartRow, song: &Loaded, start: Ticks) -> Performance {
+    let source = &song.file.parts[part.position];
+    perform(&source.part, &song.chart(part), &part.recipe, &context(&song.file, part.variation, start))
 }
 
 fn hit_count(file: &SongFile) -> usize {
@@ -339,29 +366,29 @@ fn part_cards(row: &SongRow, file: &SongFile) -> Vec<PartCard> {
 }
 
 /// Up to four bars of a part, from where its first hit lies.
-fn picture(row: &PartRow, file: &SongFile) -> Picture {
+fn picture(row: &PartRow, song: &Loaded) -> Picture {
+    let file = &song.file;
     let part = &file.parts[row.position];
-    let kit = part.kit(row.drums);
+    let chart = song.chart(row);
     let context = context(file, row.variation, Ticks(0.0));
-    let performance = perform(&part.part, &kit, &row.recipe, &context);
-    let report = report(&part.part, &kit, &context, &performance);
-    let lookup = kit.lookup();
+    let performance = perform(&part.part, &chart, &row.recipe, &context);
+    let report = report(&part.part, &chart, &context, &performance);
     let first = part.part.hits().first().map_or(1, |hit| file.metre.bar_at(hit.tick).number);
     let last = file.metre.bar(first + 3);
     let start = file.metre.bar(first).start.0;
     let length = last.start.0 + last.length.0 - start;
-    let shown = performance.hits.iter().filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
+    let shown = performance.sounding().filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
     let mut picture = Picture {
         places: Vec::new(),
         rows: Vec::new(),
         velocities: Vec::new(),
-        row_count: kit.instruments.len().min(255) as u8,
+        row_count: chart.kit.instruments.len().min(255) as u8,
         identical_neighbours: [report.written.identical_neighbours, report.played.identical_neighbours],
         on_grid: [report.written.on_grid, report.played.on_grid],
     };
     for hit in shown {
         picture.places.push(((hit.tick.0 - start) / length) as f32);
-        picture.rows.push(lookup.instrument(hit.note, hit.channel).unwrap_or(0).min(255) as u8);
+        picture.rows.push(chart.instrument_of(hit.note, hit.channel).min(255) as u8);
         picture.velocities.push(hit.velocity.get());
     }
     picture
@@ -390,45 +417,69 @@ fn short(seconds: f64) -> f64 {
     (seconds * 1e5).round() / 1e5
 }
 
-fn written(file: &SongFile, part: &SongPart, lookup: &KitLookup) -> WrittenColumns {
-    let grid = vivida_core::Grid::fit(&file.metre, part.part.hits().iter().map(|hit| hit.tick));
-    let mut columns = WrittenColumns::default();
+fn written(file: &SongFile, part: &SongPart, chart: &Chart) -> WrittenColumns {
+    let mut columns = WrittenColumns {
+        instruments: chart.instruments.clone(),
+        grid_lines: chart.lines.clone(),
+        ..WrittenColumns::default()
+    };
     for hit in part.part.hits() {
         let seconds = file.tempo.seconds(hit.tick);
         columns.ids.push(hit.id.0);
         columns.ticks.push(hit.tick.0);
         columns.velocities.push(hit.velocity.get());
         columns.notes.push(hit.note.get());
-        columns.instruments.push(lookup.instrument(hit.note, hit.channel).unwrap_or(0) as u16);
         columns.seconds.push(short(seconds));
         columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
-        columns.grid_lines.push(grid.nearest(&file.metre, hit.tick).0);
     }
     columns
 }
 
+/// The columns of a performance; those of its timing only where the page does not have them already.
 fn columns(
     file: &SongFile,
-    part: &SongPart,
-    kit: &Kit,
-    context: &Context<'_>,
+    chart: &Chart,
+    written: usize,
     performance: Performance,
+    report: Report,
+    known: Option<&str>,
 ) -> PerformanceColumns {
-    let report = report(&part.part, kit, context, &performance);
-    let mut columns = PerformanceColumns {
-        ticks: Vec::with_capacity(performance.hits.len()),
-        velocities: Vec::with_capacity(performance.hits.len()),
-        seconds: Vec::with_capacity(performance.hits.len()),
-        lengths: Vec::with_capacity(performance.hits.len()),
+    let mut hasher = DefaultHasher::new();
+    for hit in &performance.hits {
+        (hit.tick.0 as i64, hit.length.0 as i64).hash(&mut hasher);
+    }
+    let key = format!("{:016x}", hasher.finish());
+    let timing = (known != Some(&key)).then(|| {
+        let mut timing = TimingColumns::default();
+        for hit in &performance.hits {
+            let seconds = file.tempo.seconds(hit.tick);
+            timing.ticks.push(hit.tick.0);
+            timing.seconds.push(short(seconds));
+            timing.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+        }
+        timing
+    });
+    let hits = &performance.hits;
+    let silenced = (0..).zip(hits).filter_map(|(row, hit): (u32, _)| Some((row, hit.silenced?)));
+    // Which drum plays a hit is told where that is not as it was written.
+    let elsewhere = (0..).zip(hits).take(written).filter_map(|(row, hit): (u32, _)| {
+        let index = chart.instrument_of(hit.note, hit.channel) as u16;
+        (index != chart.instruments[row as usize]).then_some((row, index, hit.note.get()))
+    });
+    let added = hits[written..].iter().map(|hit| AddedHit {
+        id: hit.id.0,
+        instrument: chart.instrument_of(hit.note, hit.channel) as u16,
+        note: hit.note.get(),
+        grid_line: chart.grid.nearest(&file.metre, hit.tick).0,
+    });
+    PerformanceColumns {
+        timing_key: key,
+        timing,
+        velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
+        silenced: silenced.collect(),
+        elsewhere: elsewhere.collect(),
+        added: added.collect(),
         passes: performance.passes,
         report,
-    };
-    for hit in &performance.hits {
-        let seconds = file.tempo.seconds(hit.tick);
-        columns.ticks.push(hit.tick.0);
-        columns.velocities.push(hit.velocity.get());
-        columns.seconds.push(short(seconds));
-        columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
     }
-    columns
 }

@@ -13,7 +13,7 @@ use serde::de::DeserializeOwned;
 use serde_json::Value;
 use std::io::Cursor;
 use std::sync::Arc;
-use vivida_core::Action;
+use vivida_core::{Action, Slots};
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
 use vivida_store::{PartId, SongId};
@@ -202,6 +202,12 @@ async fn touched(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<V
     work(app, move |app| app.touched(id.part(), request)).await.map(Json)
 }
 
+#[get("/songs/<id>/slots?<grid>&<bars>&<bar>")]
+async fn slots(app: &Shared, id: Id, grid: String, bars: Option<u32>, bar: Option<u32>) -> Answer<Slots> {
+    let (bars, bar) = (bars.unwrap_or(1), bar.unwrap_or(1));
+    work(app, move |app| app.slots(id.song(), bar, &grid, bars)).await.map(Json)
+}
+
 #[get("/songs/<id>/export")]
 async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
     work(app, move |app| app.export_info(id.song())).await.map(Json)
@@ -284,6 +290,7 @@ pub(crate) fn all() -> Vec<Route> {
         change_part,
         performance,
         touched,
+        slots,
         export_info,
         export_midi,
         export_wav,

@@ -63,9 +63,15 @@ fn a_performance_travels_as_columns() {
     assert_eq!(status, Status::Ok);
     let (_, part) = get(&client, "/parts/1");
     let count = part["written"]["ticks"].as_array().unwrap().len();
-    for column in ["ticks", "velocities", "seconds", "lengths"] {
-        assert_eq!(performance[column].as_array().unwrap().len(), count, "{column}");
+    assert_eq!(performance["velocities"].as_array().unwrap().len(), count);
+    for column in ["ticks", "seconds", "lengths"] {
+        assert_eq!(performance["timing"][column].as_array().unwrap().len(), count, "{column}");
     }
+    let mut again = perform(shape.clone());
+    again["timing"] = performance["timing_key"].clone();
+    let (_, again) = post(&client, "/parts/1/performance", again);
+    assert_eq!(again["timing"], Value::Null, "what the page has already does not travel again");
+    assert_eq!(again["velocities"], performance["velocities"]);
     assert_eq!(performance["passes"][0]["touched"], 520);
     let asked = json!({"recipe": shape, "variation": 1, "round": 0, "touched_by": 1});
     let (_, touched) = post(&client, "/parts/1/touched", asked);

@@ -48,7 +48,7 @@ fn with_vivida(bytes: &[u8], recipe: &Recipe) -> Vec<u8> {
     let song = read(bytes).expect("a good file");
     let part = &song.parts[0];
     let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: Ticks(0.0) };
-    let played = perform(&part.part, &part.kit(true), recipe, &context);
+    let played = perform(&part.part, &part.chart(true, &song.metre), recipe, &context);
     write(bytes, &song, &[(0, played)], Export::default())
 }
 

@@ -2,7 +2,7 @@
 
 use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
-use vivida_core::{Channel, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, TempoMap, Ticks, Velocity};
+use vivida_core::{Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, TempoMap, Ticks, Velocity};
 
 /// The most notes that a song may have.
 pub const MOST_HITS: usize = 500_000;
@@ -77,6 +77,11 @@ pub struct SongPart {
 }
 
 impl SongPart {
+    /// Its chart when it is taken as drums or as tones.
+    pub fn chart(&self, drums: bool, metre: &MetreMap) -> Chart {
+        Chart::new(&self.part, self.kit(drums), metre)
+    }
+
     /// Its kit when it is taken as drums or as tones.
     pub fn kit(&self, drums: bool) -> Kit {
         if drums { Kit::of_drums(&self.part) } else { Kit::of_tones(&self.name, &self.part) }

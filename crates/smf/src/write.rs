@@ -122,6 +122,8 @@ enum What {
     /// The event of the track that has this place.
     AsItCame(u32),
     Note([u8; 3]),
+    /// A note that was silenced.
+    Nothing,
     End,
 }
 
@@ -137,8 +139,24 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
     let mut out: Vec<Outgoing> = Vec::with_capacity(body.len() + 1);
     out.extend(body.iter().enumerate().map(untouched));
     for (part, performance) in treated {
-        for (hit, played) in part.part.hits().iter().zip(&performance.hits) {
+        let (written, added) = performance.hits.split_at(part.part.hits().len());
+        for played in added.iter().filter(|played| played.silenced.is_none()) {
+            let on = timing.played(played.tick.0);
+            let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
+            let (status, note) = (played.channel.get(), played.note.get());
+            let what = What::Note([0x90 | status, note, played.velocity.get()]);
+            out.push(Outgoing { tick: on, rank: 2, what });
+            out.push(Outgoing { tick: off, rank: 0, what: What::Note([0x80 | status, note, played.release]) });
+        }
+        for (hit, played) in part.part.hits().iter().zip(written) {
             let events = &part.notes[hit.id.0 as usize];
+            if played.silenced.is_some() {
+                out[events.on as usize].what = What::Nothing;
+                if let Some(place) = events.off {
+                    out[place as usize].what = What::Nothing;
+                }
+                continue;
+            }
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (status, note) = (played.channel.get(), played.note.get());
@@ -167,11 +185,12 @@ fn write_track(out: &mut Vec<u8>, file: &[u8], track: &Track, events: &[Outgoing
     out.extend_from_slice(b"MTrk\0\0\0\0");
     let start = out.len();
     let mut now = 0;
-    for event in events {
+    for event in events.iter().filter(|event| !matches!(event.what, What::Nothing)) {
         write_delta(out, event.tick - now);
         match event.what {
             What::AsItCame(place) => track.events[place as usize].write(file, out),
             What::Note(bytes) => out.extend_from_slice(&bytes),
+            What::Nothing => {}
             What::End => out.extend_from_slice(&[0xff, 0x2f, 0]),
         }
         now = event.tick;

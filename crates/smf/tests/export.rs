@@ -21,7 +21,7 @@ fn play(song: &SongFile, index: usize, action: Action, export: Export) -> (usize
     let part = &song.parts[index];
     let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: export.start(song) };
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-    (index, perform(&part.part, &part.kit(part.drums), &recipe, &context))
+    (index, perform(&part.part, &part.chart(part.drums, &song.metre), &recipe, &context))
 }
 
 fn lean(ms: f64) -> Action {

@@ -64,7 +64,7 @@ fn play(song: &SongFile, index: usize, recipe: &Recipe, export: Export) -> (usiz
     let part = &song.parts[index];
     let start = export.start(song);
     let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start };
-    (index, perform(&part.part, &part.kit(part.drums), recipe, &context))
+    (index, perform(&part.part, &part.chart(part.drums, &song.metre), recipe, &context))
 }
 
 /// All events of each track but the notes of (track, channel), with their ticks.

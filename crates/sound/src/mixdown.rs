@@ -32,7 +32,7 @@ pub fn strikes(hits: &[PlayedHit], drums: bool, tempo: &TempoMap, start: Ticks) 
             sound: if drums { drum_sound(hit.note) } else { tone_sound(hit.note) },
         }
     };
-    hits.iter().map(strike).collect()
+    hits.iter().filter(|hit| hit.silenced.is_none()).map(strike).collect()
 }
 
 /// Play strikes in any order into a stereo 16-bit WAV file. What would be louder than full scale

@@ -9,6 +9,7 @@ import type {
 	PerformanceColumns,
 	PerformRequest,
 	Problem,
+	Slots,
 	SongCard,
 	SongDetail,
 	Travelled,
@@ -72,6 +73,8 @@ export const client = {
 	perform: (id: number, request: PerformRequest) =>
 		json<PerformanceColumns>("POST", `/parts/${id}/performance`, request),
 	touched: (id: number, request: PerformRequest) => json<number[]>("POST", `/parts/${id}/touched`, request),
+	slots: (song: number, grid: string, bars: number, bar = 1) =>
+		json<Slots>("GET", `/songs/${song}/slots?grid=${encodeURIComponent(grid)}&bars=${bars}&bar=${bar}`),
 	actions: () => json<ActionOffer[]>("GET", "/actions"),
 	kit: () => json<KitManifest>("GET", "/sound/kit"),
 	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),

@@ -22,12 +22,17 @@ export interface Voiced {
 export interface PlayedPart {
 	id: number;
 	drums: boolean;
-	notes: number[];
+	/** All hits in the order of their starts, by their rows in the columns. */
+	rows: number[];
+	/** When each of them was written (or added), in seconds of the song, ascending. */
+	starts: number[];
+	/** The note of each row, as written and as played. */
+	notes: [number[], number[]];
 	written: Voiced;
 	played: Voiced | null;
 	/** In dB: what Played is louder than Written. */
 	louder: number;
-	silent: (hit: number) => boolean;
+	sounds: (row: number, reading: Reading) => boolean;
 }
 
 export interface Score {
@@ -87,7 +92,7 @@ export class Player {
 	async prepare() {
 		this.kit ??= await Kit.load(this.context);
 		const notes = this.score.parts.flatMap(({ notes, drums }) =>
-			[...new Set(notes)].map((note) => ({ note, drums })),
+			[...new Set(notes.flat())].map((note) => ({ note, drums })),
 		);
 		await this.kit.prepare(notes);
 	}
@@ -179,9 +184,9 @@ export class Player {
 		for (const part of parts) {
 			const voiced = reading === "played" && part.played ? part.played : part.written;
 			const level = equalLoudness ? balance(part.louder, reading) : 1;
-			const starts = part.written.seconds;
-			for (let hit = firstFrom(starts, from); hit < starts.length && starts[hit] < until - 1e-6; hit++) {
-				if (!part.silent(hit)) this.place(round, part, hit, voiced, level, now);
+			const { starts, rows } = part;
+			for (let next = firstFrom(starts, from); next < starts.length && starts[next] < until - 1e-6; next++) {
+				if (part.sounds(rows[next], reading)) this.place(round, part, rows[next], voiced, level, now);
 			}
 		}
 		if (!click) return;
@@ -200,7 +205,7 @@ export class Player {
 		const due = this.timeOf(round, voiced.seconds[hit]);
 		if (this.done.has(key) || due < now - grace || !this.kit) return;
 		const at = Math.max(due, now);
-		const sound = this.kit.sound(part.notes[hit], part.drums);
+		const sound = this.kit.sound(part.notes[voiced === part.written ? 0 : 1][hit], part.drums);
 		const velocity = voiced.velocities[hit];
 		const into = this.context.createGain();
 		into.gain.value = level;

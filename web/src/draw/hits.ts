@@ -1,6 +1,7 @@
 /** Draws the hits of one instrument: written hollow, played solid, a thin line between the two. */
-import type { PerformanceColumns, WrittenColumns } from "../api/generated/types";
+import type { WrittenColumns } from "../api/generated/types";
 import type { Roles } from "../theme";
+import type { Played } from "../workspace/played";
 import { axis } from "./axis";
 
 /** The room above and below the velocity scale of a row, in px. */
@@ -16,12 +17,14 @@ export const velocityAt = (y: number, height: number) => 127 - ((y - inset) / (h
 export interface HitsPicture {
 	hits: number[];
 	written: WrittenColumns;
-	played: PerformanceColumns | null;
+	played: Played | null;
 	window: [number, number];
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
 	/** Only these are drawn strongly, where a pass is under the pointer. */
 	lit: Set<number> | null;
+	/** Ringed. */
+	selected: Set<number>;
 	silent: boolean;
 	colours: Roles;
 }
@@ -51,65 +54,65 @@ export function drawHits(
 	const { x, scale } = axis(window, width);
 	// Hits that were moved into view from just outside it are drawn, too.
 	const margin = 24 / scale + 400;
-	const from = firstFrom(hits, written.ticks, window[0] - margin);
-	const to = firstFrom(hits, written.ticks, window[1] + margin);
+	const anchors = played?.anchors ?? written.ticks;
+	const from = firstFrom(hits, anchors, window[0] - margin);
+	const to = firstFrom(hits, anchors, window[1] + margin);
 	if (to - from > width / 2.2) {
 		drawDensity(context, width, height, picture, from, to);
 		return;
 	}
+	const rows = hits.slice(from, to);
+	const was = rows.filter((row) => row < written.ticks.length);
+	const { colours, reading, lit } = picture;
 	context.globalAlpha = picture.silent ? 0.3 : 1;
-	if (played) drawLines(context, height, picture, from, to, x);
-	const hollow = dot(picture.colours.written, false, picture.reading === "written");
-	const solid = dot(picture.colours.played, true, true);
-	const faint = dot(picture.colours.played, true, false);
-	stamp(context, hollow, hits, from, to, (hit) => [
-		x(written.ticks[hit]),
-		velocityY(written.velocities[hit], height),
-	]);
-	if (played) {
-		const strong = (hit: number) => picture.reading === "played" && (!picture.lit || picture.lit.has(hit));
-		const place = (hit: number) => [x(played.ticks[hit]), velocityY(played.velocities[hit], height)];
-		stamp(context, faint, hits, from, to, place, (hit) => !strong(hit));
-		stamp(context, solid, hits, from, to, place, strong);
+	const places = (ticks: number[], velocities: number[]) => (row: number) => ({
+		x: x(ticks[row]),
+		y: velocityY(velocities[row], height),
+	});
+	const writtenAt = places(written.ticks, written.velocities);
+	const playedAt = played && places(played.ticks, played.velocities);
+	const sounds = (row: number) => !played?.silenced.has(row);
+	if (playedAt) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
+	stamp(context, dot(colours.written, "hollow", reading === "written"), was, writtenAt);
+	if (played && playedAt) {
+		const strong = (row: number) => reading === "played" && (!lit || lit.has(row));
+		const isAdded = (row: number) => row >= written.ticks.length;
+		for (const row of rows) {
+			const kind = !sounds(row) ? "crossed" : isAdded(row) ? "diamond" : "solid";
+			const colour = kind === "crossed" ? colours.quiet : isAdded(row) ? colours.added : colours.played;
+			stamp(context, dot(colour, kind, strong(row)), [row], playedAt);
+		}
 	}
+	const chosen = rows.filter((row) => picture.selected.has(row));
+	if (chosen.length > 0) stamp(context, dot(colours.ink, "ring", true), chosen, playedAt ?? writtenAt);
 	context.globalAlpha = 1;
 }
 
+type PlaceOf = (row: number) => { x: number; y: number };
+
 function drawLines(
 	context: CanvasRenderingContext2D,
-	height: number,
-	{ hits, written, played, colours, silent }: HitsPicture,
-	from: number,
-	to: number,
-	x: (tick: number) => number,
+	{ colours, silent }: HitsPicture,
+	rows: number[],
+	from: PlaceOf,
+	to: PlaceOf,
 ) {
-	if (!played) return;
 	context.strokeStyle = colours.played;
 	context.globalAlpha = silent ? 0.12 : 0.35;
 	context.lineWidth = 1;
 	context.beginPath();
-	for (let place = from; place < to; place++) {
-		const hit = hits[place];
-		context.moveTo(x(written.ticks[hit]), velocityY(written.velocities[hit], height));
-		context.lineTo(x(played.ticks[hit]), velocityY(played.velocities[hit], height));
+	for (const row of rows) {
+		const [start, end] = [from(row), to(row)];
+		context.moveTo(start.x, start.y);
+		context.lineTo(end.x, end.y);
 	}
 	context.stroke();
 	context.globalAlpha = silent ? 0.3 : 1;
 }
 
-function stamp(
-	context: CanvasRenderingContext2D,
-	sprite: Sprite,
-	hits: number[],
-	from: number,
-	to: number,
-	place: (hit: number) => number[],
-	wanted: (hit: number) => boolean = () => true,
-) {
-	for (let index = from; index < to; index++) {
-		const hit = hits[index];
-		if (!wanted(hit)) continue;
-		const [x, y] = place(hit);
+function stamp(context: CanvasRenderingContext2D, sprite: Sprite, rows: number[], place: PlaceOf) {
+	for (const row of rows) {
+		const { x, y } = place(row);
 		context.drawImage(sprite.image, x - sprite.size / 2, y - sprite.size / 2, sprite.size, sprite.size);
 	}
 }
@@ -133,6 +136,7 @@ function drawDensity(
 	let most = 1;
 	for (let place = from; place < to; place++) {
 		const hit = hits[place];
+		if (ticks[hit] === undefined) continue;
 		const column = Math.floor(x(ticks[hit]) / cell);
 		const line = Math.floor(velocityY(velocities[hit], height) / cell);
 		if (column < 0 || column >= columns) continue;
@@ -158,30 +162,49 @@ interface Sprite {
 
 const sprites = new Map<string, Sprite>();
 
+type Shape = "solid" | "hollow" | "diamond" | "crossed" | "ring";
+
 /** A dot drawn once: copies of a small picture are much faster than circles. */
-function dot(colour: string, solid: boolean, strong: boolean): Sprite {
+function dot(colour: string, shape: Shape, strong: boolean): Sprite {
 	const ratio = window.devicePixelRatio || 1;
-	const key = `${colour} ${solid} ${strong} ${ratio}`;
+	const key = `${colour} ${shape} ${strong} ${ratio}`;
 	const known = sprites.get(key);
 	if (known) return known;
-	const size = 2 * Math.ceil(radius) + 4;
+	const size = 2 * Math.ceil(radius) + 10;
 	const image = document.createElement("canvas");
 	image.width = size * ratio;
 	image.height = size * ratio;
 	const context = image.getContext("2d") as CanvasRenderingContext2D;
 	context.scale(ratio, ratio);
+	context.translate(size / 2, size / 2);
 	context.globalAlpha = strong ? 1 : 0.45;
-	context.beginPath();
-	context.arc(size / 2, size / 2, solid ? radius : radius - 0.6, 0, Math.PI * 2);
-	if (solid) {
-		context.fillStyle = colour;
-		context.fill();
-	} else {
-		context.strokeStyle = colour;
-		context.lineWidth = strong ? 1.8 : 1.1;
-		context.stroke();
-	}
+	context.fillStyle = colour;
+	context.strokeStyle = colour;
+	context.lineWidth = shape === "ring" ? 1.6 : strong ? 1.8 : 1.1;
+	trace(context, shape);
+	if (shape === "solid" || shape === "diamond") context.fill();
+	else context.stroke();
 	const sprite = { image, size };
 	sprites.set(key, sprite);
 	return sprite;
+}
+
+function trace(context: CanvasRenderingContext2D, shape: Shape) {
+	const reach = radius + 0.9;
+	context.beginPath();
+	if (shape === "diamond") {
+		context.moveTo(0, -reach);
+		context.lineTo(reach, 0);
+		context.lineTo(0, reach);
+		context.lineTo(-reach, 0);
+		context.closePath();
+	} else if (shape === "crossed") {
+		context.moveTo(-radius, -radius);
+		context.lineTo(radius, radius);
+		context.moveTo(-radius, radius);
+		context.lineTo(radius, -radius);
+	} else {
+		const sizes = { solid: radius, hollow: radius - 0.6, ring: radius + 2.6 };
+		context.arc(0, 0, sizes[shape], 0, Math.PI * 2);
+	}
 }

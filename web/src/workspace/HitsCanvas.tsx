@@ -8,9 +8,11 @@ import { drawHits, velocityY } from "../draw/hits";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { signed } from "../words";
+import { writtenRows } from "./played";
 import classes from "./Rows.module.css";
 import { placeInWords, secondsAt } from "./song";
-import { useWorkspaceStore, type WorkspaceState } from "./store";
+import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
 import { useTimeGestures } from "./useTimeGestures";
 
@@ -30,11 +32,12 @@ function atNextFrame(draw: () => void) {
 	waiting.add(draw);
 }
 
-const drawnFrom = (state: WorkspaceState) => [
-	state.performance,
+const drawnFrom = (state: WorkspaceState, index: number) => [
+	state.performance?.looks[index],
 	state.window,
 	state.reading,
 	state.lit,
+	state.selected,
 	state.muted,
 	state.soloed,
 	state.open,
@@ -47,7 +50,9 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const ground = useRef<HTMLCanvasElement>(null);
 	const hits = useRef<HTMLCanvasElement>(null);
 	const box = useRef<HTMLDivElement>(null);
+	const name = useWorkspace((state) => state.part.kit.instruments[index].name.toLowerCase());
 	const gestures = useTimeGestures(false);
+	const { lasso, ...hand } = useHitGestures(index, name);
 	const merged = useMergedRef(box, gestures.ref);
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
@@ -59,7 +64,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			const state = store.getState();
 			const paint = colours(scheme);
 			const instrument = state.part.kit.instruments[index];
-			const { song, window, part, performance, reading, rows } = state;
+			const { song, window, part, performance, reading } = state;
 			if (groundOf !== window) {
 				const { context, width, height } = fitCanvas(below);
 				const opened = state.open === instrument.id;
@@ -68,12 +73,13 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			}
 			const { context, width, height } = fitCanvas(above);
 			drawHits(context, width, height, {
-				hits: rows[index],
+				hits: rowsOf(state, index),
 				written: part.written,
 				played: performance,
 				window,
 				reading,
 				lit: state.lit?.hits ?? null,
+				selected: state.selected,
 				silent: isSilent(state, instrument.id),
 				colours: paint,
 			});
@@ -82,9 +88,9 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			groundOf = null;
 			atNextFrame(draw);
 		};
-		let last = drawnFrom(store.getState());
+		let last = drawnFrom(store.getState(), index);
 		const unsubscribe = store.subscribe((state) => {
-			const now = drawnFrom(state);
+			const now = drawnFrom(state, index);
 			if (now.some((one, place) => one !== last[place])) atNextFrame(draw);
 			last = now;
 		});
@@ -101,20 +107,21 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const point = (event: PointerEvent<HTMLDivElement>) => {
 		const area = event.currentTarget.getBoundingClientRect();
 		const [x, y] = [event.clientX - area.left, event.clientY - area.top];
-		const words =
-			event.buttons === 0 ? hitInWords(store.getState(), index, x, y, area.width, area.height) : null;
-		setTip(words === null ? null : { x, y, left: x > area.width / 2, words });
+		const state = store.getState();
+		const hit = event.buttons === 0 ? hitAt(state, index, x, y, area.width, area.height) : -1;
+		setTip(hit < 0 ? null : { x, y, left: x > area.width / 2, words: hitInWords(state, index, hit) });
 	};
 	return (
 		<div
 			ref={merged}
 			className={classes.hits}
-			onPointerDown={gestures.onPointerDown}
+			{...hand}
 			onPointerMove={point}
 			onPointerLeave={() => setTip(null)}
 		>
 			<canvas ref={ground} />
 			<canvas ref={hits} data-hits />
+			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (
 				<div
 					className={classes.tip}
@@ -131,8 +138,12 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	);
 }
 
-/** The hit under the pointer: “closed hat, bar 3 beat 2&, written 100, played 63, 4.1 ms late”. */
-function hitInWords(
+/** The rows of an instrument's hits. */
+export const rowsOf = ({ performance, part }: WorkspaceState, index: number) =>
+	performance?.rows[index] ?? writtenRows(part)[index];
+
+/** The hit of an instrument nearest to a place in its row, within a few px; −1 where there is none. */
+export function hitAt(
 	state: WorkspaceState,
 	index: number,
 	x: number,
@@ -140,29 +151,43 @@ function hitInWords(
 	width: number,
 	height: number,
 ) {
-	const { rows, part, performance, window, song } = state;
+	const { part, performance, window, reading } = state;
 	const time = axis(window, width);
 	let nearest = -1;
 	let least = 9;
-	for (const hit of rows[index]) {
-		const ticks = [part.written.ticks[hit], performance?.ticks[hit] ?? Number.NaN];
-		const velocities = [part.written.velocities[hit], performance?.velocities[hit] ?? Number.NaN];
-		for (const reading of [0, 1]) {
-			const dx = time.x(ticks[reading]) - x;
-			if (!(Math.abs(dx) < least)) continue;
-			const away = Math.hypot(dx, velocityY(velocities[reading], height) - y);
+	for (const hit of rowsOf(state, index)) {
+		const ticks = [part.written.ticks[hit], performance?.ticks[hit]];
+		const velocities = [part.written.velocities[hit], performance?.velocities[hit]];
+		for (const place of reading === "written" ? [0] : [0, 1]) {
+			const [tick, velocity] = [ticks[place], velocities[place]];
+			if (tick === undefined || velocity === undefined) continue;
+			const dx = time.x(tick) - x;
+			if (Math.abs(dx) >= least) continue;
+			// What sounds is meant rather than what was written, where both are near.
+			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);
 			if (away < least) [least, nearest] = [away, hit];
 		}
 	}
-	if (nearest < 0) return null;
-	const line = part.written.grid_lines[nearest];
+	return nearest;
+}
+
+/** “closed hat, bar 3 beat 2&, written 100, played 63, 4.1 ms late”. */
+export function hitInWords(state: WorkspaceState, index: number, hit: number) {
+	const { part, performance, song } = state;
+	const addition = performance?.added[hit - part.written.ticks.length];
+	const line = addition?.grid_line ?? part.written.grid_lines[hit];
 	const name = part.kit.instruments[index].name.toLowerCase();
-	const words = [name, placeInWords(song, line), `written ${part.written.velocities[nearest]}`];
-	if (performance) {
-		const late = 1000 * (performance.seconds[nearest] - secondsAt(song, line));
-		words.push(`played ${performance.velocities[nearest]}`);
-		const off = signed(Math.abs(late), 1);
-		words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
+	const words = [name, placeInWords(song, line)];
+	words.push(addition ? "added" : `written ${part.written.velocities[hit]}`);
+	if (!performance) return words.join(", ");
+	const silencer = performance.silenced.get(hit);
+	if (silencer !== undefined) {
+		words.push(`silenced by pass ${1 + state.recipe.passes.findIndex(({ id }) => id === silencer)}`);
+		return words.join(", ");
 	}
+	const late = 1000 * (performance.seconds[hit] - secondsAt(song, line));
+	words.push(`played ${performance.velocities[hit]}`);
+	const off = signed(Math.abs(late), 1);
+	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
 	return words.join(", ");
 }

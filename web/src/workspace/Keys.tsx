@@ -1,5 +1,7 @@
 import { Kbd, Modal, Table } from "@mantine/core";
 import { useHotkeys } from "@mantine/hooks";
+import { plural } from "../words";
+import { moved, removed } from "./hand";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
 import { movedWindow } from "./useTimeGestures";
@@ -17,6 +19,9 @@ const keys: [string[], string][] = [
 	[["−"], "Zoom out"],
 	[["0"], "Show the whole song"],
 	[["Shift", "← →"], "Scroll by a quarter of the view"],
+	[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],
+	[["Enter"], "Type the velocity of the selected hits"],
+	[["Delete"], "Take the selected hits out"],
 	[["Tab"], "Go from handle to handle and word to word"],
 	[["↑ ↓"], "Change the handle or number in focus; Page up and down in larger steps"],
 	[["?"], "Show the keys"],
@@ -43,7 +48,39 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		event.preventDefault();
 		transport.toggle();
 	};
+	/** Nudges what is selected; without a selection the key is for something else. */
+	const nudge = (velocity: number, ms: number, otherwise?: () => void) => (event: KeyboardEvent) => {
+		const { selected, draft, commitSoon } = view();
+		if (selected.size === 0) {
+			if (otherwise) event.preventDefault();
+			otherwise?.();
+			return;
+		}
+		event.preventDefault();
+		draft({ recipe: moved(view(), selected, velocity, ms) });
+		commitSoon("nudge hits");
+	};
+	const takeOut = () => {
+		const { selected, draft, commit, select } = view();
+		if (selected.size === 0) return;
+		draft({ recipe: removed(view(), selected) });
+		commit(`take out ${plural(selected.size, "hit")}`);
+		select([]);
+	};
+	const typeVelocity = () =>
+		document.querySelector<HTMLButtonElement>("[data-selection] [role=spinbutton]")?.focus();
+	const loose = { preventDefault: false };
 	useHotkeys([
+		["ArrowUp", nudge(1, 0), loose],
+		["ArrowDown", nudge(-1, 0), loose],
+		["shift+ArrowUp", nudge(10, 0), loose],
+		["shift+ArrowDown", nudge(-10, 0), loose],
+		["ArrowLeft", nudge(0, -1), loose],
+		["ArrowRight", nudge(0, 1), loose],
+		["Delete", takeOut],
+		["Backspace", takeOut],
+		["Escape", () => view().select([]), loose],
+		["Enter", typeVelocity, loose],
 		["space", playOrStop, { preventDefault: false }],
 		["w", () => view().setView({ reading: view().reading === "played" ? "written" : "played" })],
 		["l", () => view().setView({ looping: !view().looping })],
@@ -60,8 +97,8 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["=", () => zoom(0.7)],
 		["-", () => zoom(1 / 0.7)],
 		["0", () => zoom(1e6)],
-		["shift+ArrowLeft", () => scroll(-0.25)],
-		["shift+ArrowRight", () => scroll(0.25)],
+		["shift+ArrowLeft", nudge(0, -10, () => scroll(-0.25)), loose],
+		["shift+ArrowRight", nudge(0, 10, () => scroll(0.25)), loose],
 	]);
 }
 

@@ -4,6 +4,7 @@ import { axis } from "../draw/axis";
 import { InstrumentRow } from "./InstrumentRow";
 import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
+import { SelectionBar } from "./SelectionBar";
 import { tickAt } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
@@ -46,6 +47,7 @@ export function Rows({ transport }: { transport: Transport }) {
 					))}
 			</div>
 			<Playhead transport={transport} />
+			<SelectionBar />
 		</section>
 	);
 }

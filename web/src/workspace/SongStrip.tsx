@@ -57,7 +57,7 @@ function barHeights({ song, part, performance, barOf }: WorkspaceState) {
 	const sums = new Array<number>(barCount(song)).fill(0);
 	const velocities = performance?.velocities ?? part.written.velocities;
 	barOf.forEach((bar, hit) => {
-		sums[bar - 1] += velocities[hit];
+		if (!performance?.silenced.has(hit)) sums[bar - 1] += velocities[hit];
 	});
 	const most = Math.max(1, ...sums);
 	return sums.map((sum) => sum / most);

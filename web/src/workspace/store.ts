@@ -2,18 +2,10 @@
 import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
 import { client, ProblemError } from "../api/client";
-import type {
-	ActionOffer,
-	History,
-	PartDetail,
-	PartState,
-	PerformanceColumns,
-	Recipe,
-	SongDetail,
-} from "../api/generated/types";
+import type { ActionOffer, History, PartDetail, PartState, Recipe, SongDetail } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { probe } from "../probe";
-import { shared } from "./share";
+import { type Played, received } from "./played";
 import { barAt } from "./song";
 
 export type Reading = "written" | "played";
@@ -47,15 +39,15 @@ export interface WorkspaceState extends View, Draft {
 	song: SongDetail;
 	part: PartDetail;
 	offers: ActionOffer[];
-	/** The places of each instrument's hits in the columns. */
-	rows: number[][];
 	/** The bar (from 1) that each hit was written in. */
 	barOf: number[];
 	revision: number;
 	history: History;
-	performance: PerformanceColumns | null;
+	performance: Played | null;
 	/** The pass under the pointer and the hits that it changes. */
 	lit: { pass: number; hits: Set<number> } | null;
+	/** The rows of the hits that are selected. */
+	selected: Set<number>;
 	/** Counts the steps here that changed other parts of the song. */
 	othersChanged: number;
 	/** What a setting was refused for, by its path. */
@@ -70,7 +62,9 @@ export interface WorkspaceState extends View, Draft {
 	undo: () => void;
 	redo: () => void;
 	setView: (change: Partial<View>) => void;
-	light: (pass: number | null) => void;
+	/** Light up the hits that a pass changes, or all that it aims at. */
+	light: (pass: number | null, aimed?: boolean) => void;
+	select: (rows: Iterable<number>) => void;
 	/** Take the part as drums or as tones: it has another kit then. */
 	takeAs: (drums: boolean) => void;
 	/** Send what waits, because the page goes away. */
@@ -131,11 +125,6 @@ export function createWorkspace(
 	kept: Partial<View> | null,
 	reload: () => void,
 ): Workspace {
-	const rows: number[][] = part.kit.instruments.map(() => []);
-	part.written.instruments.forEach((instrument, hit) => {
-		rows[instrument].push(hit);
-	});
-
 	return createStore<WorkspaceState>((set, get) => {
 		const performer = createPerformer(part.state.id, set, get);
 		const saver = createSaver(part.state, set, get, performer.ask, reload);
@@ -171,7 +160,6 @@ export function createWorkspace(
 			song,
 			part,
 			offers,
-			rows,
 			barOf: part.written.ticks.map((tick) => barAt(song, tick)),
 			recipe: part.state.recipe,
 			variation: part.state.variation,
@@ -179,10 +167,11 @@ export function createWorkspace(
 			history: part.state.history,
 			performance: null,
 			lit: null,
+			selected: new Set(),
 			othersChanged: 0,
 			refused: null,
 			draft: (change) => {
-				set({ ...change, lit: null });
+				set(get().lit ? { ...change, lit: null } : change);
 				performer.ask();
 			},
 			commit: saver.commit,
@@ -193,7 +182,8 @@ export function createWorkspace(
 				set(change);
 				if (viewTimer === 0) viewTimer = window.setTimeout(keepView, 600);
 			},
-			light: (pass) => void performer.light(pass),
+			light: (pass, aimed = false) => void performer.light(pass, aimed),
+			select: (rows) => set({ selected: new Set(rows) }),
 			takeAs: (drums) => void saver.takeAs(drums),
 			flush: () => {
 				saver.flush();
@@ -218,9 +208,11 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 		wanted = false;
 		busy = true;
 		try {
-			const performance = await client.perform(part, { recipe, variation, round: 0 });
+			const { performance: before, part: detail } = get();
+			const request = { recipe, variation, round: 0, timing: before?.timingKey };
+			const played = received(before, await client.perform(part, request), detail);
 			probe.answered(since);
-			set({ performance: shared(get().performance, performance), refused: null });
+			set(get().refused ? { performance: played, refused: null } : { performance: played });
 		} catch (error) {
 			const problem = error instanceof ProblemError ? error.problem : null;
 			if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
@@ -236,15 +228,15 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 			wanted = true;
 			void pump();
 		},
-		light: async (pass: number | null) => {
+		light: async (pass: number | null, aimed: boolean) => {
 			if (pass === null) {
 				set({ lit: null });
 				return;
 			}
 			const { recipe, variation } = get();
-			set({ lit: { pass, hits: new Set() } });
+			if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
 			try {
-				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass });
+				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass, aimed });
 				if (get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
 			} catch {
 				// The performance of the same recipe says what is wrong with it.
@@ -276,6 +268,7 @@ function createSaver(
 			revision: state.revision,
 			history: state.history,
 			lit: null,
+			selected: new Set(),
 			refused: null,
 		});
 		perform();

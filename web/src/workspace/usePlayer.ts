@@ -2,8 +2,9 @@
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { client } from "../api/client";
-import type { PartDetail, PerformanceColumns, SongDetail } from "../api/generated/types";
+import type { PartDetail, SongDetail } from "../api/generated/types";
 import { type PlayedPart, Player, type Score } from "../audio/player";
+import { type Played, received } from "./played";
 import { secondsAt } from "./song";
 import { useWorkspaceStore, type WorkspaceState } from "./store";
 
@@ -16,19 +17,33 @@ export interface Transport {
 
 interface Other {
 	part: PartDetail;
-	performance: PerformanceColumns;
+	performance: Played | null;
 }
 
 function playedPart(
 	part: PartDetail,
-	performance: PerformanceColumns | null,
-	silent: (hit: number) => boolean,
+	performance: Played | null,
+	silent: (instrument: number) => boolean,
 ): PlayedPart {
 	const { written } = part;
+	const count = written.ticks.length;
+	const instrumentOf = new Map<number, number>();
+	if (performance && performance.notes !== written.notes)
+		performance.rows.forEach((rows, index) => {
+			for (const row of rows) instrumentOf.set(row, index);
+		});
+	// Added hits are found by when they are played, the others by when they were written.
+	const starts = performance?.added.length
+		? [...written.seconds, ...performance.seconds.slice(count)]
+		: written.seconds;
+	const order = starts.map((_, row) => row);
+	if (starts !== written.seconds) order.sort((a, b) => starts[a] - starts[b]);
 	return {
 		id: part.state.id,
 		drums: part.state.drums,
-		notes: written.notes,
+		rows: order,
+		starts: order.map((row) => starts[row]),
+		notes: [written.notes, performance?.notes ?? written.notes],
 		written: { seconds: written.seconds, lengths: written.lengths, velocities: written.velocities },
 		played: performance && {
 			seconds: performance.seconds,
@@ -36,7 +51,10 @@ function playedPart(
 			velocities: performance.velocities,
 		},
 		louder: performance?.report.louder ?? 0,
-		silent,
+		sounds: (row, reading) => {
+			if (reading === "written" ? row >= count : performance?.silenced.has(row)) return false;
+			return !silent(instrumentOf.get(row) ?? written.instruments[row]);
+		},
 	};
 }
 
@@ -47,8 +65,7 @@ export const isSilent = ({ muted, soloed }: Pick<WorkspaceState, "muted" | "solo
 function scoreOf(state: WorkspaceState, others: Other[]): Score {
 	const { song, part, performance, loop, looping } = state;
 	const silent = part.kit.instruments.map((instrument) => isSilent(state, instrument.id));
-	const { instruments } = part.written;
-	const parts = [playedPart(part, performance, (hit) => silent[instruments[hit]])];
+	const parts = [playedPart(part, performance, (instrument) => silent[instrument])];
 	if (state.others)
 		for (const other of others) parts.push(playedPart(other.part, other.performance, () => false));
 	const { bars } = song;
@@ -73,7 +90,8 @@ function useOthers(song: SongDetail, open: number) {
 			queryFn: async (): Promise<Other> => {
 				const part = await client.part(id);
 				const { recipe, variation } = part.state;
-				return { part, performance: await client.perform(id, { recipe, variation, round: 0 }) };
+				const columns = await client.perform(id, { recipe, variation, round: 0 });
+				return { part, performance: received(null, columns, part) };
 			},
 			gcTime: 0,
 		})),

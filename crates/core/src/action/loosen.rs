@@ -1,5 +1,6 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
+use crate::hit::HitId;
 use crate::perform::Stage;
 use crate::units::Millis;
 use serde::{Deserialize, Serialize};
@@ -14,6 +15,19 @@ pub enum Spread {
     /// Mostly near the middle.
     #[default]
     Bell,
+}
+
+pub(super) const SPREADS: Values =
+    Values::Choice { options: &[("bell", "mostly near the middle"), ("even", "evenly spread")] };
+
+impl Spread {
+    /// What a hit draws, 0 to 1.
+    pub(super) fn drawn(self, dice: &Dice, id: HitId) -> f64 {
+        match self {
+            Spread::Even => dice.even(id, 0),
+            Spread::Bell => dice.bell(id, 0),
+        }
+    }
 }
 
 /// Random timing from `early` before to `late` after where a hit is: t += −early + u·(early + late)
@@ -46,21 +60,14 @@ impl Act for Loosen {
         settings: &[
             Setting { name: "early", label: "early", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
             Setting { name: "late", label: "late", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
-            Setting {
-                name: "spread",
-                label: "spread",
-                values: Values::Choice { options: &[("bell", "mostly near the middle"), ("even", "evenly spread")] },
-            },
+            Setting::new("spread", "spread", SPREADS),
         ],
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         for &row in aimed {
             let id = stage.id(row);
-            let drawn = match self.spread {
-                Spread::Even => dice.even(id, 0),
-                Spread::Bell => dice.bell(id, 0),
-            };
+            let drawn = self.spread.drawn(dice, id);
             stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0)));
         }
     }

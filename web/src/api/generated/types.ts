@@ -20,6 +20,10 @@ export type SongId = number;
 
 export type PartId = number;
 
+export type HitId = number;
+
+export type Ticks = number;
+
 export type Shape = { 
 /**
  * The 10th percentile.
@@ -58,6 +62,138 @@ export type Level = {
  */
 by: number, };
 
+export type Set = { 
+/**
+ * The velocity.
+ */
+to: Velocity, 
+/**
+ * 0 to 100 %: how far the hits go there.
+ */
+amount: Percent, };
+
+export type LimitsHow = "clip" | "squeeze";
+
+export type Limits = { 
+/**
+ * The softest.
+ */
+floor: Velocity, 
+/**
+ * The loudest.
+ */
+ceiling: Velocity, 
+/**
+ * Clip or squeeze.
+ */
+how: LimitsHow, };
+
+export type Spread = "even" | "bell";
+
+export type Vary = { 
+/**
+ * 0 to 64.
+ */
+by: number, 
+/**
+ * Even or bell-shaped.
+ */
+spread: Spread, };
+
+export type Draw = { 
+/**
+ * The softest.
+ */
+from: Velocity, 
+/**
+ * The loudest.
+ */
+to: Velocity, 
+/**
+ * Even or bell-shaped.
+ */
+spread: Spread, 
+/**
+ * 0 to 100 %: how far the hits go there.
+ */
+amount: Percent, };
+
+export type Accents = { 
+/**
+ * What a bar is cut into.
+ */
+grid: Grid, 
+/**
+ * 1 to 4 bars.
+ */
+bars: number, 
+/**
+ * −64 to 64 for each slot, bar after bar.
+ */
+pattern: Array<number>, 
+/**
+ * 0 to 200 %.
+ */
+amount: Percent, };
+
+export type Curve = "straight" | "late" | "early";
+
+export type SwellOf = "change" | "level";
+
+export type Swell = { 
+/**
+ * −126 to 127: at the beginning.
+ */
+from: number, 
+/**
+ * −126 to 127: at the end.
+ */
+to: number, 
+/**
+ * Straight, late or early.
+ */
+curve: Curve, 
+/**
+ * A change or a level.
+ */
+of: SwellOf, };
+
+export type FastHands = { 
+/**
+ * 0 to 40: how much softer for each doubling of the speed.
+ */
+softer: number, 
+/**
+ * 20 to 1000 ms: the gap from which hits are spared.
+ */
+reference: Millis, 
+/**
+ * 0 to 16 hits.
+ */
+climb: number, };
+
+export type TwinsMove = "within-layer" | "anywhere";
+
+export type NoTwins = { 
+/**
+ * 0 to 40.
+ */
+least: number, 
+/**
+ * Within the layer or anywhere.
+ */
+moves: TwinsMove, };
+
+export type Layer = { 
+/**
+ * The layer's name in the kit.
+ */
+layer: string, 
+/**
+ * 0 to 100 %: how far the hits go there.
+ */
+amount: Percent, };
+
 export type Lean = { 
 /**
  * −200 (ahead) to 200 ms (behind).
@@ -78,9 +214,69 @@ late: Millis,
  */
 spread: Spread, };
 
-export type Spread = "even" | "bell";
+export type HandMove = { 
+/**
+ * Which hit.
+ */
+hit: HitId, 
+/**
+ * −126 to 126.
+ */
+velocity: number, 
+/**
+ * −10 000 to 10 000 ms.
+ */
+time: Millis, 
+/**
+ * The part of its length that is left, where it was cut: above 0 up to 1.
+ */
+length?: number, 
+/**
+ * Another note, where it was moved to another instrument.
+ */
+note?: Note, };
 
-export type ActionFamily = "touch" | "time";
+export type HandHit = { 
+/**
+ * From [`ByHand::FIRST_ADDED`] on, unlike those of the part.
+ */
+id: HitId, 
+/**
+ * In ticks of the song.
+ */
+tick: Ticks, 
+/**
+ * In ticks of the song.
+ */
+length: Ticks, 
+/**
+ * How hard.
+ */
+velocity: Velocity, 
+/**
+ * Which key.
+ */
+note: Note, 
+/**
+ * 0 to 15.
+ */
+channel: Channel, };
+
+export type ByHand = { 
+/**
+ * At most one for each hit.
+ */
+moved: Array<HandMove>, 
+/**
+ * Hits that do not sound.
+ */
+removed: Array<HitId>, 
+/**
+ * Hits that were not written.
+ */
+added: Array<HandHit>, };
+
+export type ActionFamily = "touch" | "time" | "hand";
 
 export type Setting = { 
 /**
@@ -128,9 +324,17 @@ none: string | null, } | { "kind": "choice",
 /**
  * (name in JSON, words on screen)
  */
-options: Array<[string, string]>, };
+options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "pattern", 
+/**
+ * Least.
+ */
+min: number, 
+/**
+ * Greatest.
+ */
+max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -162,15 +366,155 @@ explains: string,
  */
 settings: Array<Setting>, };
 
+export type VelocityRange = { from: Velocity, to: Velocity, };
+
+export type TimeRange = { from: Millis, to: Millis, };
+
+export type Slot = { 
+/**
+ * What players call it: `1`, `&`, `e`, `a`, or its place within the beat.
+ */
+name: string, 
+/**
+ * 0 to 1; see [`MetreMap::weight`].
+ */
+weight: number, };
+
+export type SlotChoice = { 
+/**
+ * `2 and 4`, `offbeats` …
+ */
+name: string, 
+/**
+ * Counted from 1.
+ */
+slots: Array<number>, };
+
+export type Slots = { 
+/**
+ * Bar after bar.
+ */
+slots: Array<Slot>, 
+/**
+ * What is often chosen.
+ */
+choices: Array<SlotChoice>, };
+
+export type Positions = { 
+/**
+ * What a bar is cut into.
+ */
+grid: Grid, 
+/**
+ * The chosen slots, counted from 1. Those of a second bar go on counting behind the first.
+ */
+slots: Array<number>, 
+/**
+ * 1 to 4: how many bars the slots lie in.
+ */
+bars: number, 
+/**
+ * 0 to 50 % of a slot: how far a hit may be from its line; 50 takes the nearest slot.
+ */
+tolerance: Percent, };
+
+export type Speed = { 
+/**
+ * The gap is at most this.
+ */
+at_most?: Millis, 
+/**
+ * The gap is at least this; the first hit of all has an endless one.
+ */
+at_least?: Millis, 
+/**
+ * The gap is this note value, give or take 20 %.
+ */
+value?: Grid, 
+/**
+ * Count all that the limb plays, not the instrument alone.
+ */
+by_limb?: boolean, };
+
+export type RunPlace = "first" | "last" | "odd" | "even" | "every" | "all-but-first";
+
+export type Run = { 
+/**
+ * Which of its hits.
+ */
+place: RunPlace, 
+/**
+ * 2 to 64, for [`RunPlace::Every`].
+ */
+every: number, 
+/**
+ * 1 to 10 000 ms: a longer gap ends a run.
+ */
+gap: Millis, };
+
+export type Near = { 
+/**
+ * Any of these.
+ */
+instruments: Array<InstrumentId>, 
+/**
+ * 0 to 1000 ms to either side.
+ */
+within: Millis, };
+
 export type Aim = { 
 /**
  * Any of these instruments.
  */
 instruments?: Array<InstrumentId>, 
 /**
+ * Any of these ways of striking, by name.
+ */
+articulations?: Array<string>, 
+/**
  * In any of these bars.
  */
-bars?: Array<BarRange>, };
+bars?: Array<BarRange>, 
+/**
+ * On these slots of the bar.
+ */
+positions?: Positions, 
+/**
+ * As loud as this when it enters the pass.
+ */
+velocity?: VelocityRange, 
+/**
+ * As long as this.
+ */
+length?: TimeRange, 
+/**
+ * As soon after the one before.
+ */
+speed?: Speed, 
+/**
+ * At this place of a run.
+ */
+run?: Run, 
+/**
+ * Together with another instrument.
+ */
+with?: Near, 
+/**
+ * Not together with another instrument.
+ */
+without?: Near, 
+/**
+ * 0 to 100 %: so many of them, chosen by dice.
+ */
+share?: Percent, 
+/**
+ * Exactly these hits.
+ */
+picked?: Array<HitId>, 
+/**
+ * Everything but what the conditions above say.
+ */
+invert?: boolean, };
 
 export type BarRange = { from: number, to: number, };
 
@@ -361,6 +705,10 @@ export type Report = {
  */
 grid: Grid, 
 /**
+ * The distance between two lines of the grid, in ticks.
+ */
+cell: Ticks, 
+/**
  * In the order of the kit.
  */
 instruments: Array<InstrumentReport>, 
@@ -390,6 +738,14 @@ aimed: number,
  * Hits that it changed.
  */
 touched: number, 
+/**
+ * Hits that it added.
+ */
+added: number, 
+/**
+ * Hits that it silenced.
+ */
+silenced: number, 
 /**
  * The furthest move in time.
  */
@@ -542,7 +898,11 @@ seconds: Array<number>, beat_ticks: Array<number>, beat_seconds: Array<number>,
  */
 downbeats: Array<number>, };
 
-export type PartDetail = { state: PartState, name: string, kit: Kit, written: WrittenColumns, };
+export type PartDetail = { state: PartState, name: string, 
+/**
+ * 0 to 15.
+ */
+channel: Channel, kit: Kit, written: WrittenColumns, };
 
 export type PartState = { id: PartId, song: SongId, revision: number, drums: boolean, recipe: Recipe, variation: number, history: History, };
 
@@ -556,11 +916,40 @@ instruments: Array<number>, seconds: Array<number>, lengths: Array<number>,
  */
 grid_lines: Array<number>, };
 
-export type PerformanceColumns = { ticks: Array<number>, velocities: Array<number>, seconds: Array<number>, 
+export type TimingColumns = { ticks: Array<number>, seconds: Array<number>, 
 /**
  * In seconds.
  */
-lengths: Array<number>, passes: Array<PassReport>, report: Report, };
+lengths: Array<number>, };
+
+export type AddedHit = { id: number, 
+/**
+ * Its instrument's place in the kit.
+ */
+instrument: number, note: number, 
+/**
+ * The tick of the grid line that it is nearest to.
+ */
+grid_line: number, };
+
+export type PerformanceColumns = { 
+/**
+ * Names the timing: where two performances agree in it, so do their timing columns.
+ */
+timing_key: string, 
+/**
+ * Nothing where the request said that it has this timing.
+ */
+timing: TimingColumns | null, velocities: Array<number>, 
+/**
+ * The rows of hits that do not sound, and the pass that silenced each.
+ */
+silenced: Array<[number, PassId]>, 
+/**
+ * The rows of hits that another instrument plays than was written: its place in the kit and
+ * the note.
+ */
+elsewhere: Array<[number, number, number]>, added: Array<AddedHit>, passes: Array<PassReport>, report: Report, };
 
 export type ActionOffer = { info: ActionInfo, start: Action, };
 
@@ -596,7 +985,15 @@ export type PerformRequest = { recipe: Recipe, variation: number, round: number,
 /**
  * Ask for the hits that this pass changes instead.
  */
-touched_by?: number, };
+touched_by?: number, 
+/**
+ * With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
+ */
+aimed?: boolean, 
+/**
+ * The `timing_key` of the timing columns that are known already.
+ */
+timing?: string, };
 
 export type Problem = { 
 /**

@@ -22,6 +22,7 @@ export function AddPass() {
 	const [text, setText] = useState("");
 	const [chosen, setChosen] = useState(0);
 	const found = offers
+		.filter(({ start }) => start.kind !== "by-hand")
 		.map((offer) => ({ offer, rank: rank(offer.info, text) }))
 		.filter((one) => Number.isFinite(one.rank))
 		.sort((a, b) => a.rank - b.rank)

@@ -3,18 +3,18 @@ import { useState } from "react";
 import type { Aim, BarRange } from "../../api/generated/types";
 import { barCount } from "../song";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { AimConditions, type AimProps } from "./AimConditions";
 import classes from "./Passes.module.css";
 
-interface Props {
-	aim: Aim;
-	onChange: (aim: Aim) => void;
-}
+type Props = Pick<AimProps, "aim" | "onChange">;
 
 /** “On closed hat, every bar”: whom a pass is for. */
-export function AimTokens({ aim, onChange }: Props) {
+export function AimTokens(props: AimProps) {
+	const { aim, onChange } = props;
 	return (
 		<>
 			On <InstrumentsToken aim={aim} onChange={onChange} />, <BarsToken aim={aim} onChange={onChange} />,{" "}
+			<AimConditions {...props} />
 		</>
 	);
 }

@@ -11,13 +11,17 @@ import { Sentence } from "./Sentence";
 function touchedInWords(pass: Pass, report: PassReport | undefined) {
 	if (!pass.on) return "off";
 	if (!report) return "";
-	if (report.aimed === 0) return "hits nothing here";
+	const others = [];
+	if (report.added > 0) others.push(`+${plural(report.added, "hit")}`);
+	if (report.silenced > 0) others.push(`−${plural(report.silenced, "hit")}`);
+	if (report.aimed === 0 && others.length === 0) return "hits nothing here";
+	if (report.touched === 0 && others.length > 0) return others.join(" · ");
 	if (report.touched === 0) return `changes none of ${plural(report.aimed, "hit")}`;
 	const largest = [];
 	if (report.largest_change >= 0.5) largest.push(`up to ${Math.round(report.largest_change)}`);
 	if (report.largest_move >= 0.05)
 		largest.push(`up to ${plain(Math.round(report.largest_move * 10) / 10)} ms`);
-	return [plural(report.touched, "hit"), ...largest].join(" · ");
+	return [plural(report.touched, "hit"), ...others, ...largest].join(" · ");
 }
 
 /** One pass: what it is, what it did, its sentence. Under the pointer it lights up its hits. */

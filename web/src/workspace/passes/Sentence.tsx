@@ -1,25 +1,39 @@
 import { Menu } from "@mantine/core";
-import { Fragment } from "react";
-import type { ActionInfo, Pass, Setting } from "../../api/generated/types";
+import { Fragment, useRef } from "react";
+import type { ActionInfo, ByHand, Pass, Setting } from "../../api/generated/types";
+import { listed, plural } from "../../words";
 import { withPass, withSetting } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { AimTokens } from "./AimTokens";
+import { GridToken } from "./GridToken";
 import { NumberToken } from "./NumberToken";
 import classes from "./Passes.module.css";
+import { PatternPicture } from "./PatternPicture";
 
 /** A pass as a sentence in which every underlined word is a control. */
 export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	const store = useWorkspaceStore();
 	const words = info.sentence.split(/\{(\w+)\}/);
+	const meant = useWorkspace(
+		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.aimed ?? 0,
+	);
+	const choosing = useRef(false);
+	if (pass.action.kind === "by-hand") return <HandSentence hand={pass.action} />;
 	return (
 		<p className={classes.sentence}>
 			<AimTokens
 				aim={pass.aim}
 				onChange={(aim) => {
-					const { recipe, draft, commit } = store.getState();
+					const { recipe, draft, commitSoon, light } = store.getState();
 					draft({ recipe: withPass(recipe, pass.id, { aim }) });
-					commit(`aim ${info.title.toLowerCase()}`);
+					commitSoon(`aim ${info.title.toLowerCase()}`);
+					if (choosing.current) light(pass.id, true);
 				}}
+				onChoosing={(now) => {
+					choosing.current = now;
+					store.getState().light(now ? pass.id : null, true);
+				}}
+				meant={meant}
 			/>
 			{words.map((word, index) => {
 				const setting = index % 2 === 1 && info.settings.find(({ name }) => name === word);
@@ -62,6 +76,30 @@ function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; s
 			/>
 		);
 	}
+	const done = (soon: boolean) => {
+		const { commit, commitSoon } = store.getState();
+		(soon ? commitSoon : commit)(step);
+	};
+	const choose = (next: string) => {
+		change(next);
+		done(false);
+	};
+	if (values.kind === "grid") return <GridToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "layer") return <LayerToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "pattern") {
+		if (pass.action.kind !== "accents") return null;
+		return (
+			<PatternPicture
+				accents={pass.action}
+				most={values.max}
+				onChange={(pattern) => {
+					const { recipe, draft } = store.getState();
+					draft({ recipe: withSetting(recipe, pass, setting.name, pattern) });
+				}}
+				onDone={done}
+			/>
+		);
+	}
 	const chosen = values.options.find(([name]) => name === value);
 	return (
 		<Menu>
@@ -72,14 +110,51 @@ function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; s
 			</Menu.Target>
 			<Menu.Dropdown>
 				{values.options.map(([name, words]) => (
-					<Menu.Item
-						key={name}
-						onClick={() => {
-							change(name);
-							store.getState().commit(step);
-						}}
-					>
+					<Menu.Item key={name} onClick={() => choose(name)}>
 						{words}
+					</Menu.Item>
+				))}
+			</Menu.Dropdown>
+		</Menu>
+	);
+}
+
+/** What was done to single hits. */
+function HandSentence({ hand: { moved, removed, added } }: { hand: ByHand }) {
+	const words = [];
+	if (moved.length > 0) words.push(`${plural(moved.length, "hit")} moved`);
+	if (removed.length > 0) words.push(`${plural(removed.length, "hit")} taken out`);
+	if (added.length > 0) words.push(`${plural(added.length, "hit")} added`);
+	return (
+		<p className={classes.sentence}>
+			{words.length > 0 ? `${listed(words)}.` : "Nothing is changed by hand."}
+		</p>
+	);
+}
+
+/** The velocity layers of the part's kit by name. */
+function LayerToken({
+	label,
+	value,
+	onChange,
+}: {
+	label: string;
+	value: string;
+	onChange: (layer: string) => void;
+}) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const names = [...new Set(instruments.flatMap(({ layers }) => layers.map((layer) => layer.name)))];
+	return (
+		<Menu>
+			<Menu.Target>
+				<button type="button" className={classes.token} aria-label={`${label}: ${value}`}>
+					{value}
+				</button>
+			</Menu.Target>
+			<Menu.Dropdown>
+				{names.map((name) => (
+					<Menu.Item key={name} onClick={() => onChange(name)}>
+						{name}
 					</Menu.Item>
 				))}
 			</Menu.Dropdown>

@@ -1,0 +1,94 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::aim::slot_of;
+use crate::dice::Dice;
+use crate::grid::Grid;
+use crate::perform::Stage;
+use crate::units::Percent;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Makes the slots of a pattern louder or softer: v += amount·pattern\[slot\].
+///
+/// The pattern goes round and round from bar 1 on; each hit belongs to the slot nearest to where it
+/// is written. Slots that the pattern does not have change nothing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Accents {
+    /// What a bar is cut into.
+    pub grid: Grid,
+    /// 1 to 4 bars.
+    pub bars: u32,
+    /// −64 to 64 for each slot, bar after bar.
+    pub pattern: Vec<f64>,
+    /// 0 to 200 %.
+    pub amount: Percent,
+}
+
+impl Default for Accents {
+    fn default() -> Accents {
+        let pattern = [16.0, -8.0, 4.0, -8.0, 8.0, -8.0, 4.0, -8.0, 12.0, -8.0, 4.0, -8.0, 8.0, -8.0, 4.0, -8.0];
+        Accents { grid: Grid::SIXTEENTHS, bars: 1, pattern: pattern.to_vec(), amount: Percent(100.0) }
+    }
+}
+
+impl Act for Accents {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "accents",
+        title: "Accents",
+        family: ActionFamily::Touch,
+        words: &["pattern", "accent", "groove", "emphasis", "beat", "velocity", "template"],
+        sentence: "add {amount} of these accents, over {bars} in {grid}: {pattern}",
+        explains: "A pattern of louder and softer slots, drawn as bars.",
+        settings: &[
+            Setting::new("grid", "grid", Values::Grid),
+            Setting::new("bars", "bars", Values::number(1.0, 4.0, 1.0, "bars", None)),
+            Setting::new("pattern", "pattern", Values::Pattern { min: -64.0, max: 64.0 }),
+            Setting::new("amount", "amount", Values::number(0.0, 200.0, 1.0, "%", Some(0.0))),
+        ],
+    };
+
+    fn check(&self) -> Result<(), (&'static str, String)> {
+        if self.pattern.len() > 1024 {
+            return Err(("pattern", format!("{} slots are more than the 1024 of four bars", self.pattern.len())));
+        }
+        match self.pattern.iter().find(|offset| offset.abs() > 64.0) {
+            Some(offset) => Err(("pattern", format!("{offset} is outside -64 to 64"))),
+            None => Ok(()),
+        }
+    }
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        for &row in aimed {
+            let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.written(row).tick);
+            let offset = self.pattern.get(slot as usize).copied().unwrap_or(0.0);
+            stage.velocity[row] += self.amount.factor() * offset;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    #[test]
+    fn the_pattern_goes_round() {
+        let pattern = vec![20.0, 0.0, -10.0, 0.0];
+        let accents = Accents {
+            grid: "1/4".parse().unwrap(),
+            bars: 2,
+            pattern: [pattern, vec![1.0; 4]].concat(),
+            amount: Percent(50.0),
+        };
+        let played = play(&sixteenths(&[60; 48]), Action::Accents(accents));
+        let velocities: Vec<u8> = played.iter().map(|hit| hit.velocity.get()).collect();
+        assert_eq!((velocities[0], velocities[1], velocities[4], velocities[8]), (70, 70, 60, 55));
+        assert_eq!(
+            (velocities[15], velocities[16], velocities[20]),
+            (61, 61, 61),
+            "the last 16th is nearest to the next bar line"
+        );
+        assert_eq!(velocities[32], 70, "the third bar is like the first");
+    }
+}

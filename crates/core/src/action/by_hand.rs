@@ -1,0 +1,197 @@
+use super::{Act, ActionFamily, ActionInfo};
+use crate::dice::Dice;
+use crate::hit::{Hit, HitId};
+use crate::perform::Stage;
+use crate::units::{Channel, Millis, Note, Ticks, Velocity};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use ts_rs::TS;
+
+/// One hit that was moved by hand: offsets from what enters the pass.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct HandMove {
+    /// Which hit.
+    pub hit: HitId,
+    /// −126 to 126.
+    #[serde(default)]
+    pub velocity: f64,
+    /// −10 000 to 10 000 ms.
+    #[serde(default)]
+    pub time: Millis,
+    /// The part of its length that is left, where it was cut: above 0 up to 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub length: Option<f64>,
+    /// Another note, where it was moved to another instrument.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub note: Option<Note>,
+}
+
+/// One hit that was added by hand.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct HandHit {
+    /// From [`ByHand::FIRST_ADDED`] on, unlike those of the part.
+    pub id: HitId,
+    /// In ticks of the song.
+    pub tick: Ticks,
+    /// In ticks of the song.
+    pub length: Ticks,
+    /// How hard.
+    pub velocity: Velocity,
+    /// Which key.
+    pub note: Note,
+    /// 0 to 15.
+    pub channel: Channel,
+}
+
+/// Single hits moved, taken out and put in by hand. Moves are offsets, so they survive changes in
+/// the passes before.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct ByHand {
+    /// At most one for each hit.
+    pub moved: Vec<HandMove>,
+    /// Hits that do not sound.
+    pub removed: Vec<HitId>,
+    /// Hits that were not written.
+    pub added: Vec<HandHit>,
+}
+
+impl ByHand {
+    /// The ids of hits that were added begin here.
+    pub const FIRST_ADDED: u32 = 1 << 30;
+    const MOST: usize = 100_000;
+}
+
+impl Act for ByHand {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "by-hand",
+        title: "By hand",
+        family: ActionFamily::Hand,
+        words: &["edit", "move", "nudge", "draw", "delete", "manual", "single"],
+        sentence: "single hits moved, taken out or put in.",
+        explains: "Single hits: drag them in the rows, double click to add or take out.",
+        settings: &[],
+    };
+
+    fn check(&self) -> Result<(), (&'static str, String)> {
+        let many = self.moved.len() + self.removed.len() + self.added.len();
+        if many > ByHand::MOST {
+            return Err(("moved", format!("{many} single hits are more than {}", ByHand::MOST)));
+        }
+        for one in &self.moved {
+            let good = one.velocity.abs() <= 126.0
+                && one.time.0.abs() <= 10_000.0
+                && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
+            if !good {
+                return Err(("moved", format!("the move of hit {} is out of range", one.hit.0)));
+            }
+        }
+        let mut seen = BTreeSet::new();
+        for one in &self.added {
+            if one.id.0 < ByHand::FIRST_ADDED || !seen.insert(one.id) {
+                return Err((
+                    "added",
+                    format!("hit {} needs an id of its own from {} on", one.id.0, ByHand::FIRST_ADDED),
+                ));
+            }
+            if !(one.tick.0 >= 0.0 && one.tick.0 <= 1e9 && one.length.0 >= 1.0 && one.length.0 <= 1e9) {
+                return Err(("added", format!("hit {} lies outside the song", one.id.0)));
+            }
+        }
+        Ok(())
+    }
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
+        let moves: BTreeMap<HitId, &HandMove> = self.moved.iter().map(|one| (one.hit, one)).collect();
+        let removed: BTreeSet<HitId> = self.removed.iter().copied().collect();
+        for one in &self.added {
+            let HandHit { id, tick, length, velocity, note, channel } = *one;
+            stage.add(Hit { id, tick, length, velocity, release: 64, note, channel });
+        }
+        for row in aimed.iter().copied().chain(stage.rows() - self.added.len()..stage.rows()) {
+            let id = stage.id(row);
+            if let Some(one) = moves.get(&id) {
+                stage.velocity[row] += one.velocity;
+                stage.length[row] *= one.length.unwrap_or(1.0);
+                stage.move_by(row, one.time);
+                if let Some(note) = one.note {
+                    stage.rename(row, note);
+                }
+            }
+            if removed.contains(&id) {
+                stage.silence(row, dice.pass());
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    fn moved(hit: u32) -> HandMove {
+        HandMove { hit: HitId(hit), velocity: 0.0, time: Millis(0.0), length: None, note: None }
+    }
+
+    #[test]
+    fn hits_are_moved_taken_out_and_put_in() {
+        let added = HandHit {
+            id: HitId(ByHand::FIRST_ADDED),
+            tick: Ticks(120.0),
+            length: Ticks(60.0),
+            velocity: Velocity::rounded(33.0),
+            note: Note::new(38).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        let by_hand = ByHand {
+            moved: vec![
+                HandMove { velocity: -20.0, time: Millis(5.0), ..moved(1) },
+                HandMove { note: Note::new(46), length: Some(0.5), ..moved(2) },
+            ],
+            removed: vec![HitId(3)],
+            added: vec![added],
+        };
+        let played = play(&sixteenths(&[100; 4]), Action::ByHand(by_hand));
+        assert_eq!(played.len(), 5);
+        assert_eq!((played[1].velocity.get(), played[1].tick), (80, Ticks(250.0)));
+        assert_eq!((played[2].note.get(), played[2].length), (46, Ticks(60.0)));
+        assert_eq!(
+            played.iter().map(|hit| hit.silenced.is_some()).collect::<Vec<_>>(),
+            [false, false, false, true, false]
+        );
+        assert_eq!((played[4].tick, played[4].velocity.get()), (Ticks(120.0), 33));
+    }
+
+    #[test]
+    fn an_added_hit_keeps_its_distance_to_its_neighbours() {
+        let added = HandHit {
+            id: HitId(ByHand::FIRST_ADDED),
+            tick: Ticks(60.0),
+            length: Ticks(900.0),
+            velocity: Velocity::MAX,
+            note: Note::new(42).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        let played = play(&sixteenths(&[100; 3]), Action::ByHand(ByHand { added: vec![added], ..ByHand::default() }));
+        assert_eq!(played[3].length, Ticks(180.0), "up to the next of its note");
+    }
+
+    #[test]
+    fn wrong_ids_and_places_are_refused() {
+        let json = |added: &str| serde_json::from_str::<serde_json::Value>(added).unwrap();
+        let good =
+            r#"{"kind":"by-hand","added":[{"id":1073741824,"tick":0,"length":1,"velocity":9,"note":38,"channel":9}]}"#;
+        assert!(Action::from_value(json(good)).is_ok());
+        for (from, to) in [("1073741824", "7"), ("\"tick\":0", "\"tick\":-5"), ("\"length\":1", "\"length\":0")] {
+            assert_eq!(Action::from_value(json(&good.replace(from, to))).unwrap_err().0, "added", "{to}");
+        }
+        let far = r#"{"kind":"by-hand","moved":[{"hit":1,"velocity":500}]}"#;
+        assert_eq!(Action::from_value(json(far)).unwrap_err().0, "moved");
+    }
+}

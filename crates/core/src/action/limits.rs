@@ -1,0 +1,120 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use crate::units::Velocity;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What happens to velocities beyond the limits.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum LimitsHow {
+    /// They stop at the limit; the rest stays.
+    #[default]
+    Clip,
+    /// All are drawn in: of each instrument's aimed hits the softest comes to lie on the floor and
+    /// the loudest on the ceiling, the rest in proportion.
+    Squeeze,
+}
+
+/// A floor and a ceiling for velocities.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Limits {
+    /// The softest.
+    pub floor: Velocity,
+    /// The loudest.
+    pub ceiling: Velocity,
+    /// Clip or squeeze.
+    pub how: LimitsHow,
+}
+
+impl Default for Limits {
+    fn default() -> Limits {
+        Limits { floor: Velocity::rounded(40.0), ceiling: Velocity::rounded(112.0), how: LimitsHow::Clip }
+    }
+}
+
+/// The least and the greatest velocity of some rows.
+pub(super) fn extremes(stage: &Stage<'_>, rows: &[usize]) -> (f64, f64) {
+    let velocities = || rows.iter().map(|&row| stage.velocity[row]);
+    (velocities().fold(f64::INFINITY, f64::min), velocities().fold(f64::NEG_INFINITY, f64::max))
+}
+
+/// Maps the rows' velocities in proportion onto floor to ceiling; one single velocity is clipped.
+pub(super) fn squeeze(stage: &mut Stage<'_>, rows: &[usize], floor: f64, ceiling: f64) {
+    let (least, most) = extremes(stage, rows);
+    for &row in rows {
+        let velocity = &mut stage.velocity[row];
+        *velocity = match most > least {
+            true => floor + (*velocity - least) / (most - least) * (ceiling - floor),
+            false => velocity.clamp(floor, ceiling),
+        };
+    }
+}
+
+impl Act for Limits {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "limits",
+        title: "Limits",
+        family: ActionFamily::Touch,
+        words: &["floor", "ceiling", "range", "minimum", "maximum", "limiter", "clamp", "compress", "velocity"],
+        sentence: "keep between {floor} and {ceiling}; {how}.",
+        explains: "A floor and a ceiling: stop there, or draw everything in between.",
+        settings: &[
+            Setting::new("floor", "floor", Values::velocity()),
+            Setting::new("ceiling", "ceiling", Values::velocity()),
+            Setting::new(
+                "how",
+                "how",
+                Values::Choice {
+                    options: &[("clip", "what is beyond stops there"), ("squeeze", "draw all in between")],
+                },
+            ),
+        ],
+    };
+
+    fn check(&self) -> Result<(), (&'static str, String)> {
+        if self.floor > self.ceiling {
+            return Err(("floor", format!("floor {} is above ceiling {}", self.floor.get(), self.ceiling.get())));
+        }
+        Ok(())
+    }
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        let [floor, ceiling] = [self.floor, self.ceiling].map(|velocity| f64::from(velocity.get()));
+        if self.how == LimitsHow::Clip {
+            for &row in aimed {
+                stage.velocity[row] = stage.velocity[row].clamp(floor, ceiling);
+            }
+            return;
+        }
+        for rows in stage.by_instrument(aimed) {
+            squeeze(stage, &rows, floor, ceiling);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    fn limited(how: LimitsHow, velocities: &[u8]) -> Vec<u8> {
+        let limits = Limits { floor: Velocity::rounded(88.0), ceiling: Velocity::rounded(104.0), how };
+        play(&sixteenths(velocities), Action::Limits(limits)).iter().map(|hit| hit.velocity.get()).collect()
+    }
+
+    #[test]
+    fn the_worked_numbers() {
+        assert_eq!(limited(LimitsHow::Squeeze, &[60, 85, 120]), [88, 95, 104]);
+        assert_eq!(limited(LimitsHow::Clip, &[60, 95, 120]), [88, 95, 104]);
+    }
+
+    #[test]
+    fn one_single_velocity_is_only_clipped() {
+        assert_eq!(limited(LimitsHow::Squeeze, &[90, 90]), [90, 90]);
+        assert_eq!(limited(LimitsHow::Squeeze, &[20]), [88]);
+    }
+}

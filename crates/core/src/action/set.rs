@@ -1,0 +1,61 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use crate::units::{Percent, Velocity};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Gives every hit one velocity: v := v + amount·(a − v).
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Set {
+    /// The velocity.
+    pub to: Velocity,
+    /// 0 to 100 %: how far the hits go there.
+    pub amount: Percent,
+}
+
+impl Default for Set {
+    fn default() -> Set {
+        Set { to: Velocity::rounded(100.0), amount: Percent(100.0) }
+    }
+}
+
+impl Act for Set {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "set",
+        title: "Set",
+        family: ActionFamily::Touch,
+        words: &["fixed", "solid", "flatten", "same", "equal", "reset", "velocity", "constant"],
+        sentence: "set to {to}, {amount} of the way.",
+        explains: "One velocity for all.",
+        settings: &[
+            Setting::new("to", "velocity", Values::velocity()),
+            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
+        ],
+    };
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        let to = f64::from(self.to.get());
+        for &row in aimed {
+            stage.velocity[row] += self.amount.factor() * (to - stage.velocity[row]);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    #[test]
+    fn all_the_way_and_half_of_it() {
+        let set = |amount| Action::Set(Set { to: Velocity::rounded(100.0), amount: Percent(amount) });
+        let velocities = |amount| {
+            play(&sixteenths(&[60, 90]), set(amount)).iter().map(|hit| hit.velocity.get()).collect::<Vec<u8>>()
+        };
+        assert_eq!(velocities(100.0), [100, 100]);
+        assert_eq!(velocities(50.0), [80, 95]);
+    }
+}

@@ -1,0 +1,164 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How a swell gets from its beginning to its end.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Curve {
+    /// As much in every bar.
+    #[default]
+    Straight,
+    /// Most of it near the end.
+    Late,
+    /// Most of it at the beginning.
+    Early,
+}
+
+impl Curve {
+    fn at(self, u: f64) -> f64 {
+        match self {
+            Curve::Straight => u,
+            Curve::Late => u * u,
+            Curve::Early => 1.0 - (1.0 - u) * (1.0 - u),
+        }
+    }
+}
+
+/// What the numbers of a swell are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum SwellOf {
+    /// What is added.
+    #[default]
+    Change,
+    /// What the stretch's own level comes to.
+    Level,
+}
+
+/// A crescendo or decrescendo over each stretch of bars that the pass aims at.
+///
+/// With u going from 0 to 1 over the stretch and c the curve, line(u) = from + c(u)·(to − from). As a
+/// change, v += line(u). As a level, each instrument's own moving level (the mean of its aimed hits
+/// within an eighth of the stretch to either side, as they enter) is taken to the line: v += line(u) − level(u). In
+/// both the differences between neighbours stay.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Swell {
+    /// −126 to 127: at the beginning.
+    pub from: f64,
+    /// −126 to 127: at the end.
+    pub to: f64,
+    /// Straight, late or early.
+    pub curve: Curve,
+    /// A change or a level.
+    pub of: SwellOf,
+}
+
+impl Default for Swell {
+    fn default() -> Swell {
+        Swell { from: -30.0, to: 0.0, curve: Curve::Straight, of: SwellOf::Change }
+    }
+}
+
+/// The mean of the values within `reach` to either side of each place; places ascend.
+fn moving_mean(places: &[f64], values: &[f64], reach: f64) -> Vec<f64> {
+    let (mut from, mut to, mut sum) = (0, 0, 0.0);
+    let mean = |&place: &f64| {
+        while to < places.len() && places[to] <= place + reach {
+            sum += values[to];
+            to += 1;
+        }
+        while places[from] < place - reach {
+            sum -= values[from];
+            from += 1;
+        }
+        sum / (to - from) as f64
+    };
+    places.iter().map(mean).collect()
+}
+
+impl Act for Swell {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "swell",
+        title: "Swell",
+        family: ActionFamily::Touch,
+        words: &["crescendo", "decrescendo", "diminuendo", "fade", "ramp", "build", "velocity", "hairpin"],
+        sentence: "swell from {from} to {to}, {curve}, {of}.",
+        explains: "A crescendo or decrescendo over the chosen bars; neighbours keep their differences.",
+        settings: &[
+            Setting::new("from", "from", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
+            Setting::new("to", "to", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
+            Setting::new(
+                "curve",
+                "curve",
+                Values::Choice {
+                    options: &[("straight", "evenly"), ("late", "mostly late"), ("early", "mostly early")],
+                },
+            ),
+            Setting::new(
+                "of",
+                "of",
+                Values::Choice { options: &[("change", "as louder or softer"), ("level", "as the level itself")] },
+            ),
+        ],
+    };
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        for (from, to, rows) in stage.stretches(aimed) {
+            let span = (to - from).max(1.0);
+            for rows in stage.by_instrument(&rows) {
+                let places: Vec<f64> = rows.iter().map(|&row| (stage.written(row).tick.0 - from) / span).collect();
+                let levels = match self.of {
+                    SwellOf::Change => vec![0.0; rows.len()],
+                    SwellOf::Level => {
+                        let values: Vec<f64> = rows.iter().map(|&row| stage.velocity[row]).collect();
+                        moving_mean(&places, &values, 0.125)
+                    }
+                };
+                for ((&row, &place), level) in rows.iter().zip(&places).zip(levels) {
+                    let line = self.from + self.curve.at(place.clamp(0.0, 1.0)) * (self.to - self.from);
+                    stage.velocity[row] += line - level;
+                }
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    #[test]
+    fn a_change_runs_from_the_first_to_the_last() {
+        let swell = Swell { from: -20.0, to: 20.0, ..Swell::default() };
+        let played = play(&sixteenths(&[60, 70, 60, 70, 60]), Action::Swell(swell));
+        let velocities: Vec<u8> = played.iter().map(|hit| hit.velocity.get()).collect();
+        assert_eq!(velocities, [40, 60, 60, 80, 80]);
+    }
+
+    #[test]
+    fn a_level_is_reached_and_neighbours_keep_their_differences() {
+        let wave: Vec<u8> = (0..64).map(|place| if place % 2 == 0 { 60 } else { 80 }).collect();
+        let swell = Swell { from: 40.0, to: 100.0, of: SwellOf::Level, ..Swell::default() };
+        let velocities: Vec<f64> =
+            play(&sixteenths(&wave), Action::Swell(swell)).iter().map(|hit| f64::from(hit.velocity.get())).collect();
+        let level = |place: usize| (velocities[place] + velocities[place + 1]) / 2.0;
+        assert!((level(0) - 40.0).abs() < 4.0 && (level(31) - 70.0).abs() < 3.0 && (level(62) - 100.0).abs() < 4.0);
+        for pair in velocities[8..56].chunks(2) {
+            assert!((pair[1] - pair[0] - 20.0).abs() <= 4.0, "{pair:?}");
+        }
+    }
+
+    #[test]
+    fn curves_end_where_they_should() {
+        for curve in [Curve::Straight, Curve::Late, Curve::Early] {
+            assert_eq!((curve.at(0.0), curve.at(1.0)), (0.0, 1.0));
+        }
+        assert!(Curve::Late.at(0.5) < 0.5 && Curve::Early.at(0.5) > 0.5);
+    }
+}

@@ -1,0 +1,144 @@
+/** Changing single hits in the rows: drag, lasso, double click. */
+import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
+import { axis } from "../draw/axis";
+import { inset, velocityAt, velocityY } from "../draw/hits";
+import { plural } from "../words";
+import { hitAt, rowsOf } from "./HitsCanvas";
+import { added, millisOf, moved, onGrid, removed, restored } from "./hand";
+import { useWorkspaceStore } from "./store";
+
+export interface Lasso {
+	left: number;
+	top: number;
+	width: number;
+	height: number;
+}
+
+/** Follows the pointer until it is let go. */
+function follow(
+	target: Element,
+	pointerId: number,
+	move: (event: globalThis.PointerEvent) => void,
+	end: () => void,
+) {
+	target.setPointerCapture(pointerId);
+	const moving = (event: Event) => move(event as globalThis.PointerEvent);
+	const ending = () => {
+		target.removeEventListener("pointermove", moving);
+		target.removeEventListener("pointerup", ending);
+		target.removeEventListener("pointercancel", ending);
+		end();
+	};
+	target.addEventListener("pointermove", moving);
+	target.addEventListener("pointerup", ending);
+	target.addEventListener("pointercancel", ending);
+}
+
+/**
+ * On a hit a drag moves it, and what is selected with it: up and down its velocity or sideways its
+ * time, whichever came first; with Alt both. Elsewhere a drag is a lasso. A double click takes a
+ * hit out or puts one in.
+ */
+export function useHitGestures(index: number, name: string) {
+	const store = useWorkspaceStore();
+	const [lasso, setLasso] = useState<Lasso | null>(null);
+
+	const onPointerDown = useCallback(
+		(event: PointerEvent<HTMLElement>) => {
+			if (event.button !== 0) return;
+			const area = event.currentTarget.getBoundingClientRect();
+			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
+			const state = store.getState();
+			const hit = hitAt(state, index, x, y, area.width, area.height);
+			if (hit >= 0) dragHits(event, hit, area);
+			else sweep(event, area, x, y);
+		},
+		[store, index],
+	);
+
+	function dragHits(event: PointerEvent<HTMLElement>, hit: number, area: DOMRect) {
+		const state = store.getState();
+		if (event.shiftKey) {
+			const selected = new Set(state.selected);
+			if (!selected.delete(hit)) selected.add(hit);
+			state.select(selected);
+			return;
+		}
+		if (!state.selected.has(hit)) state.select([hit]);
+		const rows = [...store.getState().selected];
+		const perPixel = 126 / (area.height - 2 * inset);
+		const ticks = (state.window[1] - state.window[0]) / area.width;
+		let way: "up" | "sideways" | null = null;
+		const move = (now: globalThis.PointerEvent) => {
+			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
+			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
+			way ??= Math.abs(dy) >= Math.abs(dx) ? "up" : "sideways";
+			const velocity = way === "up" || now.altKey ? Math.round(-dy * perPixel) : 0;
+			const at = state.performance?.ticks[hit] ?? 0;
+			const ms = way === "sideways" || now.altKey ? millisOf(state, at, dx * ticks) : 0;
+			store.getState().draft({ recipe: moved(state, rows, velocity, ms) });
+		};
+		follow(event.currentTarget, event.pointerId, move, () => {
+			if (way) store.getState().commit(`move ${plural(rows.length, "hit")} of ${name}`);
+		});
+	}
+
+	function sweep(event: PointerEvent<HTMLElement>, area: DOMRect, x: number, y: number) {
+		const state = store.getState();
+		const before = event.shiftKey ? [...state.selected] : [];
+		let box: Lasso | null = null;
+		const move = (now: globalThis.PointerEvent) => {
+			const [toX, toY] = [now.clientX - area.left, now.clientY - area.top];
+			if (!box && Math.abs(toX - x) + Math.abs(toY - y) < 4) return;
+			box = {
+				left: Math.min(x, toX),
+				top: Math.min(y, toY),
+				width: Math.abs(toX - x),
+				height: Math.abs(toY - y),
+			};
+			setLasso(box);
+		};
+		follow(event.currentTarget, event.pointerId, move, () => {
+			setLasso(null);
+			const caught = box ? inside(box, area) : [];
+			if (box || before.length === 0) store.getState().select([...before, ...caught]);
+		});
+	}
+
+	function inside(box: Lasso, area: DOMRect) {
+		const state = store.getState();
+		const { performance, part, window } = state;
+		const { x } = axis(window, area.width);
+		return rowsOf(state, index).filter((row) => {
+			const tick = performance?.ticks[row] ?? part.written.ticks[row];
+			const velocity = performance?.velocities[row] ?? part.written.velocities[row];
+			const [left, top] = [x(tick) - box.left, velocityY(velocity, area.height) - box.top];
+			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
+		});
+	}
+
+	const onDoubleClick = useCallback(
+		(event: MouseEvent<HTMLElement>) => {
+			const area = event.currentTarget.getBoundingClientRect();
+			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
+			const state = store.getState();
+			const hit = hitAt(state, index, x, y, area.width, area.height);
+			const { draft, commit, performance } = state;
+			if (hit < 0) {
+				const { tick } = axis(state.window, area.width);
+				const at = event.altKey ? tick(x) : onGrid(state, tick(x));
+				draft({ recipe: added(state, index, at, velocityAt(y, area.height)) });
+				commit(`add a hit of ${name}`);
+			} else if (performance?.silenced.has(hit)) {
+				draft({ recipe: restored(state, hit) });
+				commit(`bring back a hit of ${name}`);
+			} else {
+				draft({ recipe: removed(state, [hit]) });
+				commit(`take out a hit of ${name}`);
+			}
+			store.getState().select([]);
+		},
+		[store, index, name],
+	);
+	return { lasso, onPointerDown, onDoubleClick };
+}
