@@ -32,13 +32,13 @@ fn read_recipe(path: Option<&Path>) -> Result<Recipe, String> {
 
 /// Every part as it is played: drum parts by the recipe, the others as they are.
 pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> Vec<(usize, Performance)> {
-    let context = Context { tempo: &song.tempo, metre: &song.metre, variation, round: 0, start };
+    let context = Context { variation, start, ..Context::new(&song.tempo, &song.metre) };
     let none = Recipe::default();
     let parts = song.parts.iter().enumerate();
     parts
         .map(|(index, part)| {
             let recipe = if part.drums { recipe } else { &none };
-            (index, perform(&part.part, &part.chart(part.drums, &song.metre), recipe, &context))
+            (index, perform(&part.part, &part.chart(part.drums), recipe, &context))
         })
         .collect()
 }

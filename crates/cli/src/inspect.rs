@@ -8,12 +8,12 @@ use vivida_smf::SongFile;
 
 pub fn inspect(input: &Path, as_json: bool) -> Done {
     let (_, song) = read_song(input)?;
-    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: Ticks(0.0) };
+    let context = Context::new(&song.tempo, &song.metre);
     let reports: Vec<Report> = play(&song, &Recipe::default(), 1, Ticks(0.0))
         .into_iter()
         .map(|(index, performance)| {
             let part = &song.parts[index];
-            report(&part.part, &part.chart(part.drums, &song.metre), &context, &performance)
+            report(&part.part, &part.chart(part.drums), &context, &performance)
         })
         .collect();
     if as_json {

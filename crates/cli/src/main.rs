@@ -7,6 +7,10 @@ use clap::{Parser, Subcommand};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+/// Columns of a performance come and go with every request; this allocator keeps their pages.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Makes programmed drum parts feel human.
 #[derive(Parser)]
 #[command(version, about)]

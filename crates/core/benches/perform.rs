@@ -6,6 +6,10 @@ use std::time::Instant;
 use vivida_core::action::{Contrast, Lean, Level, Loosen, Shape, Spread};
 use vivida_core::*;
 
+// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn part(hits: u32) -> Part {
     let hit = |id: u32| Hit {
         id: HitId(id),
@@ -38,13 +42,13 @@ fn eight_passes() -> Recipe {
 fn performances(criterion: &mut Criterion) {
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-    let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
+    let context = Context::new(&tempo, &metre);
     let recipe = eight_passes();
     let mut group = criterion.benchmark_group("perform, 8 passes");
     let mut medians = Vec::new();
     for hits in [10_000, 100_000] {
         let part = part(hits);
-        let chart = Chart::new(&part, Kit::of_drums(&part), &metre);
+        let chart = Chart::new(&part, Kit::of_drums(&part));
         group.throughput(Throughput::Elements(u64::from(hits)));
         group.bench_with_input(BenchmarkId::from_parameter(hits), &part, |bencher, part| {
             bencher.iter(|| perform(black_box(part), &chart, &recipe, &context));

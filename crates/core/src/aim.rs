@@ -6,6 +6,7 @@ use crate::hit::HitId;
 use crate::kit::{InstrumentId, Limb};
 use crate::metre::MetreMap;
 use crate::perform::Stage;
+use crate::section::Section;
 use crate::units::{Millis, Percent, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -145,6 +146,10 @@ pub struct Aim {
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[ts(optional, as = "Option<Vec<BarRange>>")]
     pub bars: Vec<BarRange>,
+    /// Or in any section of one of these names.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<String>>")]
+    pub sections: Vec<String>,
     /// On these slots of the bar.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -251,58 +256,92 @@ impl Aim {
         within("share", self.share.map_or(0.0, |share| share.0), 0.0, 100.0, " %")
     }
 
-    /// For each row of the stage whether it is meant. A silenced hit never is.
-    pub(crate) fn meant(&self, stage: &Stage<'_>, dice: &Dice) -> Vec<bool> {
+    /// No stretch of the song is chosen.
+    pub(crate) fn is_everywhere(&self) -> bool {
+        self.bars.is_empty() && self.sections.is_empty()
+    }
+
+    /// Where the chosen stretches of the song begin and end, in ticks.
+    pub(crate) fn stretches(&self, metre: &MetreMap, sections: &[Section]) -> Vec<(f64, f64)> {
+        let named = sections.iter().filter(|section| self.sections.contains(&section.name));
+        let bars = self.bars.iter().map(|range| (range.from, range.to));
+        let stretch = |(from, to)| {
+            let last = metre.bar(to);
+            (metre.bar(from).start.0, last.start.0 + last.length.0)
+        };
+        bars.chain(named.map(|section| (section.from, section.to))).map(stretch).collect()
+    }
+
+    /// The rows of the stage that are meant, ascending. A silenced hit never is.
+    pub(crate) fn meant(&self, stage: &Stage<'_>, dice: &Dice) -> Vec<usize> {
+        let mut rows = self.of_instruments(stage);
+        self.keep_places(&mut rows, stage);
+        self.keep_company(&mut rows, stage, dice);
+        if self.invert {
+            let mut meant = vec![false; stage.rows()];
+            rows.iter().for_each(|&row| meant[row] = true);
+            rows = (0..stage.rows()).filter(|&row| !meant[row]).collect();
+        }
+        if stage.silences() {
+            rows.retain(|&row| !stage.is_silenced(row));
+        }
+        rows
+    }
+
+    fn of_instruments(&self, stage: &Stage<'_>) -> Vec<usize> {
         let kit = &stage.chart.kit;
-        let wanted: Vec<bool> = kit
-            .instruments
-            .iter()
-            .map(|instrument| self.instruments.is_empty() || self.instruments.contains(&instrument.id))
-            .collect();
-        let rows = stage.rows();
-        let mut meant: Vec<bool> = {
-            // Without a kit there are no instruments, but there may be hits that were added.
-            let any = self.instruments.is_empty();
-            (0..rows).map(|row| wanted.get(stage.instrument(row)).copied().unwrap_or(any)).collect()
-        };
-        let mut keep = |holds: &dyn Fn(usize) -> bool| {
-            for (row, meant) in meant.iter_mut().enumerate() {
-                *meant = *meant && holds(row);
-            }
-        };
+        let mut rows: Vec<usize> = (0..stage.rows()).collect();
+        if !self.instruments.is_empty() {
+            let wanted: Vec<bool> =
+                kit.instruments.iter().map(|instrument| self.instruments.contains(&instrument.id)).collect();
+            rows.retain(|&row| wanted.get(stage.instrument(row)) == Some(&true));
+        }
         if !self.articulations.is_empty() {
-            keep(&|row| {
+            rows.retain(|&row| {
                 let ways = kit.instruments.get(stage.instrument(row)).map_or(&[][..], |one| &one.articulations);
                 ways.iter().any(|way| way.note == stage.note(row) && self.articulations.contains(&way.name))
             });
         }
-        if !self.bars.is_empty() {
-            let stretches = stretches(&self.bars, stage.metre);
-            keep(&|row| {
+        rows
+    }
+
+    /// What is asked of a hit by itself.
+    fn keep_places(&self, rows: &mut Vec<usize>, stage: &Stage<'_>) {
+        if !self.is_everywhere() {
+            let stretches = self.stretches(stage.metre, stage.sections);
+            rows.retain(|&row| {
                 let tick = stage.written(row).tick.0;
                 stretches.iter().any(|&(from, to)| tick >= from && tick < to)
             });
         }
         if let Some(positions) = &self.positions {
             let chosen: HashSet<u32> = positions.slots.iter().copied().collect();
-            keep(&|row| {
+            rows.retain(|&row| {
                 let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.written(row).tick);
                 chosen.contains(&(slot + 1)) && miss <= positions.tolerance.factor() + 1e-9
             });
         }
         if let Some(range) = self.velocity {
-            keep(&|row| (range.from..=range.to).contains(&Velocity::rounded(stage.velocity[row])));
+            rows.retain(|&row| (range.from..=range.to).contains(&Velocity::rounded(stage.velocity[row])));
         }
         if let Some(range) = self.length {
-            keep(&|row| {
+            rows.retain(|&row| {
                 let hit = stage.written(row);
                 let length = stage.tempo.millis_of(hit.length, hit.tick);
                 length >= range.from && length <= range.to
             });
         }
+        if let Some(picked) = &self.picked {
+            let picked: HashSet<HitId> = picked.iter().copied().collect();
+            rows.retain(|&row| picked.contains(&stage.id(row)));
+        }
+    }
+
+    /// What is asked of a hit among others, and the dice.
+    fn keep_company(&self, rows: &mut Vec<usize>, stage: &Stage<'_>, dice: &Dice) {
         if let Some(speed) = &self.speed {
             let gaps = stage.gaps(speed.by_limb);
-            keep(&|row| {
+            rows.retain(|&row| {
                 let gap = gaps[row];
                 let value = speed.value.is_none_or(|grid| {
                     let cell = grid.cell(stage.metre.ppq());
@@ -316,34 +355,17 @@ impl Aim {
         }
         if let Some(run) = self.run {
             let places = run_places(stage, run);
-            keep(&|row| places[row]);
+            rows.retain(|&row| places[row]);
         }
         for (near, wanted) in [(&self.with, true), (&self.without, false)] {
             let Some(near) = near else { continue };
             let others = onsets_of(stage, near);
-            keep(&|row| sounds_near(stage, row, &others, near.within) == wanted);
-        }
-        if let Some(picked) = &self.picked {
-            let picked: HashSet<HitId> = picked.iter().copied().collect();
-            keep(&|row| picked.contains(&stage.id(row)));
+            rows.retain(|&row| sounds_near(stage, row, &others, near.within) == wanted);
         }
         if let Some(share) = self.share {
-            keep(&|row| dice.even(stage.id(row), SHARE_DRAW) < share.factor());
+            rows.retain(|&row| dice.even(stage.id(row), SHARE_DRAW) < share.factor());
         }
-        for (row, meant) in meant.iter_mut().enumerate() {
-            *meant = (*meant != self.invert) && !stage.is_silenced(row);
-        }
-        meant
     }
-}
-
-/// Where ranges of bars begin and end, in ticks.
-pub(crate) fn stretches(bars: &[BarRange], metre: &MetreMap) -> Vec<(f64, f64)> {
-    let stretch = |range: &BarRange| {
-        let last = metre.bar(range.to);
-        (metre.bar(range.from).start.0, last.start.0 + last.length.0)
-    };
-    bars.iter().map(stretch).collect()
 }
 
 /// The slot (from 0) nearest to a position in bars that go round, and how far it is missed, in slots.

@@ -8,48 +8,62 @@ use crate::units::{Channel, Note};
 use std::sync::OnceLock;
 
 /// The kit of a part, and of each hit the instrument, the grid line that it is meant for and its
-/// metrical weight. Hits are named by their place in the part, their **row**.
+/// metrical weight. Hits are named by their place in the part, their **row**. Lines and weights are
+/// worked out when they are first asked for.
 ///
 /// ```
 /// use vivida_core::{Chart, Kit, MetreMap, Part, Ppq};
-/// let part = Part::default();
-/// let chart = Chart::new(&part, Kit::of_drums(&part), &MetreMap::new(Ppq::new(960).unwrap(), []));
-/// assert_eq!(chart.grid.to_string(), "1/16");
+/// let (part, metre) = (Part::default(), MetreMap::new(Ppq::new(960).unwrap(), []));
+/// let chart = Chart::new(&part, Kit::of_drums(&part));
+/// assert_eq!(chart.meant(&part, &metre).grid.to_string(), "1/16");
 /// ```
 #[derive(Debug)]
 pub struct Chart {
     /// Which notes are which drum.
     pub kit: Kit,
-    /// The grid that the part seems to be meant for; offsets are measured against it.
-    pub grid: Grid,
     /// For each row the place of its instrument in the kit.
     pub instruments: Vec<u16>,
+    lookup: KitLookup,
+    meant: OnceLock<Meant>,
+    weights: OnceLock<Vec<f64>>,
+}
+
+/// Where hits seem to be meant.
+#[derive(Debug)]
+pub struct Meant {
+    /// The grid that the part seems to be meant for; offsets are measured against it.
+    pub grid: Grid,
     /// For each row the grid line nearest to where it is written, in ticks.
     pub lines: Vec<f64>,
-    lookup: KitLookup,
-    weights: OnceLock<Vec<f64>>,
 }
 
 impl Chart {
     /// Reads a part by a kit. A note that the kit does not know counts for its first instrument;
     /// the kits made of a part know all its notes.
-    pub fn new(part: &Part, kit: Kit, metre: &MetreMap) -> Chart {
+    pub fn new(part: &Part, kit: Kit) -> Chart {
         let lookup = kit.lookup();
         let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).unwrap_or(0) as u16;
-        let grid = Grid::fit(metre, part.hits().iter().map(|hit| hit.tick));
         Chart {
             instruments: part.hits().iter().map(instrument).collect(),
-            lines: part.hits().iter().map(|hit| grid.nearest(metre, hit.tick).0).collect(),
+            meant: OnceLock::new(),
             weights: OnceLock::new(),
             lookup,
             kit,
-            grid,
         }
     }
 
     /// The place in the kit of the instrument that a note plays.
     pub fn instrument_of(&self, note: Note, channel: Channel) -> usize {
         self.lookup.instrument(note, channel).unwrap_or(0)
+    }
+
+    /// Where the hits of its part seem to be meant.
+    pub fn meant(&self, part: &Part, metre: &MetreMap) -> &Meant {
+        self.meant.get_or_init(|| {
+            let ticks = || part.hits().iter().map(|hit| hit.tick);
+            let grid = Grid::fit(metre, ticks());
+            Meant { grid, lines: ticks().map(|tick| grid.nearest(metre, tick).0).collect() }
+        })
     }
 
     /// The metrical weight of where a row is written.

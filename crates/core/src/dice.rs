@@ -28,13 +28,19 @@ impl Dice {
 
     /// Evenly spread in 0 to 1 (1 excluded): draw number `draw` of a hit.
     pub fn even(&self, hit: HitId, draw: u32) -> f64 {
-        let bits = mix(self.seed ^ mix((u64::from(hit.0) << 32) | u64::from(draw)));
-        (bits >> 11) as f64 / (1u64 << 53) as f64
+        (self.bits(hit, draw) >> 11) as f64 / (1u64 << 53) as f64
     }
 
-    /// Bell-shaped in 0 to 1: the mean of three even draws (Irwin–Hall), numbered from `3 draw`.
+    /// Bell-shaped in 0 to 1: the mean of three even draws (Irwin–Hall), each of 21 bits.
     pub fn bell(&self, hit: HitId, draw: u32) -> f64 {
-        (0..3).map(|nth| self.even(hit, draw * 3 + nth)).sum::<f64>() / 3.0
+        const LOW: u64 = (1 << 21) - 1;
+        let bits = self.bits(hit, draw);
+        let sum = (bits & LOW) + (bits >> 21 & LOW) + (bits >> 42 & LOW);
+        sum as f64 / (3 * LOW) as f64
+    }
+
+    fn bits(&self, hit: HitId, draw: u32) -> u64 {
+        mix(self.seed ^ ((u64::from(hit.0) << 32) | u64::from(draw)))
     }
 }
 

@@ -1,7 +1,7 @@
 //! The grid: evenly spaced lines that restart at every bar line.
 
 use crate::metre::MetreMap;
-use crate::units::{Ppq, Ticks};
+use crate::units::{Ppq, Ticks, whole};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
@@ -48,29 +48,39 @@ impl Grid {
     /// The line nearest to a position; bar lines are lines too.
     pub fn nearest(self, metre: &MetreMap, at: Ticks) -> Ticks {
         let bar = metre.bar_at(at);
-        let cell = self.cell(metre.ppq()).0;
-        let within = at.0 - bar.start.0;
-        let line = ((within / cell).round() * cell).max(0.0);
-        let past_the_middle = bar.length.0 - within < (within - line).abs();
-        let line = if line > bar.length.0 || past_the_middle { bar.length.0 } else { line };
+        let line = nearest_within(at.0 - bar.start.0, self.cell(metre.ppq()).0, bar.length.0);
         Ticks(bar.start.0 + line)
     }
 
     /// The grid that a set of positions seems to be meant for: of 16ths, 8th triplets, 16th
     /// triplets and 32nds the one whose lines they miss least, measured in its own cells; the
     /// coarser one where they are as good. An empty set is taken as 16ths.
-    pub fn fit(metre: &MetreMap, positions: impl Iterator<Item = Ticks> + Clone) -> Grid {
+    pub fn fit(metre: &MetreMap, positions: impl Iterator<Item = Ticks>) -> Grid {
         let candidates = [Grid::SIXTEENTHS, Grid::triplet(8), Grid::triplet(16), Grid::straight(32)];
-        let mut best = (f64::INFINITY, Grid::SIXTEENTHS);
-        for grid in candidates {
-            let cell = grid.cell(metre.ppq()).0;
-            let missed: f64 = positions.clone().map(|at| (at.0 - grid.nearest(metre, at).0).abs() / cell).sum();
-            if missed < best.0 - 1e-9 {
-                best = (missed, grid);
+        let cells = candidates.map(|grid| grid.cell(metre.ppq()).0);
+        let mut missed = [0.0; 4];
+        for at in positions {
+            let bar = metre.bar_at(at);
+            let within = at.0 - bar.start.0;
+            for (missed, cell) in missed.iter_mut().zip(cells) {
+                *missed += (within - nearest_within(within, cell, bar.length.0)).abs() / cell;
             }
         }
-        best.1
+        let mut best = 0;
+        for candidate in 1..candidates.len() {
+            if missed[candidate] < missed[best] - 1e-9 {
+                best = candidate;
+            }
+        }
+        candidates[best]
     }
+}
+
+/// The line nearest to a place of a bar, both from its start; the next bar line is one, too.
+fn nearest_within(within: f64, cell: f64, length: f64) -> f64 {
+    let line = (whole(within / cell) * cell).max(0.0);
+    let past_the_middle = length - within < (within - line).abs();
+    if line > length || past_the_middle { length } else { line }
 }
 
 impl fmt::Display for Grid {

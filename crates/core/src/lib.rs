@@ -41,11 +41,11 @@
 //!     channel: Channel::PERCUSSION,
 //! };
 //! let part = Part::new((0..8).map(hit).collect());
-//! let chart = Chart::new(&part, Kit::of_drums(&part), &metre);
+//! let chart = Chart::new(&part, Kit::of_drums(&part));
 //!
 //! let lean = Action::Lean(action::Lean { by: Millis(10.0) });
 //! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
-//! let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
+//! let context = Context::new(&tempo, &metre);
 //! let played = perform(&part, &chart, &recipe, &context);
 //! assert_eq!(played.hits[1].tick, Ticks(979.0));
 //! assert_eq!(played.passes[0].touched, 8);
@@ -62,6 +62,7 @@ mod metre;
 mod perform;
 mod recipe;
 mod report;
+mod section;
 mod settle;
 mod slots;
 pub mod stats;
@@ -70,7 +71,7 @@ mod units;
 
 pub use action::{Action, ActionInfo};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, VelocityRange};
-pub use chart::Chart;
+pub use chart::{Chart, Meant};
 pub use dice::Dice;
 pub use grid::Grid;
 pub use hit::{Hit, HitId, Part};
@@ -81,6 +82,7 @@ pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use report::{Figures, InstrumentReport, PORTRAIT_REACH, Portrait, Report, report};
+pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};
 pub use tempo::TempoMap;
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

@@ -58,16 +58,15 @@ impl Metre {
     /// The metrical weight in 0 to 1 of a distance from the bar line; see [`MetreMap::weight`].
     fn weight(&self, ppq: Ppq, within: f64) -> f64 {
         let unit = self.unit(ppq);
-        let tolerance = (ppq.as_f64() / 24.0).min(unit / 6.0);
-        let on = |cell: f64| {
-            let cells = whole(within / cell);
-            (within - cells * cell).abs() <= tolerance
-        };
-        if !on(unit) {
+        // In 24ths of the unit, of which every subdivision that has a weight is a whole number.
+        let place = 24.0 * within / unit;
+        let tolerance = 24.0 * (ppq.as_f64() / 24.0).min(unit / 6.0) / unit;
+        let on = |cell: f64| (place - whole(place * (1.0 / cell)) * cell).abs() <= tolerance;
+        if !on(24.0) {
             return match () {
-                _ if on(unit / 2.0) => self.level(1),
-                _ if on(unit / 4.0) || on(unit / 3.0) => self.level(2),
-                _ if on(unit / 8.0) || on(unit / 6.0) => 0.15,
+                _ if on(12.0) => self.level(1),
+                _ if on(6.0) || on(8.0) => self.level(2),
+                _ if on(3.0) || on(4.0) => 0.15,
                 _ => 0.0,
             };
         }

@@ -1,12 +1,13 @@
 //! From Written to Played: one pure function.
 
 use crate::action::ActionFamily;
-use crate::aim::{self, BarRange};
+use crate::aim;
 use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
+use crate::section::Section;
 use crate::settle::{Draft, settle};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
@@ -27,6 +28,15 @@ pub struct Context<'a> {
     pub round: u32,
     /// Hits do not begin before this: 0, or with a lead-in bar minus that bar's length.
     pub start: Ticks,
+    /// The song's named stretches of bars, for aims that name them.
+    pub sections: &'a [Section],
+}
+
+impl<'a> Context<'a> {
+    /// Variation 1, the first round, from 0 on, without sections.
+    pub fn new(tempo: &'a TempoMap, metre: &'a MetreMap) -> Context<'a> {
+        Context { tempo, metre, variation: 1, round: 0, start: Ticks(0.0), sections: &[] }
+    }
 }
 
 /// One hit as it is played.
@@ -117,8 +127,7 @@ pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'
     for pass in &recipe.passes {
         if pass.id == wanted {
             let dice = Dice::new(context.variation, pass.id, context.round);
-            let meant = pass.aim.meant(&stage, &dice);
-            return (0..meant.len() as u32).filter(|&row| meant[row as usize]).collect();
+            return pass.aim.meant(&stage, &dice).into_iter().map(|row| row as u32).collect();
         }
         if pass.on {
             stage.run(pass, context, |_| ());
@@ -139,8 +148,10 @@ pub struct Stage<'a> {
     /// The notes of hits that were moved to another instrument.
     renamed: BTreeMap<usize, Note>,
     silenced: BTreeMap<usize, PassId>,
-    /// The bars that the pass at work aims at; none means all.
-    bars: Vec<BarRange>,
+    /// Named stretches of bars.
+    pub(crate) sections: &'a [Section],
+    /// Where the stretches begin and end that the pass at work aims at, in ticks; none means all.
+    stretches: Vec<(f64, f64)>,
     /// Where each hit begins, in ticks.
     pub onset: Vec<f64>,
     /// How long it lasts, in ticks.
@@ -160,7 +171,8 @@ impl<'a> Stage<'a> {
             added: Vec::new(),
             renamed: BTreeMap::new(),
             silenced: BTreeMap::new(),
-            bars: Vec::new(),
+            sections: context.sections,
+            stretches: Vec::new(),
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
@@ -189,10 +201,10 @@ impl<'a> Stage<'a> {
     }
 
     /// The place of its instrument in the kit.
+    #[inline]
     pub fn instrument(&self, row: usize) -> usize {
-        let known = self.renamed.is_empty() || !self.renamed.contains_key(&row);
         match self.chart.instruments.get(row) {
-            Some(&index) if known => usize::from(index),
+            Some(&index) if self.renamed.is_empty() || !self.renamed.contains_key(&row) => usize::from(index),
             _ => self.chart.instrument_of(self.note(row), self.written(row).channel),
         }
     }
@@ -209,6 +221,11 @@ impl<'a> Stage<'a> {
     /// Where it was written, in seconds.
     pub fn seconds(&self, row: usize) -> f64 {
         self.tempo.seconds(self.written(row).tick)
+    }
+
+    /// Whether passes have silenced any hits.
+    pub(crate) fn silences(&self) -> bool {
+        !self.silenced.is_empty()
     }
 
     /// Whether a pass has silenced it.
@@ -274,7 +291,7 @@ impl<'a> Stage<'a> {
     /// ends in ticks; without bars in the aim from the first aimed hit to the last.
     pub fn stretches(&self, aimed: &[usize]) -> Vec<(f64, f64, Vec<usize>)> {
         let tick = |row: usize| self.written(row).tick.0;
-        if self.bars.is_empty() {
+        if self.stretches.is_empty() {
             let ticks = || aimed.iter().map(|&row| tick(row));
             let from = ticks().fold(f64::INFINITY, f64::min);
             let to = ticks().fold(f64::NEG_INFINITY, f64::max);
@@ -282,7 +299,7 @@ impl<'a> Stage<'a> {
         }
         let rows =
             |from: f64, to: f64| aimed.iter().copied().filter(|&row| tick(row) >= from && tick(row) < to).collect();
-        aim::stretches(&self.bars, self.metre).into_iter().map(|(from, to)| (from, to, rows(from, to))).collect()
+        self.stretches.iter().map(|&(from, to)| (from, to, rows(from, to))).collect()
     }
 
     /// The bounds of a velocity layer of a row's instrument, by the layer's name.
@@ -325,15 +342,10 @@ impl<'a> Stage<'a> {
 
     fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(usize)) -> PassReport {
         let dice = Dice::new(context.variation, pass.id, context.round);
-        let meant = pass.aim.meant(self, &dice);
-        let aimed: Vec<usize> = (0..meant.len()).filter(|&row| meant[row]).collect();
+        let aimed = pass.aim.meant(self, &dice);
         let (rows, silent, renamed) = (self.rows(), self.silenced.len(), self.renamed.clone());
-        self.bars.clone_from(&pass.aim.bars);
-        // An action changes the columns of its own family alone; by hand anything can change.
-        let family = pass.action.info().family;
-        let in_time = (family != ActionFamily::Touch).then(|| self.onset.clone());
-        let lengths = (family != ActionFamily::Touch).then(|| self.length.clone());
-        let in_touch = (family != ActionFamily::Time).then(|| self.velocity.clone());
+        self.stretches = pass.aim.stretches(self.metre, self.sections);
+        let was = Was::of(self, &aimed, pass.action.info().family);
         pass.action.act(self, &aimed, &dice);
 
         let mut report = PassReport {
@@ -347,22 +359,25 @@ impl<'a> Stage<'a> {
             largest_change: 0.0,
             mean_change: 0.0,
         };
-        for &row in &aimed {
-            let change = in_touch.as_ref().map_or(0.0, |was| (self.velocity[row] - was[row]).abs());
-            let moved = in_time.as_ref().map_or(0.0, |was| (self.onset[row] - was[row]).abs());
-            let longer = lengths.as_ref().is_some_and(|was| self.length[row] != was[row]);
-            let elsewhere = !self.renamed.is_empty() && renamed.get(&row) != self.renamed.get(&row);
-            let silenced = self.silenced.get(&row) == Some(&pass.id);
-            if change == 0.0 && moved == 0.0 && !longer && !elsewhere && !silenced {
+        let otherwise = self.silences() || !self.renamed.is_empty();
+        for (place, &row) in aimed.iter().enumerate() {
+            let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[row] - was).abs());
+            let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[row] - was).abs());
+            let longer = was.length.get(place).is_some_and(|&was| self.length[row] != was);
+            let otherwise = otherwise
+                && (renamed.get(&row) != self.renamed.get(&row) || self.silenced.get(&row) == Some(&pass.id));
+            if change == 0.0 && moved == 0.0 && !longer && !otherwise {
                 continue;
             }
             touch(row);
             report.touched += 1;
-            let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[row]));
-            report.largest_move = Millis(report.largest_move.0.max(moved.0));
-            report.mean_move += moved;
             report.largest_change = report.largest_change.max(change);
             report.mean_change += change;
+            if moved > 0.0 {
+                let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[row]));
+                report.largest_move = Millis(report.largest_move.0.max(moved.0));
+                report.mean_move += moved;
+            }
         }
         (rows..self.rows()).for_each(touch);
         let touched = f64::from(report.touched.max(1));
@@ -372,28 +387,26 @@ impl<'a> Stage<'a> {
     }
 
     fn settled(self, start: Ticks) -> Vec<PlayedHit> {
-        let mut order = self.in_time();
-        order.retain(|row| !self.silenced.contains_key(row));
-        let draft = |&row: &usize| {
+        let draft = |row: usize| {
             let hit = *self.written(row);
             let is_new = row >= self.part.hits().len() || self.renamed.contains_key(&row);
             let draft = Draft { onset: self.onset[row], length: self.length[row], is_new };
             (Hit { note: self.note(row), ..hit }, draft)
         };
-        let settled = settle(order.iter().map(draft), start);
-        let mut times: Vec<(f64, f64)> = match self.silenced.is_empty() && self.added.is_empty() {
-            true => Vec::new(),
-            false => (0..self.rows())
-                .map(|row| (whole(self.onset[row]).max(start.0), whole(self.length[row]).max(1.0)))
-                .collect(),
-        };
-        if times.is_empty() {
-            times = settled;
+        let times = if self.silenced.is_empty() && self.added.is_empty() {
+            settle((0..self.rows()).map(draft), start)
         } else {
+            // Silenced hits make no room and need none; added ones stand where they belong.
+            let mut order = self.in_time();
+            order.retain(|row| !self.silenced.contains_key(row));
+            let settled = settle(order.iter().copied().map(draft), start);
+            let as_meant = |row: usize| (whole(self.onset[row]).max(start.0), whole(self.length[row]).max(1.0));
+            let mut times: Vec<(f64, f64)> = (0..self.rows()).map(as_meant).collect();
             for (row, time) in order.into_iter().zip(settled) {
                 times[row] = time;
             }
-        }
+            times
+        };
         let played = |(row, (tick, length)): (usize, (f64, f64))| {
             let hit = self.written(row);
             PlayedHit {
@@ -411,13 +424,35 @@ impl<'a> Stage<'a> {
     }
 }
 
+/// What the aimed rows were before a pass, in the columns that its action may change.
+struct Was {
+    onset: Vec<f64>,
+    length: Vec<f64>,
+    velocity: Vec<f64>,
+}
+
+impl Was {
+    /// An action changes the columns of its own family alone; by hand anything can change.
+    fn of(stage: &Stage<'_>, aimed: &[usize], family: ActionFamily) -> Was {
+        let of = |column: &[f64], changes: bool| match changes {
+            true => aimed.iter().map(|&row| column[row]).collect(),
+            false => Vec::new(),
+        };
+        Was {
+            onset: of(&stage.onset, family != ActionFamily::Touch),
+            length: of(&stage.length, family != ActionFamily::Touch),
+            velocity: of(&stage.velocity, family != ActionFamily::Time),
+        }
+    }
+}
+
 #[cfg(test)]
 pub(crate) mod testing {
     //! A small stage for the worked examples: a closed hat in 16ths at 120 bpm, 960 ppq.
 
     use super::*;
     use crate::action::Action;
-    use crate::aim::Aim;
+        use crate::aim::Aim;
     use crate::kit::Kit;
     use crate::units::Ppq;
 
@@ -437,8 +472,8 @@ pub(crate) mod testing {
     pub fn play(part: &Part, action: Action) -> Vec<PlayedHit> {
         let ppq = Ppq::new(960).unwrap();
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-        let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
+        let context = Context::new(&tempo, &metre);
         let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-        perform(part, &Chart::new(part, Kit::of_drums(part), &metre), &recipe, &context).hits
+        perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context).hits
     }
 }

@@ -97,6 +97,7 @@ struct Measured {
 /// nearest to where it was written or added.
 pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Report {
     let count = chart.kit.instruments.len();
+    let meant = chart.meant(part, context.metre);
     let mut readings = [vec![Vec::new(); count], vec![Vec::new(); count]];
     let mut energy = [0.0, 0.0];
     let loudness: Vec<f64> =
@@ -108,7 +109,7 @@ pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &P
         }
     };
     for (row, hit) in part.hits().iter().enumerate() {
-        count_in(0, usize::from(chart.instruments[row]), chart.lines[row], hit.tick, hit.velocity);
+        count_in(0, usize::from(chart.instruments[row]), meant.lines[row], hit.tick, hit.velocity);
     }
     let mut order: Vec<usize> = (0..performance.hits.len()).collect();
     if order.len() > part.hits().len() {
@@ -120,14 +121,14 @@ pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &P
             continue;
         }
         let index = chart.instrument_of(played.note, played.channel);
-        let line = chart.lines.get(row).copied();
-        let line = line.unwrap_or_else(|| chart.grid.nearest(context.metre, played.tick).0);
+        let line = meant.lines.get(row).copied();
+        let line = line.unwrap_or_else(|| meant.grid.nearest(context.metre, played.tick).0);
         count_in(1, index, line, played.tick, played.velocity);
     }
     let [written, played] = readings;
     Report {
-        grid: chart.grid,
-        cell: chart.grid.cell(context.metre.ppq()),
+        grid: meant.grid,
+        cell: meant.grid.cell(context.metre.ppq()),
         written: together(&written),
         played: together(&played),
         louder: if energy[0] > 0.0 && energy[1] > 0.0 { 10.0 * (energy[1] / energy[0]).log10() } else { 0.0 },
@@ -228,8 +229,8 @@ mod tests {
     fn reported(part: &Part, passes: Vec<Pass>) -> Report {
         let ppq = Ppq::new(960).unwrap();
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-        let context = Context { tempo: &tempo, metre: &metre, variation: 1, round: 0, start: Ticks(0.0) };
-        let chart = Chart::new(part, Kit::of_drums(part), &metre);
+        let context = Context::new(&tempo, &metre);
+        let chart = Chart::new(part, Kit::of_drums(part));
         let performance = perform(part, &chart, &Recipe { passes }, &context);
         report(part, &chart, &context, &performance)
     }

@@ -13,18 +13,20 @@ pub(crate) struct Draft {
     pub is_new: bool,
 }
 
+/// A hit on its way to its final place.
 struct Settling {
     tick: f64,
     length: f64,
+    /// Its note and channel: hits that share it may neither swap nor sound at once.
+    key: u16,
     moved: bool,
     changed: bool,
-    /// The next hit of the same note and channel, in written order.
-    next: u32,
-    /// How far it must stay from that one: 1 tick, or 0 where they were written at one tick.
+    /// How far it must stay behind the one before it of its key: 1 tick, or 0 where they were
+    /// written at one tick.
     gap: f64,
 }
 
-const NONE: u32 = u32::MAX;
+const KEYS: usize = 128 * 16;
 
 /// The final (tick, length) of each hit.
 ///
@@ -33,46 +35,33 @@ const NONE: u32 = u32::MAX;
 /// next one of its note begins it is cut there, unless they were written so and neither was moved.
 pub(crate) fn settle(hits: impl Iterator<Item = (Hit, Draft)>, start: Ticks) -> Vec<(f64, f64)> {
     let mut rows: Vec<Settling> = Vec::with_capacity(hits.size_hint().0);
-    // Of each key the row that was last seen, and where it was written.
-    let mut last = vec![(NONE, 0.0); 128 * 16];
+    // Of each key where the hit before was written and where it has come to lie.
+    let mut before = vec![(f64::NEG_INFINITY, f64::NEG_INFINITY); KEYS];
     for (hit, draft) in hits {
-        let row = rows.len() as u32;
-        let tick = whole(draft.onset).max(start.0);
+        let mut tick = whole(draft.onset).max(start.0);
         let length = whole(draft.length).max(1.0);
         let moved = draft.is_new || tick != hit.tick.0;
-        rows.push(Settling { tick, length, moved, changed: moved || length != hit.length.0, next: NONE, gap: 0.0 });
-        let key = usize::from(hit.note.get()) * 16 + usize::from(hit.channel.get());
-        let (previous, written) = std::mem::replace(&mut last[key], (row, hit.tick.0));
-        if previous != NONE {
-            let previous = &mut rows[previous as usize];
-            previous.next = row;
-            previous.gap = (hit.tick.0 - written).min(1.0);
+        let key = u16::from(hit.note.get()) * 16 + u16::from(hit.channel.get());
+        let (written, settled) = &mut before[usize::from(key)];
+        let gap = (hit.tick.0 - *written).min(1.0);
+        if moved {
+            tick = tick.max(*settled + gap);
         }
+        (*written, *settled) = (hit.tick.0, tick);
+        let changed = moved || length != hit.length.0;
+        rows.push(Settling { tick, length, key, moved, changed, gap });
     }
-
-    for row in 0..rows.len() {
-        let (next, earliest) = (rows[row].next, rows[row].tick + rows[row].gap);
-        if next == NONE {
-            continue;
+    // Backwards: of each key where the next hit begins, whether it was moved and its gap.
+    let mut after = vec![(f64::INFINITY, false, 1.0); KEYS];
+    for row in rows.iter_mut().rev() {
+        let next = &mut after[usize::from(row.key)];
+        if row.moved {
+            row.tick = row.tick.min(next.0 - next.2);
         }
-        let next = &mut rows[next as usize];
-        if next.moved && next.tick < earliest {
-            next.tick = earliest;
+        if row.changed || next.1 {
+            row.length = row.length.min((next.0 - row.tick).max(1.0));
         }
-    }
-    for row in (0..rows.len()).rev() {
-        if rows[row].next == NONE {
-            continue;
-        }
-        let next = rows[row].next as usize;
-        let latest = rows[next].tick - rows[row].gap;
-        if rows[row].moved && rows[row].tick > latest {
-            rows[row].tick = latest;
-        }
-        if rows[row].changed || rows[next].moved {
-            let room = (rows[next].tick - rows[row].tick).max(1.0);
-            rows[row].length = rows[row].length.min(room);
-        }
+        *next = (row.tick, row.moved, row.gap);
     }
     rows.into_iter().map(|row| (row.tick, row.length)).collect()
 }

@@ -186,11 +186,11 @@ impl Song {
     }
 
     fn chart(&self, part: &Part) -> Chart {
-        Chart::new(part, Kit::of_drums(part), &self.metre)
+        Chart::new(part, Kit::of_drums(part))
     }
 
     fn context(&self, variation: u32) -> Context<'_> {
-        Context { tempo: &self.tempo, metre: &self.metre, variation, round: 0, start: Ticks(0.0) }
+        Context { variation, ..Context::new(&self.tempo, &self.metre) }
     }
 }
 

@@ -40,8 +40,8 @@ impl Song {
     fn play_from(&self, passes: impl IntoIterator<Item = (Aim, Action)>, start: Ticks) -> Performance {
         let part = Part::new(self.hits.clone());
         let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
-        let context = Context { tempo: &self.tempo, metre: &self.metre, variation: 1, round: 0, start };
-        perform(&part, &Chart::new(&part, Kit::of_drums(&part), &self.metre), &Recipe { passes }, &context)
+        let context = Context { start, ..Context::new(&self.tempo, &self.metre) };
+        perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &Recipe { passes }, &context)
     }
 }
 
@@ -210,8 +210,8 @@ fn another_variation_is_another_performance_of_the_same_spread() {
     let part = Part::new(song.hits.clone());
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Loosen(Loosen::default()))] };
     let moves = |variation, round| -> Vec<f64> {
-        let context = Context { tempo: &song.tempo, metre: &song.metre, variation, round, start: Ticks(0.0) };
-        let played = perform(&part, &Chart::new(&part, Kit::of_drums(&part), &song.metre), &recipe, &context);
+        let context = Context { variation, round, ..Context::new(&song.tempo, &song.metre) };
+        let played = perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &recipe, &context);
         played.hits.iter().zip(part.hits()).map(|(now, was)| now.tick.0 - was.tick.0).collect()
     };
     let mean = |moves: &[f64]| moves.iter().sum::<f64>() / moves.len() as f64;
@@ -231,7 +231,7 @@ fn a_tonal_part_is_one_instrument() {
     assert_eq!((kit.instruments.len(), kit.instruments[0].articulations.len()), (1, 2));
     assert_eq!(kit.instruments[0].articulations[0].name, "A1");
     let song = Song::new();
-    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: Ticks(0.0) };
+    let context = Context::new(&song.tempo, &song.metre);
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("tonal"), level(5.0))] };
-    assert_eq!(velocities(&perform(&part, &Chart::new(&part, kit, &song.metre), &recipe, &context)), [65, 85]);
+    assert_eq!(velocities(&perform(&part, &Chart::new(&part, kit), &recipe, &context)), [65, 85]);
 }

@@ -25,7 +25,7 @@ struct Loaded {
 
 impl Loaded {
     fn chart(&self, row: &PartRow) -> Arc<Chart> {
-        let make = || Arc::new(self.file.parts[row.position].chart(row.drums, &self.file.metre));
+        let make = || Arc::new(self.file.parts[row.position].chart(row.drums));
         locked(&self.charts).entry((row.position, row.drums)).or_insert_with(make).clone()
     }
 }
@@ -335,7 +335,7 @@ fn recipe(path: &str, value: Value) -> Answer<Recipe> {
 }
 
 fn context(file: &SongFile, variation: u32, start: Ticks) -> Context<'_> {
-    Context { tempo: &file.tempo, metre: &file.metre, variation, round: 0, start }
+    Context { variation, start, ..Context::new(&file.tempo, &file.metre) }
 }
 
 fn played(part: &PartRow, song: &Loaded, start: Ticks) -> Performance {
@@ -420,7 +420,7 @@ fn short(seconds: f64) -> f64 {
 fn written(file: &SongFile, part: &SongPart, chart: &Chart) -> WrittenColumns {
     let mut columns = WrittenColumns {
         instruments: chart.instruments.clone(),
-        grid_lines: chart.lines.clone(),
+        grid_lines: chart.meant(&part.part, &file.metre).lines.clone(),
         ..WrittenColumns::default()
     };
     for hit in part.part.hits() {
@@ -470,7 +470,7 @@ fn columns(
         id: hit.id.0,
         instrument: chart.instrument_of(hit.note, hit.channel) as u16,
         note: hit.note.get(),
-        grid_line: chart.grid.nearest(&file.metre, hit.tick).0,
+        grid_line: report.grid.nearest(&file.metre, hit.tick).0,
     });
     PerformanceColumns {
         timing_key: key,

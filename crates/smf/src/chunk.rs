@@ -74,15 +74,19 @@ impl Event {
         out.extend_from_slice(self.bytes(file));
     }
 
+    /// Whether it is a note-on or note-off.
+    pub fn is_note(self) -> bool {
+        self.status & 0xe0 == 0x80
+    }
+
     /// The note message that it is, if it is one.
     pub fn note(self, file: &[u8]) -> Option<NoteMessage> {
-        let kind = self.status & 0xf0;
-        if kind != 0x80 && kind != 0x90 {
+        if !self.is_note() {
             return None;
         }
         let data = &self.bytes(file)[usize::from(!self.running)..];
         let (key, velocity) = (data[0] & 0x7f, data[1] & 0x7f);
-        Some(NoteMessage { channel: self.status & 0x0f, key, velocity, is_on: kind == 0x90 })
+        Some(NoteMessage { channel: self.status & 0x0f, key, velocity, is_on: self.status & 0xf0 == 0x90 })
     }
 
     pub fn is_end(self, file: &[u8]) -> bool {

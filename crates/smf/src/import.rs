@@ -78,8 +78,8 @@ pub struct SongPart {
 
 impl SongPart {
     /// Its chart when it is taken as drums or as tones.
-    pub fn chart(&self, drums: bool, metre: &MetreMap) -> Chart {
-        Chart::new(&self.part, self.kit(drums), metre)
+    pub fn chart(&self, drums: bool) -> Chart {
+        Chart::new(&self.part, self.kit(drums))
     }
 
     /// Its kit when it is taken as drums or as tones.

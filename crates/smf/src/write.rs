@@ -133,7 +133,7 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
         _ => (&track.events[..], None),
     };
     let untouched = |(place, event): (usize, &Event)| {
-        let tick = if event.note(file).is_some() { timing.note(event.tick) } else { timing.event(event.tick) };
+        let tick = if event.is_note() { timing.note(event.tick) } else { timing.event(event.tick) };
         Outgoing { tick, rank: 1, what: What::AsItCame(place as u32) }
     };
     let mut out: Vec<Outgoing> = Vec::with_capacity(body.len() + 1);

@@ -19,9 +19,9 @@ fn file(format: u8, ppq: u16, tracks: &[&[u8]]) -> Vec<u8> {
 
 fn play(song: &SongFile, index: usize, action: Action, export: Export) -> (usize, Performance) {
     let part = &song.parts[index];
-    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start: export.start(song) };
+    let context = Context { start: export.start(song), ..Context::new(&song.tempo, &song.metre) };
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-    (index, perform(&part.part, &part.chart(part.drums, &song.metre), &recipe, &context))
+    (index, perform(&part.part, &part.chart(part.drums), &recipe, &context))
 }
 
 fn lean(ms: f64) -> Action {

@@ -63,8 +63,8 @@ fn recipe() -> Recipe {
 fn play(song: &SongFile, index: usize, recipe: &Recipe, export: Export) -> (usize, Performance) {
     let part = &song.parts[index];
     let start = export.start(song);
-    let context = Context { tempo: &song.tempo, metre: &song.metre, variation: 1, round: 0, start };
-    (index, perform(&part.part, &part.chart(part.drums, &song.metre), recipe, &context))
+    let context = Context { start, ..Context::new(&song.tempo, &song.metre) };
+    (index, perform(&part.part, &part.chart(part.drums), recipe, &context))
 }
 
 /// All events of each track but the notes of (track, channel), with their ticks.
