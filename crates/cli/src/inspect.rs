@@ -28,8 +28,8 @@ pub fn inspect(input: &Path, as_json: bool) -> Done {
 fn in_json(song: &SongFile, reports: &[Report]) -> Value {
     let parts = song.parts.iter().zip(reports).map(|(part, report)| {
         let kit = part.kit(part.drums);
-        let instruments = kit.instruments.iter().zip(&report.instruments).map(
-            |(instrument, figures)| json!({"id": instrument.id, "name": instrument.name, "figures": figures.written}),
+        let instruments = kit.instruments.iter().zip(&report.written.instruments).map(
+            |(instrument, one)| json!({"id": instrument.id, "name": instrument.name, "figures": one.figures}),
         );
         json!({
             "name": part.name,
@@ -37,7 +37,7 @@ fn in_json(song: &SongFile, reports: &[Report]) -> Value {
             "channel": part.channel.shown(),
             "drums": part.drums,
             "grid": report.grid,
-            "figures": report.written,
+            "figures": report.written.all,
             "instruments": instruments.collect::<Vec<Value>>(),
         })
     });
@@ -71,10 +71,10 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
             "instrument", "hits", "mean", "sd", "10/50/90", "identical", "on grid", "offset ms"
         );
         let kit = part.kit(part.drums);
-        for (instrument, figures) in kit.instruments.iter().zip(&report.instruments) {
-            out += &line(&instrument.name, &figures.written);
+        for (instrument, one) in kit.instruments.iter().zip(&report.written.instruments) {
+            out += &line(&instrument.name, &one.figures);
         }
-        out += &line("all", &report.written);
+        out += &line("all", &report.written.all);
     }
     out
 }

@@ -4,6 +4,7 @@ use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Kit, KitLookup};
 use crate::metre::MetreMap;
+use crate::report::Reading;
 use crate::units::{Channel, Note};
 use std::sync::OnceLock;
 
@@ -26,6 +27,7 @@ pub struct Chart {
     lookup: KitLookup,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
+    pub(crate) written: OnceLock<Reading>,
 }
 
 /// Where hits seem to be meant.
@@ -47,6 +49,7 @@ impl Chart {
             instruments: part.hits().iter().map(instrument).collect(),
             meant: OnceLock::new(),
             weights: OnceLock::new(),
+            written: OnceLock::new(),
             lookup,
             kit,
         }

@@ -81,7 +81,7 @@ pub use kit::{
 pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
-pub use report::{Figures, InstrumentReport, PORTRAIT_REACH, Portrait, Report, report};
+pub use report::{Figures, InstrumentReading, PORTRAIT_REACH, Portrait, Reading, Report, report};
 pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};
 pub use tempo::TempoMap;

@@ -3,9 +3,9 @@
 use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
-use crate::kit::InstrumentId;
-use crate::perform::{Context, Performance};
-use crate::stats::{lag_1_correlation, mean, outline, quantile, standard_deviation};
+use crate::kit::{Instrument, InstrumentId};
+use crate::perform::{Context, Performance, PlayedHit};
+use crate::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
 use crate::units::{Millis, Ticks, Velocity};
 use serde::Serialize;
 use ts_rs::TS;
@@ -52,166 +52,209 @@ pub struct Portrait {
     pub time: Vec<u8>,
 }
 
-/// One instrument, Written and Played.
+/// One instrument in one reading.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct InstrumentReport {
+pub struct InstrumentReading {
     /// Which.
     pub instrument: InstrumentId,
-    /// Before.
-    pub written: Figures,
-    /// After.
-    pub played: Figures,
-    /// Before.
-    pub written_portrait: Portrait,
-    /// After.
-    pub played_portrait: Portrait,
+    /// In numbers.
+    pub figures: Figures,
+    /// In outlines.
+    pub portrait: Portrait,
+}
+
+/// One reading of a part, measured.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Reading {
+    /// All instruments together.
+    pub all: Figures,
+    /// In the order of the kit.
+    pub instruments: Vec<InstrumentReading>,
+    /// The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
+    pub loudness: Option<f64>,
+}
+
+impl Reading {
+    /// The Written reading of a part. The chart keeps it: nothing changes what was written.
+    pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Reading {
+        chart.written.get_or_init(|| {
+            let meant = chart.meant(part, context.metre);
+            let mut measures = Measures::new(chart);
+            for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
+                measures.take(context, usize::from(index), Ticks(line), hit.tick, hit.velocity);
+            }
+            measures.reading(chart)
+        })
+    }
+
+    /// The Played reading. The grid line of a hit is the one nearest to where it was written or
+    /// added.
+    pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Reading {
+        let meant = chart.meant(part, context.metre);
+        let mut measures = Measures::new(chart);
+        let mut order: Vec<&PlayedHit> = Vec::new();
+        let (written, added) = performance.hits.split_at(part.hits().len());
+        if !added.is_empty() {
+            order.extend(added);
+            order.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
+        }
+        let mut added = order.into_iter().filter(|hit| hit.silenced.is_none()).peekable();
+        let mut take = |hit: &PlayedHit, line: Ticks| {
+            measures.take(context, chart.instrument_of(hit.note, hit.channel), line, hit.tick, hit.velocity);
+        };
+        let on_grid = |hit: &PlayedHit| meant.grid.nearest(context.metre, hit.tick);
+        for (hit, &line) in written.iter().zip(&meant.lines) {
+            while let Some(one) = added.next_if(|one| one.tick < hit.tick) {
+                take(one, on_grid(one));
+            }
+            if hit.silenced.is_none() {
+                take(hit, Ticks(line));
+            }
+        }
+        added.for_each(|one| take(one, on_grid(one)));
+        measures.reading(chart)
+    }
 }
 
 /// A whole part, Written and Played.
-#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Report {
     /// The grid that offsets are measured against.
     pub grid: Grid,
-    /// The distance between two lines of the grid, in ticks.
-    pub cell: Ticks,
-    /// In the order of the kit.
-    pub instruments: Vec<InstrumentReport>,
-    /// All instruments together, before.
-    pub written: Figures,
-    /// All instruments together, after.
-    pub played: Figures,
-    /// How much louder Played is than Written, in dB: the ratio of their summed energies.
-    pub louder: f64,
+    /// Before.
+    pub written: Reading,
+    /// After.
+    pub played: Reading,
 }
 
-/// One reading of one hit, measured.
-#[derive(Clone, Copy)]
-struct Measured {
-    velocity: u8,
-    offset: f64,
-    on_grid: bool,
-    beat: f64,
+impl Report {
+    /// How much louder Played is than Written, in dB.
+    pub fn louder(&self) -> f64 {
+        self.played.loudness.zip(self.written.loudness).map_or(0.0, |(played, written)| played - written)
+    }
 }
 
-/// Measure a part and its performance. The grid line of a hit, in either reading, is the one
-/// nearest to where it was written or added.
+/// Measure a part and its performance.
 pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Report {
-    let count = chart.kit.instruments.len();
-    let meant = chart.meant(part, context.metre);
-    let mut readings = [vec![Vec::new(); count], vec![Vec::new(); count]];
-    let mut energy = [0.0, 0.0];
-    let loudness: Vec<f64> =
-        (0..128).map(|v| Velocity::new(v).map_or(0.0, |velocity| velocity.amplitude().powi(2))).collect();
-    let mut count_in = |reading: usize, index: usize, line: f64, tick: Ticks, velocity: Velocity| {
-        energy[reading] += loudness[usize::from(velocity.get())];
-        if let Some(hits) = readings[reading].get_mut(index) {
-            hits.push(measure(context, Ticks(line), tick, velocity));
-        }
-    };
-    for (row, hit) in part.hits().iter().enumerate() {
-        count_in(0, usize::from(chart.instruments[row]), meant.lines[row], hit.tick, hit.velocity);
-    }
-    let mut order: Vec<usize> = (0..performance.hits.len()).collect();
-    if order.len() > part.hits().len() {
-        order.sort_by(|&a, &b| performance.hits[a].tick.0.total_cmp(&performance.hits[b].tick.0));
-    }
-    for row in order {
-        let played = &performance.hits[row];
-        if played.silenced.is_some() {
-            continue;
-        }
-        let index = chart.instrument_of(played.note, played.channel);
-        let line = meant.lines.get(row).copied();
-        let line = line.unwrap_or_else(|| meant.grid.nearest(context.metre, played.tick).0);
-        count_in(1, index, line, played.tick, played.velocity);
-    }
-    let [written, played] = readings;
     Report {
-        grid: meant.grid,
-        cell: meant.grid.cell(context.metre.ppq()),
-        written: together(&written),
-        played: together(&played),
-        louder: if energy[0] > 0.0 && energy[1] > 0.0 { 10.0 * (energy[1] / energy[0]).log10() } else { 0.0 },
-        instruments: chart
-            .kit
-            .instruments
-            .iter()
-            .zip(written.iter().zip(&played))
-            .map(|(instrument, (written, played))| InstrumentReport {
-                instrument: instrument.id.clone(),
-                written: figures(written),
-                played: figures(played),
-                written_portrait: portrait(written),
-                played_portrait: portrait(played),
-            })
-            .collect(),
+        grid: chart.meant(part, context.metre).grid,
+        written: Reading::written(part, chart, context).clone(),
+        played: Reading::played(part, chart, context, performance),
     }
 }
 
-fn measure(context: &Context<'_>, line: Ticks, tick: Ticks, velocity: Velocity) -> Measured {
-    let ppq = context.metre.ppq().as_f64();
-    let bar = context.metre.bar_at(line);
-    let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
-    Measured {
-        velocity: velocity.get(),
-        offset: context.tempo.millis_of(tick - line, line).0,
-        on_grid: (tick.0 - line.0).abs() <= 0.5,
-        beat: (tick.0 - bar.start.0) / beat,
+/// What is gathered of some hits, in the order in which they come.
+#[derive(Clone)]
+struct Measured {
+    /// How many hits have each velocity.
+    velocities: [u32; 128],
+    last: Option<Velocity>,
+    /// Neighbours of one velocity, and all pairs of neighbours.
+    alike: usize,
+    pairs: usize,
+    /// In ms from the grid.
+    offsets: Vec<f64>,
+    on_grid: usize,
+    /// Where in the beat those lie that may be offbeat 8ths.
+    offbeats: Vec<f64>,
+}
+
+impl Default for Measured {
+    fn default() -> Measured {
+        Measured {
+            velocities: [0; 128],
+            last: None,
+            alike: 0,
+            pairs: 0,
+            offsets: Vec::new(),
+            on_grid: 0,
+            offbeats: Vec::new(),
+        }
     }
 }
 
-fn figures(hits: &[Measured]) -> Figures {
-    let velocities: Vec<f64> = hits.iter().map(|hit| f64::from(hit.velocity)).collect();
-    let offsets: Vec<f64> = hits.iter().map(|hit| hit.offset).collect();
-    let mut sorted = velocities.clone();
-    sorted.sort_unstable_by(f64::total_cmp);
-    Figures {
-        count: hits.len() as u32,
-        velocity_mean: mean(&velocities),
-        velocity_spread: standard_deviation(&velocities),
-        soft: quantile(&sorted, 0.1),
-        typical: quantile(&sorted, 0.5),
-        hard: quantile(&sorted, 0.9),
-        identical_neighbours: share(identical(hits), hits.len().saturating_sub(1)),
-        offset_mean: Millis(mean(&offsets)),
-        offset_spread: Millis(standard_deviation(&offsets)),
-        on_grid: share(hits.iter().filter(|hit| hit.on_grid).count(), hits.len()),
-        swing: swing(hits),
-        lag_1_correlation: lag_1_correlation(&offsets),
+/// What is gathered of each instrument.
+struct Measures(Vec<Measured>);
+
+impl Measures {
+    fn new(chart: &Chart) -> Measures {
+        Measures(vec![Measured::default(); chart.kit.instruments.len()])
+    }
+
+    fn take(&mut self, context: &Context<'_>, index: usize, line: Ticks, tick: Ticks, velocity: Velocity) {
+        let Some(measured) = self.0.get_mut(index) else { return };
+        measured.velocities[usize::from(velocity.get())] += 1;
+        if let Some(last) = measured.last.replace(velocity) {
+            measured.pairs += 1;
+            measured.alike += usize::from(last == velocity);
+        }
+        measured.offsets.push(context.tempo.millis_of(tick - line, line).0);
+        measured.on_grid += usize::from((tick.0 - line.0).abs() <= 0.5);
+        let ppq = context.metre.ppq().as_f64();
+        let bar = context.metre.bar_at(line);
+        let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
+        let place = ((tick.0 - bar.start.0) / beat).rem_euclid(1.0);
+        if (0.4..0.72).contains(&place) {
+            measured.offbeats.push(place);
+        }
+    }
+
+    fn reading(self, chart: &Chart) -> Reading {
+        let mut all = Measured::default();
+        for one in &self.0 {
+            all.velocities.iter_mut().zip(one.velocities).for_each(|(sum, count)| *sum += count);
+            all.alike += one.alike;
+            all.pairs += one.pairs;
+            all.offsets.extend(&one.offsets);
+            all.on_grid += one.on_grid;
+            all.offbeats.extend(&one.offbeats);
+        }
+        let energy: f64 = (0..=127)
+            .filter_map(|velocity| Some((Velocity::new(velocity)?, all.velocities[usize::from(velocity)])))
+            .map(|(velocity, count)| velocity.amplitude().powi(2) * f64::from(count))
+            .sum();
+        let one = |(instrument, measured): (&Instrument, &Measured)| InstrumentReading {
+            instrument: instrument.id.clone(),
+            figures: measured.figures(),
+            portrait: measured.portrait(),
+        };
+        Reading {
+            all: all.figures(),
+            instruments: chart.kit.instruments.iter().zip(&self.0).map(one).collect(),
+            loudness: (energy > 0.0).then(|| 10.0 * energy.log10()),
+        }
     }
 }
 
-/// The figures of all instruments; neighbours are still taken within each instrument.
-fn together(instruments: &[Vec<Measured>]) -> Figures {
-    let all: Vec<Measured> = instruments.iter().flatten().copied().collect();
-    let pairs: usize = instruments.iter().map(|hits| hits.len().saturating_sub(1)).sum();
-    let alike: usize = instruments.iter().map(|hits| identical(hits)).sum();
-    Figures { identical_neighbours: share(alike, pairs), ..figures(&all) }
-}
-
-fn identical(hits: &[Measured]) -> usize {
-    hits.windows(2).filter(|pair| pair[0].velocity == pair[1].velocity).count()
-}
-
-fn share(some: usize, all: usize) -> f64 {
-    if all == 0 { 0.0 } else { some as f64 / all as f64 }
-}
-
-fn swing(hits: &[Measured]) -> Option<f64> {
-    let places: Vec<f64> =
-        hits.iter().map(|hit| hit.beat.rem_euclid(1.0)).filter(|place| (0.4..0.72).contains(place)).collect();
-    (places.len() >= 4).then(|| mean(&places) * 100.0)
-}
-
-fn portrait(hits: &[Measured]) -> Portrait {
-    let mut touch = [0u32; 128];
-    let mut time = [0u32; 2 * PORTRAIT_REACH as usize + 1];
-    for hit in hits {
-        touch[usize::from(hit.velocity)] += 1;
-        let place = (hit.offset.round() as i32).clamp(-PORTRAIT_REACH, PORTRAIT_REACH) + PORTRAIT_REACH;
-        time[place as usize] += 1;
+impl Measured {
+    /// Neighbours are always those of one instrument, also in the figures of all together.
+    fn figures(&self) -> Figures {
+        let velocities = Counts::new(&self.velocities);
+        let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
+        Figures {
+            count: velocities.count,
+            velocity_mean: velocities.mean(),
+            velocity_spread: velocities.standard_deviation(),
+            soft: velocities.quantile(0.1),
+            typical: velocities.quantile(0.5),
+            hard: velocities.quantile(0.9),
+            identical_neighbours: share(self.alike, self.pairs),
+            offset_mean: Millis(mean(&self.offsets)),
+            offset_spread: Millis(standard_deviation(&self.offsets)),
+            on_grid: share(self.on_grid, self.offsets.len()),
+            swing: (self.offbeats.len() >= 4).then(|| mean(&self.offbeats) * 100.0),
+            lag_1_correlation: lag_1_correlation(&self.offsets),
+        }
     }
-    Portrait { touch: outline(&touch, 4), time: outline(&time, 2) }
+
+    fn portrait(&self) -> Portrait {
+        let mut time = [0u32; 2 * PORTRAIT_REACH as usize + 1];
+        for offset in &self.offsets {
+            let place = (offset.round() as i32).clamp(-PORTRAIT_REACH, PORTRAIT_REACH) + PORTRAIT_REACH;
+            time[place as usize] += 1;
+        }
+        Portrait { touch: outline(&self.velocities, 4), time: outline(&time, 2) }
+    }
 }
 
 #[cfg(test)]
@@ -239,12 +282,13 @@ mod tests {
     fn a_stiff_part_is_all_identical_and_all_on_the_grid() {
         let stiff = reported(&sixteenths(&[100; 32]), vec![]);
         assert_eq!(stiff.written, stiff.played);
-        assert_eq!((stiff.written.identical_neighbours, stiff.written.on_grid), (1.0, 1.0));
-        assert_eq!((stiff.written.soft, stiff.written.hard, stiff.louder), (100.0, 100.0, 0.0));
-        assert_eq!(stiff.written.swing, Some(50.0));
+        let all = &stiff.written.all;
+        assert_eq!((all.identical_neighbours, all.on_grid), (1.0, 1.0));
+        assert_eq!((all.soft, all.hard, stiff.louder()), (100.0, 100.0, 0.0));
+        assert_eq!(all.swing, Some(50.0));
         assert_eq!(stiff.grid.to_string(), "1/16");
-        assert_eq!(stiff.instruments[0].written_portrait.touch[100], 255);
-        assert_eq!(stiff.instruments[0].written_portrait.time[PORTRAIT_REACH as usize], 255);
+        let portrait = &stiff.written.instruments[0].portrait;
+        assert_eq!((portrait.touch[100], portrait.time[PORTRAIT_REACH as usize]), (255, 255));
     }
 
     #[test]
@@ -257,11 +301,11 @@ mod tests {
                 Pass::new(2, Aim::everything(), Action::Level(Level { by: 30.0 })),
             ],
         );
-        assert!((played.played.offset_mean.0 - 5.0).abs() < 0.1);
-        assert_eq!(played.played.on_grid, 0.5);
-        assert_eq!(played.played.velocity_mean, 90.0);
+        assert!((played.played.all.offset_mean.0 - 5.0).abs() < 0.1);
+        assert_eq!(played.played.all.on_grid, 0.5);
+        assert_eq!(played.played.all.velocity_mean, 90.0);
         // (90/60)^1.7 in amplitude: 20·1.7·log10(1.5) dB.
-        assert!((played.louder - 5.987).abs() < 0.01, "{}", played.louder);
-        assert!(played.played.lag_1_correlation.unwrap() > 0.9, "sixteen early, then sixteen late");
+        assert!((played.louder() - 5.987).abs() < 0.01, "{}", played.louder());
+        assert!(played.played.all.lag_1_correlation.unwrap() > 0.9, "sixteen early, then sixteen late");
     }
 }

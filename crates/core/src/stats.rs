@@ -28,6 +28,58 @@ pub fn quantile(ascending: &[f64], share: f64) -> f64 {
     ascending[below] + (ascending[above] - ascending[below]) * (place - below as f64)
 }
 
+/// Whole values by how often each comes: a histogram, and the figures that it holds.
+#[derive(Clone, Copy, Debug)]
+pub struct Counts<'a> {
+    counts: &'a [u32],
+    /// How many values there are.
+    pub count: u32,
+}
+
+impl<'a> Counts<'a> {
+    /// Place n of the counts says how often n comes.
+    ///
+    /// ```
+    /// use vivida_core::stats::Counts;
+    /// let counts = Counts::new(&[0, 2, 0, 2]);
+    /// assert_eq!((counts.mean(), counts.standard_deviation(), counts.quantile(0.5)), (2.0, 1.0, 2.0));
+    /// ```
+    pub fn new(counts: &'a [u32]) -> Counts<'a> {
+        Counts { counts, count: counts.iter().sum() }
+    }
+
+    fn sum(&self, of: impl Fn(f64) -> f64) -> f64 {
+        self.counts.iter().zip(0u32..).map(|(&count, value)| f64::from(count) * of(f64::from(value))).sum()
+    }
+
+    /// The mean; 0 of nothing.
+    pub fn mean(&self) -> f64 {
+        self.sum(|value| value) / f64::from(self.count.max(1))
+    }
+
+    /// The standard deviation of the whole; 0 of nothing.
+    pub fn standard_deviation(&self) -> f64 {
+        let middle = self.mean();
+        (self.sum(|value| (value - middle).powi(2)) / f64::from(self.count.max(1))).sqrt()
+    }
+
+    /// As [`quantile`] of the values in order.
+    pub fn quantile(&self, share: f64) -> f64 {
+        let Some(last) = self.count.checked_sub(1) else { return 0.0 };
+        let place = share.clamp(0.0, 1.0) * f64::from(last);
+        let value_at = |place: u32| {
+            let mut below = 0;
+            let reaches = |count: &u32| {
+                below += count;
+                below > place
+            };
+            self.counts.iter().position(reaches).unwrap_or(0) as f64
+        };
+        let below = value_at(place as u32);
+        below + (value_at((place as u32 + 1).min(last)) - below) * place.fract()
+    }
+}
+
 /// The median of values in any order, which are put in another one; 0 of nothing.
 pub fn median(values: &mut [f64]) -> f64 {
     if values.is_empty() {
@@ -84,6 +136,21 @@ mod tests {
         assert_eq!(median(&mut [5.0, 1.0, 3.0]), 3.0);
         assert_eq!(median(&mut [5.0, 1.0, 3.0, 4.0]), 3.5);
         assert_eq!(median(&mut []), 0.0);
+    }
+
+    #[test]
+    fn counts_say_what_the_values_say() {
+        let values = [3.0, 3.0, 5.0, 9.0, 9.0, 9.0, 20.0];
+        let mut counts = [0; 21];
+        values.iter().for_each(|&value| counts[value as usize] += 1);
+        let counts = Counts::new(&counts);
+        assert!((counts.mean() - mean(&values)).abs() < 1e-12);
+        assert!((counts.standard_deviation() - standard_deviation(&values)).abs() < 1e-12);
+        for tenth in 0..=10 {
+            let share = f64::from(tenth) / 10.0;
+            assert!((counts.quantile(share) - quantile(&values, share)).abs() < 1e-12, "{share}");
+        }
+        assert_eq!(Counts::new(&[0; 4]).quantile(0.5), 0.0);
     }
 
     #[test]

@@ -6,8 +6,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::{Config, TS};
 use vivida_core::{
-    Action, ActionInfo, Aim, BarRange, Channel, Figures, InstrumentReport, Kit, Pass, PassId, PassReport, Portrait,
-    Recipe, Report,
+    Action, ActionInfo, Aim, BarRange, Channel, Figures, Grid, InstrumentReading, Kit, Pass, PassId, PassReport,
+    Portrait, Reading, Recipe, Ticks,
 };
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
 use vivida_store::{History, PartId, SongId};
@@ -105,7 +105,12 @@ pub struct PartDetail {
     /// 0 to 15.
     pub channel: Channel,
     pub kit: Kit,
+    /// The grid that offsets are measured against, and the distance between two of its lines.
+    pub grid: Grid,
+    pub cell: Ticks,
     pub written: WrittenColumns,
+    /// The Written reading, measured.
+    pub reading: Reading,
 }
 
 /// What can change of a part.
@@ -151,7 +156,7 @@ pub struct PerformanceColumns {
     pub elsewhere: Vec<(u32, u16, u8)>,
     pub added: Vec<AddedHit>,
     pub passes: Vec<PassReport>,
-    pub report: Report,
+    pub reading: Reading,
 }
 
 /// When the hits sound.
@@ -269,12 +274,12 @@ pub fn typescript() -> String {
         vivida_core::InstrumentId,
         vivida_core::Note,
         vivida_core::Channel,
-        vivida_core::Grid,
+        Grid,
         vivida_core::PassId,
         SongId,
         PartId,
         vivida_core::HitId,
-        vivida_core::Ticks,
+        Ticks,
         vivida_core::action::Shape,
         vivida_core::action::Contrast,
         vivida_core::action::Level,
@@ -325,8 +330,8 @@ pub fn typescript() -> String {
         Kit,
         Figures,
         Portrait,
-        InstrumentReport,
-        Report,
+        InstrumentReading,
+        Reading,
         PassReport,
         Voice,
         NoteSound,

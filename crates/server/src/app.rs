@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use vivida_core::{
-    Chart, Context, Grid, PassId, Performance, Recipe, Report, Slots, Ticks, aimed_by, perform, report, touched_by,
+    Chart, Context, Grid, Part, PassId, Performance, Reading, Recipe, Slots, Ticks, aimed_by, perform, report, touched_by,
 };
 use vivida_smf::{Export, Resolution, SongFile, SongPart, read, rounding, write};
 use vivida_sound::{mixdown, strikes};
@@ -189,6 +189,9 @@ impl App {
             channel: part.channel,
             written: written(&song.file, part, &chart),
             kit: chart.kit.clone(),
+            grid: chart.meant(&part.part, &song.file.metre).grid,
+            cell: chart.meant(&part.part, &song.file.metre).grid.cell(song.file.ppq),
+            reading: Reading::written(&part.part, &chart, &context(&song.file, row.variation, Ticks(0.0))).clone(),
         })
     }
 
@@ -232,8 +235,8 @@ impl App {
         let chart = song.chart(&row);
         let context = Context { round: request.round, ..context(&song.file, request.variation, Ticks(0.0)) };
         let performance = perform(&part.part, &chart, &recipe, &context);
-        let report = report(&part.part, &chart, &context, &performance);
-        Ok(columns(&song.file, &chart, part.part.hits().len(), performance, report, request.timing.as_deref()))
+        let reading = Reading::played(&part.part, &chart, &context, &performance);
+        Ok(columns(&song.file, &part.part, &chart, performance, reading, request.timing.as_deref()))
     }
 
     /// The places of the hits that a pass changes.
@@ -383,8 +386,8 @@ fn picture(row: &PartRow, song: &Loaded) -> Picture {
         rows: Vec::new(),
         velocities: Vec::new(),
         row_count: chart.kit.instruments.len().min(255) as u8,
-        identical_neighbours: [report.written.identical_neighbours, report.played.identical_neighbours],
-        on_grid: [report.written.on_grid, report.played.on_grid],
+        identical_neighbours: [report.written.all.identical_neighbours, report.played.all.identical_neighbours],
+        on_grid: [report.written.all.on_grid, report.played.all.on_grid],
     };
     for hit in shown {
         picture.places.push(((hit.tick.0 - start) / length) as f32);
@@ -438,10 +441,10 @@ fn written(file: &SongFile, part: &SongPart, chart: &Chart) -> WrittenColumns {
 /// The columns of a performance; those of its timing only where the page does not have them already.
 fn columns(
     file: &SongFile,
+    part: &Part,
     chart: &Chart,
-    written: usize,
     performance: Performance,
-    report: Report,
+    reading: Reading,
     known: Option<&str>,
 ) -> PerformanceColumns {
     let mut hasher = DefaultHasher::new();
@@ -460,6 +463,8 @@ fn columns(
         timing
     });
     let hits = &performance.hits;
+    let written = part.hits().len();
+    let grid = chart.meant(part, &file.metre).grid;
     let silenced = (0..).zip(hits).filter_map(|(row, hit): (u32, _)| Some((row, hit.silenced?)));
     // Which drum plays a hit is told where that is not as it was written.
     let elsewhere = (0..).zip(hits).take(written).filter_map(|(row, hit): (u32, _)| {
@@ -470,7 +475,7 @@ fn columns(
         id: hit.id.0,
         instrument: chart.instrument_of(hit.note, hit.channel) as u16,
         note: hit.note.get(),
-        grid_line: report.grid.nearest(&file.metre, hit.tick).0,
+        grid_line: grid.nearest(&file.metre, hit.tick).0,
     });
     PerformanceColumns {
         timing_key: key,
@@ -480,6 +485,6 @@ fn columns(
         elsewhere: elsewhere.collect(),
         added: added.collect(),
         passes: performance.passes,
-        report,
+        reading,
     }
 }

@@ -96,16 +96,21 @@ struct Timing {
 
 impl Timing {
     fn event(self, tick: u64) -> u64 {
-        if tick == 0 && self.lead > 0.0 { 0 } else { Ticks(tick as f64 * self.scale + self.lead).rounded().0 as u64 }
+        if tick == 0 { 0 } else { self.note(tick) }
     }
 
     fn note(self, tick: u64) -> u64 {
-        Ticks(tick as f64 * self.scale + self.lead).rounded().0 as u64
+        if self.scale == 1.0 { tick + self.lead as u64 } else { whole(tick as f64 * self.scale + self.lead) }
     }
 
     fn played(self, tick: f64) -> u64 {
-        (Ticks(tick / self.cell).rounded().0 + self.lead).max(0.0) as u64
+        whole((tick / self.cell + self.lead).max(0.0))
     }
+}
+
+/// The nearest whole number of ticks that are not negative.
+fn whole(ticks: f64) -> u64 {
+    Ticks(ticks).rounded().0 as i64 as u64
 }
 
 /// An event on its way out. At one tick note-offs that were moved there come first, then what

@@ -12,7 +12,9 @@ import type { Transport } from "./usePlayer";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
 export function SongStrip({ transport }: { transport: Transport }) {
-	const report = useWorkspace((state) => state.performance?.report);
+	const written = useWorkspace((state) => state.part.reading.all);
+	const played = useWorkspace((state) => state.performance?.reading.all);
+	const readings = played && { written, played };
 	return (
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
@@ -20,9 +22,9 @@ export function SongStrip({ transport }: { transport: Transport }) {
 				<FigurePair
 					label="identical neighbours"
 					of={(figures) => figures.identical_neighbours}
-					report={report}
+					readings={readings}
 				/>
-				<FigurePair label="exactly on grid" of={(figures) => figures.on_grid} report={report} />
+				<FigurePair label="exactly on grid" of={(figures) => figures.on_grid} readings={readings} />
 			</div>
 			<SongMap transport={transport} />
 		</section>
@@ -32,18 +34,18 @@ export function SongStrip({ transport }: { transport: Transport }) {
 interface PairProps {
 	label: string;
 	of: (figures: Figures) => number;
-	report: { written: Figures; played: Figures } | undefined;
+	readings: { written: Figures; played: Figures } | undefined;
 }
 
-function FigurePair({ label, of, report }: PairProps) {
+function FigurePair({ label, of, readings }: PairProps) {
 	return (
 		<div className={classes.figure} data-figure={label}>
 			<span>{label}</span>
-			{report && (
+			{readings && (
 				<span>
-					<span className={classes.before}>{percent(of(report.written))}</span>
+					<span className={classes.before}>{percent(of(readings.written))}</span>
 					{" → "}
-					<span className={classes.after}>{percent(of(report.played))}</span>
+					<span className={classes.after}>{percent(of(readings.played))}</span>
 				</span>
 			)}
 		</div>

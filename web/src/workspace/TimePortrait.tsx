@@ -27,10 +27,10 @@ function outline(counts: number[], height: number) {
 /** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean. */
 export function TimePortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const report = useWorkspace((state) => state.performance?.report.instruments[index]);
-	const grid = useWorkspace((state) => state.performance?.report.grid ?? "");
-	if (!report) return <div className={classes.portrait} style={{ height }} />;
-	const { written_portrait, played_portrait, played } = report;
+	const written = useWorkspace((state) => state.part.reading.instruments[index]);
+	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
+	const grid = useWorkspace((state) => state.part.grid);
+	if (!played) return <div className={classes.portrait} style={{ height }} />;
 	const floor = height - 8;
 	return (
 		<svg className={classes.portrait} viewBox={`0 0 ${width} ${height}`} height={height} data-portrait="time">
@@ -41,20 +41,25 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 			<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
 			<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
 			<path
-				d={outline(played_portrait.time, height)}
+				d={outline(played.portrait.time, height)}
 				fill="var(--time-fill)"
 				stroke="var(--time)"
 				strokeWidth={1.3}
 			/>
 			<path
-				d={outline(written_portrait.time, height)}
+				d={outline(written.portrait.time, height)}
 				fill="none"
 				stroke="var(--written)"
 				strokeDasharray="3 2.5"
 			/>
-			<LeanHandle id={instrument.id} name={instrument.name} mean={played.offset_mean} height={height} />
+			<LeanHandle
+				id={instrument.id}
+				name={instrument.name}
+				mean={played.figures.offset_mean}
+				height={height}
+			/>
 			<text x={width - 5} y={13} textAnchor="end" fontSize={11} fill="var(--time)" fontWeight={600}>
-				{signed(played.offset_mean, 1, true)} ms
+				{signed(played.figures.offset_mean, 1, true)} ms
 			</text>
 		</svg>
 	);

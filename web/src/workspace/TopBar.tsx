@@ -16,6 +16,7 @@ import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
 import { NumberToken } from "./passes/NumberToken";
+import { louder } from "./played";
 import { type Reading, useWorkspace, useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
 import classes from "./Workspace.module.css";
@@ -165,7 +166,9 @@ function Readings() {
 	const store = useWorkspaceStore();
 	const reading = useWorkspace((state) => state.reading);
 	const equalLoudness = useWorkspace((state) => state.equalLoudness);
-	const louder = useWorkspace((state) => state.performance?.report.louder ?? 0);
+	const difference = useWorkspace(({ part, performance }) =>
+		performance ? louder(part.reading, performance.reading) : 0,
+	);
 	const { setView } = store.getState();
 	return (
 		<Group gap={6} wrap="nowrap">
@@ -182,7 +185,7 @@ function Readings() {
 				onChange={(value) => setView({ reading: value as Reading })}
 			/>
 			<Toggle
-				label={`Equal loudness (Played is ${Math.abs(louder).toFixed(1)} dB ${louder < 0 ? "softer" : "louder"})`}
+				label={`Equal loudness (Played is ${Math.abs(difference).toFixed(1)} dB ${difference < 0 ? "softer" : "louder"})`}
 				on={equalLoudness}
 				onToggle={() => setView({ equalLoudness: !equalLoudness })}
 			>

@@ -40,10 +40,10 @@ function apart(heights: number[], room: number, height: number) {
 /** How hard an instrument is struck: written dashed, played filled, with three handles. */
 export function TouchPortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const report = useWorkspace((state) => state.performance?.report.instruments[index]);
-	if (!report) return <div className={classes.portrait} style={{ height }} />;
-	const { written_portrait, played_portrait, played } = report;
-	const values = handles.map((handle) => played[handle]);
+	const written = useWorkspace((state) => state.part.reading.instruments[index]);
+	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
+	if (!played) return <div className={classes.portrait} style={{ height }} />;
+	const values = handles.map((handle) => played.figures[handle]);
 	const lines = values.map((value) => velocityY(value, height));
 	const labels = apart(lines, 11.5, height);
 	// Of handles on one spot the way of the drag says which is meant: up the hard one, down the soft.
@@ -58,13 +58,13 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 			<title>{`How hard ${instrument.name} is struck`}</title>
 			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
 			<path
-				d={outline(played_portrait.touch, height)}
+				d={outline(played.portrait.touch, height)}
 				fill="var(--played-fill)"
 				stroke="var(--played)"
 				strokeWidth={1.3}
 			/>
 			<path
-				d={outline(written_portrait.touch, height)}
+				d={outline(written.portrait.touch, height)}
 				fill="none"
 				stroke="var(--written)"
 				strokeDasharray="3 2.5"
@@ -107,7 +107,7 @@ function useShaping(instrument: Instrument, index: number) {
 	const store = useWorkspaceStore();
 	return useCallback(() => {
 		const { recipe, performance, offers } = store.getState();
-		const now = performance?.report.instruments[index].played;
+		const now = performance?.reading.instruments[index].figures;
 		if (!now) return null;
 		const shaped = withShapeAt(recipe, instrument.id, now, offers);
 		const pass = passAt(shaped, "shape", instrument.id);

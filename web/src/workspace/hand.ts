@@ -176,8 +176,8 @@ function nextOf({ performance, song }: WorkspaceState, row: number) {
 }
 
 /** The grid line nearest to a tick. */
-export function onGrid({ song, performance }: WorkspaceState, tick: number) {
-	const cell = performance?.report.cell ?? song.ppq / 4;
+export function onGrid({ song, part }: WorkspaceState, tick: number) {
+	const { cell } = part;
 	const bar = song.bars.ticks[barAt(song, tick) - 1];
 	return bar + Math.round((tick - bar) / cell) * cell;
 }

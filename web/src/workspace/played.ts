@@ -4,7 +4,7 @@ import type {
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
-	Report,
+	Reading,
 	TimingColumns,
 } from "../api/generated/types";
 
@@ -16,7 +16,8 @@ export interface Played extends TimingColumns {
 	timingKey: string;
 	velocities: number[];
 	passes: PassReport[];
-	report: Report;
+	/** This reading, measured. */
+	reading: Reading;
 	/** The rows that do not sound, and the pass that silenced each. */
 	silenced: Map<number, number>;
 	added: AddedHit[];
@@ -47,7 +48,7 @@ export function received(
 ): Played | null {
 	const timing = columns.timing ?? (before?.timingKey === columns.timing_key ? before : null);
 	if (!timing) return null;
-	const { passes, report, velocities, added, elsewhere } = columns;
+	const { passes, reading, velocities, added, elsewhere } = columns;
 	const kept = <T>(old: T[] | undefined, now: T[]) =>
 		now.map((one, index) => (old && same(old[index], one) ? old[index] : one));
 	const { written } = part;
@@ -59,7 +60,7 @@ export function received(
 		lengths: timing.lengths,
 		velocities,
 		passes: kept(before?.passes, passes),
-		report: { ...report, instruments: kept(before?.report.instruments, report.instruments) },
+		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
 		added,
 		anchors: plain ? written.ticks : [...written.ticks, ...timing.ticks.slice(written.ticks.length)],
@@ -72,6 +73,10 @@ export function received(
 	played.looks = looksOf(before, played);
 	return played;
 }
+
+/** How much louder one reading is than another, in dB. */
+export const louder = (before: Reading, after: Reading) =>
+	before.loudness === null || after.loudness === null ? 0 : after.loudness - before.loudness;
 
 const plainRows = new WeakMap<PartDetail, number[][]>();
 

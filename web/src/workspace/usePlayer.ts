@@ -4,7 +4,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { PartDetail, SongDetail } from "../api/generated/types";
 import { type PlayedPart, Player, type Score } from "../audio/player";
-import { type Played, received } from "./played";
+import { louder, type Played, received } from "./played";
 import { secondsAt } from "./song";
 import { useWorkspaceStore, type WorkspaceState } from "./store";
 
@@ -50,7 +50,7 @@ function playedPart(
 			lengths: performance.lengths,
 			velocities: performance.velocities,
 		},
-		louder: performance?.report.louder ?? 0,
+		louder: performance ? louder(part.reading, performance.reading) : 0,
 		sounds: (row, reading) => {
 			if (reading === "written" ? row >= count : performance?.silenced.has(row)) return false;
 			return !silent(instrumentOf.get(row) ?? written.instruments[row]);

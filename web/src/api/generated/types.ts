@@ -476,6 +476,10 @@ articulations?: Array<string>,
  */
 bars?: Array<BarRange>, 
 /**
+ * Or in any section of one of these names.
+ */
+sections?: Array<string>, 
+/**
  * On these slots of the bar.
  */
 positions?: Positions, 
@@ -677,53 +681,33 @@ touch: Array<number>,
  */
 time: Array<number>, };
 
-export type InstrumentReport = { 
+export type InstrumentReading = { 
 /**
  * Which.
  */
 instrument: InstrumentId, 
 /**
- * Before.
+ * In numbers.
  */
-written: Figures, 
+figures: Figures, 
 /**
- * After.
+ * In outlines.
  */
-played: Figures, 
-/**
- * Before.
- */
-written_portrait: Portrait, 
-/**
- * After.
- */
-played_portrait: Portrait, };
+portrait: Portrait, };
 
-export type Report = { 
+export type Reading = { 
 /**
- * The grid that offsets are measured against.
+ * All instruments together.
  */
-grid: Grid, 
-/**
- * The distance between two lines of the grid, in ticks.
- */
-cell: Ticks, 
+all: Figures, 
 /**
  * In the order of the kit.
  */
-instruments: Array<InstrumentReport>, 
+instruments: Array<InstrumentReading>, 
 /**
- * All instruments together, before.
+ * The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
  */
-written: Figures, 
-/**
- * All instruments together, after.
- */
-played: Figures, 
-/**
- * How much louder Played is than Written, in dB: the ratio of their summed energies.
- */
-louder: number, };
+loudness: number | null, };
 
 export type PassReport = { 
 /**
@@ -902,7 +886,15 @@ export type PartDetail = { state: PartState, name: string,
 /**
  * 0 to 15.
  */
-channel: Channel, kit: Kit, written: WrittenColumns, };
+channel: Channel, kit: Kit, 
+/**
+ * The grid that offsets are measured against, and the distance between two of its lines.
+ */
+grid: Grid, cell: Ticks, written: WrittenColumns, 
+/**
+ * The Written reading, measured.
+ */
+reading: Reading, };
 
 export type PartState = { id: PartId, song: SongId, revision: number, drums: boolean, recipe: Recipe, variation: number, history: History, };
 
@@ -949,7 +941,7 @@ silenced: Array<[number, PassId]>,
  * The rows of hits that another instrument plays than was written: its place in the kit and
  * the note.
  */
-elsewhere: Array<[number, number, number]>, added: Array<AddedHit>, passes: Array<PassReport>, report: Report, };
+elsewhere: Array<[number, number, number]>, added: Array<AddedHit>, passes: Array<PassReport>, reading: Reading, };
 
 export type ActionOffer = { info: ActionInfo, start: Action, };
 

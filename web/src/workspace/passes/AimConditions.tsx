@@ -28,7 +28,10 @@ export interface AimProps {
 }
 
 /** What an aim can be narrowed by, beyond instruments and bars. */
-type Condition = Exclude<keyof Aim, "instruments" | "bars" | "invert" | "picked" | "articulations">;
+type Condition = Exclude<
+	keyof Aim,
+	"instruments" | "bars" | "sections" | "invert" | "picked" | "articulations"
+>;
 
 const names: Record<Condition, string> = {
 	positions: "positions in the bar",
