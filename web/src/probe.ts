@@ -17,20 +17,17 @@ const most = 4000;
 
 export const probe = {
 	scheduled: [] as Scheduled[],
-	/** From a change to the drawn performance, in ms. */
+	/** From a change until the frame that shows its performance is done, in ms. */
 	latencies: [] as number[],
 	/** Time spent drawing a frame, in ms. */
 	drawing: [] as number[],
-	waiting: [] as number[],
 
+	/** An answer to what was asked for at `since` is taken up; the next frame shows it. */
 	answered(since: number) {
-		probe.waiting.push(since);
+		requestAnimationFrame(() => setTimeout(() => keep(probe.latencies, performance.now() - since)));
 	},
 	drawn(took: number) {
 		keep(probe.drawing, took);
-		const now = performance.now();
-		for (const since of probe.waiting) keep(probe.latencies, now - since);
-		probe.waiting = [];
 	},
 	schedule(entry: Scheduled) {
 		keep(probe.scheduled, entry);

@@ -28,9 +28,11 @@ pub fn inspect(input: &Path, as_json: bool) -> Done {
 fn in_json(song: &SongFile, reports: &[Report]) -> Value {
     let parts = song.parts.iter().zip(reports).map(|(part, report)| {
         let kit = part.kit(part.drums);
-        let instruments = kit.instruments.iter().zip(&report.written.instruments).map(
-            |(instrument, one)| json!({"id": instrument.id, "name": instrument.name, "figures": one.figures}),
-        );
+        let instruments = kit
+            .instruments
+            .iter()
+            .zip(&report.written.instruments)
+            .map(|(instrument, one)| json!({"id": instrument.id, "name": instrument.name, "figures": one.figures}));
         json!({
             "name": part.name,
             "track": part.track + 1,

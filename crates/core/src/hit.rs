@@ -11,7 +11,7 @@ use ts_rs::TS;
 pub struct HitId(pub u32);
 
 /// One note as written.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Hit {
     /// Stable for the life of a take.
     pub id: HitId,

@@ -3,6 +3,7 @@
 use crate::hit::Part;
 use crate::units::{Channel, Note, Velocity};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::fmt;
 use ts_rs::TS;
 
@@ -91,6 +92,37 @@ pub struct VelocityLayer {
     pub from: Velocity,
 }
 
+/// Where the velocity layers of instruments begin, from soft to hard: a person's own sampler.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(transparent)]
+#[ts(type = "Record<string, number[]>")]
+pub struct Layers(pub BTreeMap<InstrumentId, Vec<Velocity>>);
+
+impl Layers {
+    /// What is wrong with them: the path of the field and why.
+    ///
+    /// ```
+    /// use vivida_core::Layers;
+    /// let layers: Layers = serde_json::from_value(serde_json::json!({"snare": [1, 60, 50]})).unwrap();
+    /// assert_eq!(layers.check().unwrap_err().0, "snare[2]");
+    /// ```
+    pub fn check(&self) -> Result<(), (String, String)> {
+        for (instrument, bounds) in &self.0 {
+            let wrong = |index: usize, why: &str| Err((format!("{instrument}[{index}]"), why.to_owned()));
+            if bounds.is_empty() || bounds.len() > 32 {
+                return wrong(bounds.len(), "an instrument has 1 to 32 layers");
+            }
+            if bounds[0] != Velocity::MIN {
+                return wrong(0, "the softest layer begins at velocity 1");
+            }
+            if let Some(place) = bounds.windows(2).position(|pair| pair[0] >= pair[1]) {
+                return wrong(place + 1, "a layer begins above the one before it");
+            }
+        }
+        Ok(())
+    }
+}
+
 /// A drum, cymbal or other thing that is struck; a tonal part is one instrument.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 pub struct Instrument {
@@ -153,6 +185,20 @@ impl Kit {
             layers: layers(),
         };
         Kit { name: name.to_owned(), instruments: vec![instrument] }
+    }
+
+    /// The kit with its layers begun elsewhere. Layers beyond the usual four are numbered.
+    pub fn with_layers(mut self, layers: &Layers) -> Kit {
+        for instrument in &mut self.instruments {
+            let Some(bounds) = layers.0.get(&instrument.id) else { continue };
+            let name = |index: usize| match LAYERS.get(index) {
+                Some((name, _)) if bounds.len() == LAYERS.len() => (*name).to_owned(),
+                _ => format!("layer {}", index + 1),
+            };
+            let layer = |(index, &from): (usize, &Velocity)| VelocityLayer { name: name(index), from };
+            instrument.layers = bounds.iter().enumerate().map(layer).collect();
+        }
+        self
     }
 
     /// The instrument with an id, and its place.

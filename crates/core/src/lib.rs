@@ -55,17 +55,21 @@ pub mod action;
 mod aim;
 mod chart;
 mod dice;
+mod fit;
 mod grid;
 mod hit;
 mod kit;
 mod metre;
 mod perform;
+mod profile;
 mod recipe;
 mod report;
 mod section;
 mod settle;
 mod slots;
+mod start;
 pub mod stats;
+mod take;
 mod tempo;
 mod units;
 
@@ -76,13 +80,16 @@ pub use dice::Dice;
 pub use grid::Grid;
 pub use hit::{Hit, HitId, Part};
 pub use kit::{
-    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Limb, VelocityLayer, note_name,
+    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Layers, Limb, VelocityLayer,
+    note_name,
 };
 pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by};
+pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use report::{Figures, InstrumentReading, PORTRAIT_REACH, Portrait, Reading, Report, report};
 pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};
+pub use start::{StartingPoint, starting_points};
 pub use tempo::TempoMap;
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

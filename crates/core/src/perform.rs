@@ -5,6 +5,7 @@ use crate::aim;
 use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
+use crate::kit::Instrument;
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::section::Section;
@@ -209,6 +210,11 @@ impl<'a> Stage<'a> {
         }
     }
 
+    /// Its instrument; nothing without a kit.
+    pub fn instrument_at(&self, row: usize) -> Option<&Instrument> {
+        self.chart.kit.instruments.get(self.instrument(row))
+    }
+
     /// The metrical weight of where it was written.
     pub fn weight(&self, row: usize) -> f64 {
         if row < self.part.hits().len() {
@@ -364,8 +370,8 @@ impl<'a> Stage<'a> {
             let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[row] - was).abs());
             let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[row] - was).abs());
             let longer = was.length.get(place).is_some_and(|&was| self.length[row] != was);
-            let otherwise = otherwise
-                && (renamed.get(&row) != self.renamed.get(&row) || self.silenced.get(&row) == Some(&pass.id));
+            let otherwise =
+                otherwise && (renamed.get(&row) != self.renamed.get(&row) || self.silenced.get(&row) == Some(&pass.id));
             if change == 0.0 && moved == 0.0 && !longer && !otherwise {
                 continue;
             }
@@ -452,7 +458,7 @@ pub(crate) mod testing {
 
     use super::*;
     use crate::action::Action;
-        use crate::aim::Aim;
+    use crate::aim::Aim;
     use crate::kit::Kit;
     use crate::units::Ppq;
 

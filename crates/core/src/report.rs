@@ -63,6 +63,14 @@ pub struct InstrumentReading {
     pub portrait: Portrait,
 }
 
+impl InstrumentReading {
+    /// Of an instrument that is not struck.
+    pub fn silent(instrument: InstrumentId) -> InstrumentReading {
+        let nothing = Measured::default();
+        InstrumentReading { instrument, figures: nothing.figures(), portrait: nothing.portrait() }
+    }
+}
+
 /// One reading of a part, measured.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
 pub struct Reading {

@@ -4,7 +4,7 @@ use proptest::collection::vec;
 use proptest::prelude::*;
 use vivida_core::action::{
     Accents, ByHand, Contrast, Draw, FastHands, HandHit, HandMove, Layer, Lean, Level, Limits, LimitsHow, Loosen,
-    NoTwins, Set, Shape, Spread, Swell, SwellOf, Vary,
+    Match, NoTwins, Set, Shape, Spread, Swell, SwellOf, Vary,
 };
 use vivida_core::*;
 
@@ -68,22 +68,28 @@ fn aims() -> impl Strategy<Value = Aim> {
         gap: Millis(gap),
     });
     let picked = vec(0..60u32, 0..20).prop_map(|ids| ids.into_iter().map(HitId).collect());
-    let where_it_is = (instruments(), bars, seldom(positions), seldom(velocity), seldom(speed));
+    let sections = vec(prop_oneof![Just("Verse"), Just("Fill"), Just("Moon")], 0..2)
+        .prop_map(|names| names.into_iter().map(str::to_owned).collect());
+    let stretches = (bars, seldom(sections).prop_map(Option::unwrap_or_default));
+    let where_it_is = (instruments(), stretches, seldom(positions), seldom(velocity), seldom(speed));
     let how_it_is = (seldom(run), near(), near(), seldom(0.0..100.0), seldom(picked), any::<bool>());
     (where_it_is, how_it_is).prop_map(
-        |((instruments, bars, positions, velocity, speed), (run, with, without, share, picked, invert))| Aim {
-            instruments,
-            bars,
-            positions,
-            velocity,
-            speed,
-            run,
-            with,
-            without,
-            share: share.map(Percent),
-            picked,
-            invert,
-            ..Aim::default()
+        |((instruments, (bars, sections), positions, velocity, speed), (run, with, without, share, picked, invert))| {
+            Aim {
+                instruments,
+                bars,
+                sections,
+                positions,
+                velocity,
+                speed,
+                run,
+                with,
+                without,
+                share: share.map(Percent),
+                picked,
+                invert,
+                ..Aim::default()
+            }
         },
     )
 }
@@ -131,9 +137,19 @@ fn actions() -> impl Strategy<Value = Action> {
             climb
         })),
         (0.0..40.0).prop_map(|least| Action::NoTwins(NoTwins { least, ..NoTwins::default() })),
+        (parts(), 0.0..100.0)
+            .prop_map(|(part, amount)| Action::Match(Match { reference: touch_of(&part), amount: Percent(amount) })),
         Just(Action::Layer(Layer::default())),
         by_hand().prop_map(Action::ByHand),
     ]
+}
+
+/// The touch of a part as it is written.
+fn touch_of(part: &Part) -> TouchProfile {
+    let song = Song::new();
+    let chart = Chart::new(part, Kit::of_drums(part));
+    let performance = perform(part, &chart, &Recipe::default(), &song.context(1));
+    TouchProfile::of("A reference", &chart, &song.metre, &performance.hits)
 }
 
 fn ranges() -> impl Strategy<Value = (Velocity, Velocity)> {
@@ -175,6 +191,7 @@ fn recipes() -> impl Strategy<Value = Recipe> {
 struct Song {
     tempo: TempoMap,
     metre: MetreMap,
+    sections: Vec<Section>,
 }
 
 impl Song {
@@ -182,7 +199,9 @@ impl Song {
         let ppq = Ppq::new(960).unwrap();
         let faster = [(Ticks(0.0), 600_000), (Ticks(1500.0), 400_000)];
         let metres = [(Ticks(0.0), Metre::new(3, 8).unwrap()), (Ticks(1440.0), Metre::new(2, 4).unwrap())];
-        Song { tempo: TempoMap::new(ppq, faster), metre: MetreMap::new(ppq, metres) }
+        let section = |name: &str, from, to| Section { name: name.to_owned(), from, to };
+        let sections = vec![section("Verse", 1, 1), section("Fill", 2, 2), section("Verse", 3, 4)];
+        Song { tempo: TempoMap::new(ppq, faster), metre: MetreMap::new(ppq, metres), sections }
     }
 
     fn chart(&self, part: &Part) -> Chart {
@@ -190,7 +209,7 @@ impl Song {
     }
 
     fn context(&self, variation: u32) -> Context<'_> {
-        Context { variation, ..Context::new(&self.tempo, &self.metre) }
+        Context { variation, sections: &self.sections, ..Context::new(&self.tempo, &self.metre) }
     }
 }
 
@@ -313,6 +332,7 @@ proptest! {
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell }),
             Action::Set(Set { amount: Percent(0.0), ..Set::default() }),
             Action::Limits(Limits { floor: Velocity::MIN, ceiling: Velocity::MAX, how: LimitsHow::Clip }),
+            Action::Match(Match { reference: touch_of(&part), amount: Percent(0.0) }),
             Action::Vary(Vary { by: 0.0, ..Vary::default() }),
             Action::Draw(Draw { amount: Percent(0.0), ..Draw::default() }),
             Action::Accents(Accents { amount: Percent(0.0), ..Accents::default() }),

@@ -6,11 +6,11 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::{Config, TS};
 use vivida_core::{
-    Action, ActionInfo, Aim, BarRange, Channel, Figures, Grid, InstrumentReading, Kit, Pass, PassId, PassReport,
-    Portrait, Reading, Recipe, Ticks,
+    Action, ActionInfo, Aim, BarRange, Channel, Figures, Grid, InstrumentReading, Kit, Layers, Pass, PassId,
+    PassReport, Portrait, Reading, Recipe, Section, Ticks,
 };
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
-use vivida_store::{History, PartId, SongId};
+use vivida_store::{History, PartId, RecipeId, SongId, TakeId};
 
 /// A song on the shelf.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -39,6 +39,10 @@ pub struct PartCard {
     pub id: PartId,
     pub name: String,
     pub drums: bool,
+    /// Neither heard nor exported.
+    pub muted: bool,
+    /// Made of a part of the file by duplicating it.
+    pub is_second: bool,
     pub hits: u32,
     pub passes: u32,
 }
@@ -77,13 +81,6 @@ pub struct SongDetail {
     pub history: History,
 }
 
-/// A named stretch of bars, up to the next one.
-#[derive(Clone, Debug, Serialize, TS)]
-pub struct Section {
-    pub name: String,
-    pub bar: u32,
-}
-
 /// Bar lines and beats as columns.
 #[derive(Clone, Debug, Default, Serialize, TS)]
 pub struct Bars {
@@ -101,7 +98,6 @@ pub struct Bars {
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct PartDetail {
     pub state: PartState,
-    pub name: String,
     /// 0 to 15.
     pub channel: Channel,
     pub kit: Kit,
@@ -119,9 +115,68 @@ pub struct PartState {
     pub id: PartId,
     pub song: SongId,
     pub revision: i32,
+    pub name: String,
     pub drums: bool,
+    pub muted: bool,
+    /// Where the layers of its kit begin, where they are its own.
+    pub layers: Option<Layers>,
+    /// The take that is worked on.
+    pub take: TakeId,
+    pub takes: Vec<TakeCard>,
     pub recipe: Recipe,
     pub variation: u32,
+    pub history: History,
+}
+
+/// A take of a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct TakeCard {
+    pub id: TakeId,
+    pub name: String,
+    /// Its Written was printed; else it is as the file has it.
+    pub is_print: bool,
+    pub passes: u32,
+}
+
+/// The hits of a take that sound, in the order of time, and their figures.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct TakeColumns {
+    pub ticks: Vec<f64>,
+    pub seconds: Vec<f64>,
+    /// In seconds.
+    pub lengths: Vec<f64>,
+    pub velocities: Vec<u8>,
+    pub notes: Vec<u8>,
+    /// The place of each hit's instrument in the kit of the take that is worked on.
+    pub instruments: Vec<u16>,
+    pub reading: Reading,
+}
+
+/// A recipe of the library.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RecipeCard {
+    pub id: RecipeId,
+    pub revision: i32,
+    pub name: String,
+    pub note: String,
+    pub recipe: Recipe,
+}
+
+/// A recipe as far as it fits a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Fitted {
+    pub recipe: Recipe,
+    /// Sentences on what does not fit.
+    pub said: Vec<String>,
+}
+
+/// What became of passes that were copied to another part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Received {
+    /// So many were added.
+    pub added: u32,
+    /// Sentences on what does not fit.
+    pub said: Vec<String>,
     pub history: History,
 }
 
@@ -231,6 +286,64 @@ pub struct PartChangeRequest {
     pub variation: Option<u32>,
     #[ts(optional)]
     pub drums: Option<bool>,
+    #[ts(optional)]
+    pub name: Option<String>,
+    #[ts(optional)]
+    pub muted: Option<bool>,
+    #[ts(optional)]
+    pub take: Option<TakeId>,
+    #[ts(optional)]
+    pub layers: Option<Layers>,
+    /// True: the layers of every song hold for this part again.
+    #[ts(optional)]
+    pub shared_layers: Option<bool>,
+}
+
+/// A name for something of a part.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Named {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+}
+
+/// Other sections for a song.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SectionsChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub sections: Vec<Section>,
+}
+
+/// Passes for a part.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FitRequest {
+    #[ts(type = "Recipe")]
+    pub recipe: Value,
+}
+
+/// Passes for the library.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct NewRecipe {
+    pub name: String,
+    #[serde(default)]
+    pub note: String,
+    #[ts(type = "Recipe")]
+    pub recipe: Value,
+}
+
+/// Another name and note for a recipe.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct RecipeChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+    pub note: String,
 }
 
 /// A recipe to be played without keeping it.
@@ -278,6 +391,8 @@ pub fn typescript() -> String {
         vivida_core::PassId,
         SongId,
         PartId,
+        TakeId,
+        RecipeId,
         vivida_core::HitId,
         Ticks,
         vivida_core::action::Shape,
@@ -286,6 +401,7 @@ pub fn typescript() -> String {
         vivida_core::action::Set,
         vivida_core::action::LimitsHow,
         vivida_core::action::Limits,
+        vivida_core::action::Match,
         vivida_core::action::Spread,
         vivida_core::action::Vary,
         vivida_core::action::Draw,
@@ -343,9 +459,24 @@ pub fn typescript() -> String {
         Picture,
         SongDetail,
         Section,
+        vivida_core::Quantiles,
+        vivida_core::InstrumentTouch,
+        vivida_core::TouchProfile,
+        vivida_core::StartingPoint,
+        Layers,
         Bars,
         PartDetail,
         PartState,
+        TakeCard,
+        TakeColumns,
+        RecipeCard,
+        Fitted,
+        Received,
+        Named,
+        SectionsChange,
+        FitRequest,
+        NewRecipe,
+        RecipeChange,
         WrittenColumns,
         TimingColumns,
         AddedHit,

@@ -7,9 +7,13 @@
 //!
 //! Only requests to and from this machine are answered: see [`security`](crate::Local).
 
+mod answers;
 mod api;
 mod app;
 mod assets;
+mod exports;
+mod library;
+mod parts;
 mod problem;
 mod routes;
 mod security;

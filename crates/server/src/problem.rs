@@ -65,7 +65,11 @@ impl Problem {
     }
 
     pub(crate) fn of_recipe(prefix: &str, error: &RecipeError) -> Problem {
-        let path = if error.path == "." { prefix.to_owned() } else { format!("{prefix}.{}", error.path) };
+        let path = match (prefix, error.path.as_str()) {
+            (prefix, ".") => prefix.to_owned(),
+            ("", path) => path.to_owned(),
+            (prefix, path) => format!("{prefix}.{path}"),
+        };
         Problem::field(path, error.message.clone())
     }
 }

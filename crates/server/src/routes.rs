@@ -13,10 +13,10 @@ use serde::de::DeserializeOwned;
 use serde_json::Value;
 use std::io::Cursor;
 use std::sync::Arc;
-use vivida_core::{Action, Slots};
+use vivida_core::{Action, Layers, Slots, StartingPoint, TouchProfile};
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
-use vivida_store::{PartId, SongId};
+use vivida_store::{PartId, RecipeId, SongId, TakeId};
 
 type Answer<T> = Result<Json<T>, Problem>;
 type Shared = State<Arc<App>>;
@@ -50,6 +50,21 @@ async fn body<T: DeserializeOwned>(data: Data<'_>, request: &Limit) -> Result<T,
         .map_err(|error| Problem::field(error.path().to_string(), error.inner().to_string()))
 }
 
+/// The body as the text of a file.
+async fn text(data: Data<'_>, limit: &Limit, file_name: &str) -> Result<String, Problem> {
+    let wrong = |status, detail: String| Problem {
+        file: Some(file_name.to_owned()),
+        ..Problem::new(status, "The file cannot be read", detail)
+    };
+    let text = data.open(limit.0).into_string().await.map_err(|error| {
+        wrong(Status::UnprocessableEntity, format!("“{file_name}” is no text: {error}. Choose a recipe in JSON."))
+    })?;
+    if !text.is_complete() {
+        return Err(wrong(Status::PayloadTooLarge, format!("“{file_name}” is larger than 4 MiB.")));
+    }
+    Ok(text.into_inner())
+}
+
 /// How much of a body is taken.
 struct Limit(rocket::data::ByteUnit);
 
@@ -79,6 +94,14 @@ impl Id {
 
     fn part(&self) -> PartId {
         PartId(self.0)
+    }
+
+    fn take(&self) -> TakeId {
+        TakeId(self.0)
+    }
+
+    fn recipe(&self) -> RecipeId {
+        RecipeId(self.0)
     }
 }
 
@@ -190,6 +213,114 @@ async fn change_part(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answ
     work(app, move |app| app.change_part(id.part(), change)).await.map(Json)
 }
 
+#[put("/songs/<id>/sections", data = "<data>")]
+async fn set_sections(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
+    let change: SectionsChange = body(data, &limit).await?;
+    work(app, move |app| app.set_sections(id.song(), change)).await.map(Json)
+}
+
+#[post("/parts/<id>/duplicate", rank = 1)]
+async fn duplicate_part(app: &Shared, id: Id) -> Result<(Status, Json<PartState>), Problem> {
+    let state = work(app, move |app| app.duplicate_part(id.part())).await?;
+    Ok((Status::Created, Json(state)))
+}
+
+#[delete("/parts/<id>?<revision>")]
+async fn delete_part(app: &Shared, id: Id, revision: i64) -> Result<Status, Problem> {
+    work(app, move |app| app.delete_part(id.part(), revision)).await.map(|()| Status::NoContent)
+}
+
+#[post("/parts/<id>/takes", data = "<data>")]
+async fn print(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PartState> {
+    let request: Named = body(data, &limit).await?;
+    work(app, move |app| app.print(id.part(), request)).await.map(Json)
+}
+
+#[patch("/parts/<id>/takes/<take>", data = "<data>")]
+async fn rename_take(app: &Shared, id: Id, take: Id, data: Data<'_>, limit: Limit) -> Answer<PartState> {
+    let request: Named = body(data, &limit).await?;
+    work(app, move |app| app.rename_take(id.part(), take.take(), &request)).await.map(Json)
+}
+
+#[delete("/parts/<id>/takes/<take>?<revision>")]
+async fn delete_take(app: &Shared, id: Id, take: Id, revision: i64) -> Answer<PartState> {
+    work(app, move |app| app.delete_take(id.part(), take.take(), revision)).await.map(Json)
+}
+
+#[get("/parts/<id>/takes/<take>/performance")]
+async fn take_played(app: &Shared, id: Id, take: Id) -> Answer<TakeColumns> {
+    work(app, move |app| app.take_played(id.part(), take.take())).await.map(Json)
+}
+
+#[get("/parts/<id>/starting-points")]
+async fn starting_points(app: &Shared, id: Id) -> Answer<Vec<StartingPoint>> {
+    work(app, move |app| app.starting_points(id.part())).await.map(Json)
+}
+
+#[get("/parts/<id>/touch")]
+async fn touch(app: &Shared, id: Id) -> Answer<TouchProfile> {
+    work(app, move |app| app.touch(id.part())).await.map(Json)
+}
+
+#[post("/parts/<id>/fit", data = "<data>")]
+async fn fit(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<Fitted> {
+    let request: FitRequest = body(data, &limit).await?;
+    work(app, move |app| app.fit(id.part(), request)).await.map(Json)
+}
+
+#[post("/parts/<id>/passes", data = "<data>")]
+async fn receive(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<Received> {
+    let request: FitRequest = body(data, &limit).await?;
+    work(app, move |app| app.receive(id.part(), request)).await.map(Json)
+}
+
+#[put("/kit/layers", data = "<data>")]
+async fn set_layers(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
+    let layers: Layers = body(data, &limit).await?;
+    work(app, move |app| app.set_layers(layers)).await.map(|()| Status::NoContent)
+}
+
+#[get("/recipes")]
+async fn recipes(app: &Shared) -> Answer<Vec<RecipeCard>> {
+    work(app, App::recipes).await.map(Json)
+}
+
+#[post("/recipes", data = "<data>")]
+async fn add_recipe(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Status, Json<RecipeCard>), Problem> {
+    let request: NewRecipe = body(data, &limit).await?;
+    let card = work(app, move |app| app.add_recipe(request)).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[post("/recipes/file?<file_name>", data = "<data>")]
+async fn import_recipe(
+    app: &Shared,
+    file_name: String,
+    data: Data<'_>,
+    limit: Limit,
+) -> Result<(Status, Json<RecipeCard>), Problem> {
+    let text = text(data, &limit, &file_name).await?;
+    let card = work(app, move |app| app.import_recipe(&file_name, &text)).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[get("/recipes/<id>/file")]
+async fn export_recipe(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.export_recipe(id.recipe())).await?;
+    Ok(Download { name: format!("{name}.recipe.json"), content_type: ContentType::JSON, bytes })
+}
+
+#[patch("/recipes/<id>", data = "<data>")]
+async fn rename_recipe(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<RecipeCard> {
+    let change: RecipeChange = body(data, &limit).await?;
+    work(app, move |app| app.rename_recipe(id.recipe(), &change)).await.map(Json)
+}
+
+#[delete("/recipes/<id>?<revision>")]
+async fn delete_recipe(app: &Shared, id: Id, revision: i64) -> Result<Status, Problem> {
+    work(app, move |app| app.delete_recipe(id.recipe(), revision)).await.map(|()| Status::NoContent)
+}
+
 #[post("/parts/<id>/performance", data = "<data>")]
 async fn performance(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PerformanceColumns> {
     let request: PerformRequest = body(data, &limit).await?;
@@ -288,6 +419,24 @@ pub(crate) fn all() -> Vec<Route> {
         travel_song,
         part,
         change_part,
+        set_sections,
+        duplicate_part,
+        delete_part,
+        print,
+        rename_take,
+        delete_take,
+        take_played,
+        starting_points,
+        touch,
+        fit,
+        receive,
+        set_layers,
+        recipes,
+        add_recipe,
+        import_recipe,
+        export_recipe,
+        rename_recipe,
+        delete_recipe,
         performance,
         touched,
         slots,

@@ -84,8 +84,13 @@ impl SongPart {
 
     /// Its kit when it is taken as drums or as tones.
     pub fn kit(&self, drums: bool) -> Kit {
-        if drums { Kit::of_drums(&self.part) } else { Kit::of_tones(&self.name, &self.part) }
+        kit_of(&self.name, &self.part, drums)
     }
+}
+
+/// The kit of a part of this name when it is taken as drums or as tones.
+pub fn kit_of(name: &str, part: &Part, drums: bool) -> Kit {
+    if drums { Kit::of_drums(part) } else { Kit::of_tones(name, part) }
 }
 
 /// A Standard MIDI File, understood.

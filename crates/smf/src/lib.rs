@@ -30,6 +30,6 @@ mod notes;
 mod text;
 mod write;
 
-pub use import::{MOST_BARS, MOST_HITS, Marker, ReadError, SongFile, SongPart, read};
+pub use import::{MOST_BARS, MOST_HITS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;
 pub use write::{Export, Resolution, rounding, write};

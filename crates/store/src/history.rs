@@ -1,12 +1,14 @@
 //! Steps: how every change is made, undone and done again.
 
-use crate::songs::{PartId, PartRow, SongId};
+use crate::parts::{PartId, TakeId};
+use crate::recipes::RecipeId;
+use crate::songs::SongId;
 use crate::{Store, StoreError};
 use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use ts_rs::TS;
-use vivida_core::Recipe;
+use vivida_core::{Layers, Recipe, Section};
 
 /// Whose history.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,38 +46,108 @@ pub struct History {
 /// One thing as it was before or after a step.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum State {
-    Song { id: SongId, name: String, deleted: bool },
-    Part { id: PartId, recipe: Recipe, variation: u32, drums: bool },
+    Song {
+        id: SongId,
+        name: String,
+        deleted: bool,
+    },
+    Sections {
+        song: SongId,
+        sections: Option<Vec<Section>>,
+    },
+    Part(PartState),
+    Take {
+        id: TakeId,
+        name: String,
+        recipe: Recipe,
+        variation: u32,
+        deleted: bool,
+    },
+    Recipe {
+        id: RecipeId,
+        name: String,
+        note: String,
+        recipe: Recipe,
+        deleted: bool,
+    },
+    /// A part as the first version of the database kept it: what there is of its first take now.
+    First {
+        part: PartId,
+        recipe: Recipe,
+        variation: u32,
+        drums: bool,
+    },
 }
 
-#[derive(Deserialize)]
+/// What of a part is its own and not a take's.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub(crate) struct PartState {
+    pub id: PartId,
+    pub name: Option<String>,
+    pub drums: bool,
+    pub muted: bool,
+    pub layers: Option<Layers>,
+    pub take: TakeId,
+    pub deleted: bool,
+}
+
+#[derive(Serialize, Deserialize)]
 #[serde(tag = "of", rename_all = "kebab-case")]
 enum Stored {
     Song { id: SongId, name: String, deleted: bool },
+    Sections { song: SongId, sections: Option<Vec<Section>> },
+    PartAndTake(PartState),
+    Take { id: TakeId, name: String, recipe: Value, variation: u32, deleted: bool },
+    Recipe { id: RecipeId, name: String, note: String, recipe: Value, deleted: bool },
     Part { id: PartId, recipe: Value, variation: u32, drums: bool },
 }
 
 impl State {
-    pub fn of_part(part: &PartRow) -> State {
-        State::Part { id: part.id, recipe: part.recipe.clone(), variation: part.variation, drums: part.drums }
-    }
-
-    fn write(&self) -> String {
-        match self {
-            State::Song { id, name, deleted } => json!({"of": "song", "id": id, "name": name, "deleted": deleted}),
-            State::Part { id, recipe, variation, drums } => {
-                json!({"of": "part", "id": id, "recipe": recipe, "variation": variation, "drums": drums})
+    fn stored(&self) -> Stored {
+        match self.clone() {
+            State::Song { id, name, deleted } => Stored::Song { id, name, deleted },
+            State::Sections { song, sections } => Stored::Sections { song, sections },
+            State::Part(part) => Stored::PartAndTake(part),
+            State::Take { id, name, recipe, variation, deleted } => {
+                Stored::Take { id, name, recipe: json!(recipe), variation, deleted }
+            }
+            State::Recipe { id, name, note, recipe, deleted } => {
+                Stored::Recipe { id, name, note, recipe: json!(recipe), deleted }
+            }
+            State::First { part, recipe, variation, drums } => {
+                Stored::Part { id: part, recipe: json!(recipe), variation, drums }
             }
         }
-        .to_string()
     }
 
-    fn read(text: &str) -> Result<State, String> {
-        Ok(match serde_json::from_str(text).map_err(|error| error.to_string())? {
+    fn write(states: &[State]) -> String {
+        json!(states.iter().map(State::stored).collect::<Vec<Stored>>()).to_string()
+    }
+
+    /// The states of one side of a step; the first version of the database wrote one alone.
+    fn read(text: &str) -> Result<Vec<State>, String> {
+        let value: Value = serde_json::from_str(text).map_err(|error| error.to_string())?;
+        let states = match value {
+            Value::Array(states) => states,
+            one => vec![one],
+        };
+        states.into_iter().map(State::from_value).collect()
+    }
+
+    fn from_value(value: Value) -> Result<State, String> {
+        let read = |recipe| Recipe::from_value(recipe).map_err(|error| error.to_string());
+        Ok(match serde_json::from_value(value).map_err(|error| error.to_string())? {
             Stored::Song { id, name, deleted } => State::Song { id, name, deleted },
+            Stored::Sections { song, sections } => State::Sections { song, sections },
+            Stored::PartAndTake(part) => State::Part(part),
+            Stored::Take { id, name, recipe, variation, deleted } => {
+                State::Take { id, name, recipe: read(recipe)?, variation, deleted }
+            }
+            Stored::Recipe { id, name, note, recipe, deleted } => {
+                State::Recipe { id, name, note, recipe: read(recipe)?, deleted }
+            }
             Stored::Part { id, recipe, variation, drums } => {
-                let recipe = Recipe::from_value(recipe).map_err(|error| error.to_string())?;
-                State::Part { id, recipe, variation, drums }
+                State::First { part: id, recipe: read(recipe)?, variation, drums }
             }
         })
     }
@@ -86,15 +158,42 @@ impl State {
                 let sql = "UPDATE song SET name = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
                 transaction.execute(sql, params![id.0, name, deleted])?;
             }
-            State::Part { id, recipe, variation, drums } => {
-                let sql =
-                    "UPDATE part SET recipe = ?2, variation = ?3, drums = ?4, revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, json!(recipe).to_string(), variation, drums])?;
+            State::Sections { song, sections } => {
+                let sql = "UPDATE song SET sections = ?2, revision = revision + 1 WHERE id = ?1";
+                let sections = sections.as_ref().map(|sections| json!(sections).to_string());
+                transaction.execute(sql, params![song.0, sections])?;
+            }
+            State::Part(PartState { id, name, drums, muted, layers, take, deleted }) => {
+                let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
+                           revision = revision + 1 WHERE id = ?1";
+                let layers = layers.as_ref().map(|layers| json!(layers).to_string());
+                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted])?;
+            }
+            State::Take { id, name, recipe, variation, deleted } => {
+                let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, json!(recipe).to_string(), variation, deleted])?;
+                let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
+                transaction.execute(sql, [id.0])?;
+            }
+            State::Recipe { id, name, note, recipe, deleted } => {
+                let sql = "UPDATE recipe SET name = ?2, note = ?3, recipe = ?4, deleted = ?5,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, note, json!(recipe).to_string(), deleted])?;
+            }
+            State::First { part, recipe, variation, drums } => {
+                let sql = "UPDATE take SET recipe = ?2, variation = ?3
+                           WHERE id = (SELECT min(id) FROM take WHERE part = ?1)";
+                transaction.execute(sql, params![part.0, json!(recipe).to_string(), variation])?;
+                let sql = "UPDATE part SET drums = ?2, revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![part.0, drums])?;
             }
         }
         Ok(())
     }
 }
+
+/// What a change comes to: what it answers, and the states before and after it.
+pub(crate) type Change<T> = (T, Vec<State>, Vec<State>);
 
 impl Store {
     /// Makes a change and writes its step, both or neither. What had been undone in this scope
@@ -103,15 +202,17 @@ impl Store {
         &mut self,
         scope: Scope,
         label: &str,
-        make: impl FnOnce(&Transaction<'_>) -> Result<(T, State, State), StoreError>,
+        make: impl FnOnce(&Transaction<'_>) -> Result<Change<T>, StoreError>,
     ) -> Result<T, StoreError> {
         let transaction = self.connection.transaction()?;
         let (value, before, after) = make(&transaction)?;
         if before != after {
-            after.apply(&transaction)?;
+            for state in &after {
+                state.apply(&transaction)?;
+            }
             transaction.execute("DELETE FROM step WHERE song IS ?1 AND undone = 1", [scope.song()])?;
             let sql = "INSERT INTO step (song, label, before, after) VALUES (?1, ?2, ?3, ?4)";
-            transaction.execute(sql, params![scope.song(), label, before.write(), after.write()])?;
+            transaction.execute(sql, params![scope.song(), label, State::write(&before), State::write(&after)])?;
         }
         transaction.commit()?;
         Ok(value)
@@ -135,7 +236,9 @@ impl Store {
         let step: Option<(i64, String, String)> = transaction.query_row(sql, [scope.song()], read).optional()?;
         let Some((id, label, state)) = step else { return Ok(None) };
         let damaged = |reason| StoreError::Damaged { what: format!("step {id}"), reason };
-        State::read(&state).map_err(damaged)?.apply(&transaction)?;
+        for state in State::read(&state).map_err(damaged)? {
+            state.apply(&transaction)?;
+        }
         transaction.execute("UPDATE step SET undone = ?2 WHERE id = ?1", params![id, undone])?;
         transaction.commit()?;
         Ok(Some(label))

@@ -1,9 +1,10 @@
 //! The shelf on disk: one SQLite file with songs, recipes, views and the history of every change.
 //!
-//! A song's original bytes never change. What a person makes of its parts (recipe, variation, drum
-//! or tonal) is changed by **steps**: each is written in one transaction with the state before and
-//! after it, so undo and redo work after a restart, and a kill at any moment loses at most the
-//! step being written. Songs and parts carry a **revision**; a change made against an older one is
+//! A song's original bytes never change. What a person makes of its parts (takes with their recipe
+//! and variation, drum or tonal, names, mutes, layers), sections and the library of recipes are
+//! changed by **steps**: each is written in one transaction with the states before and after it, so
+//! undo and redo work after a restart, and a kill at any moment loses at most the step being
+//! written. Songs, parts and recipes carry a **revision**; a change made against an older one is
 //! refused as [`StoreError::Conflict`].
 //!
 //! ```
@@ -19,10 +20,14 @@
 //! ```
 
 mod history;
+mod parts;
+mod recipes;
 mod songs;
 
 pub use history::{History, Scope};
-pub use songs::{PartChange, PartId, PartRow, SongId, SongRow};
+pub use parts::{PartChange, PartId, PartRow, TakeId, TakeRow};
+pub use recipes::{RecipeId, RecipeRow};
+pub use songs::{SongId, SongRow};
 
 use rusqlite::Connection;
 use rusqlite_migration::{M, Migrations};
@@ -80,7 +85,7 @@ impl Store {
             connection.busy_timeout(std::time::Duration::from_secs(5))
         };
         set_up().map_err(|error| error.to_string())?;
-        let migrations = Migrations::new(vec![M::up(include_str!("schema.sql"))]);
+        let migrations = Migrations::new(vec![M::up(include_str!("schema.sql")), M::up(include_str!("schema-2.sql"))]);
         migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
         Ok(Store { connection })
     }
@@ -90,6 +95,20 @@ impl Store {
         let mut query = self.connection.prepare_cached("SELECT value FROM view WHERE name = ?1")?;
         let mut rows = query.query_map([name], |row| row.get(0))?;
         Ok(rows.next().transpose()?)
+    }
+
+    /// What holds for every song, as JSON; nothing where it was never set.
+    pub fn setting(&self, name: &str) -> Result<Option<String>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT value FROM setting WHERE name = ?1")?;
+        let mut rows = query.query_map([name], |row| row.get(0))?;
+        Ok(rows.next().transpose()?)
+    }
+
+    /// Let something hold for every song.
+    pub fn set_setting(&mut self, name: &str, value: &str) -> Result<(), StoreError> {
+        let sql = "INSERT INTO setting (name, value) VALUES (?1, ?2) ON CONFLICT DO UPDATE SET value = ?2";
+        self.connection.execute(sql, [name, value])?;
+        Ok(())
     }
 
     /// Remember how a screen was left.

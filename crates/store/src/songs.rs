@@ -1,11 +1,12 @@
 //! Songs and their parts.
 
 use crate::history::{Scope, State};
+use crate::parts::{PartId, PartRow, copy_part, insert_part};
 use crate::{Store, StoreError};
 use rusqlite::{OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-use vivida_core::Recipe;
+use vivida_core::Section;
 use vivida_smf::SongFile;
 
 /// Names a song for ever.
@@ -13,12 +14,6 @@ use vivida_smf::SongFile;
 #[serde(transparent)]
 #[ts(type = "number")]
 pub struct SongId(pub i64);
-
-/// Names a part for ever.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
-#[serde(transparent)]
-#[ts(type = "number")]
-pub struct PartId(pub i64);
 
 /// A song on the shelf.
 #[derive(Clone, Debug, PartialEq)]
@@ -33,42 +28,13 @@ pub struct SongRow {
     pub revision: i64,
     /// It came with Vivida.
     pub is_demo: bool,
+    /// The sections that the person set; nothing where they are the file's markers.
+    pub sections: Option<Vec<Section>>,
     /// Its parts, in the order of the file.
     pub parts: Vec<PartRow>,
 }
 
-/// What the person made of a part.
-#[derive(Clone, Debug, PartialEq)]
-pub struct PartRow {
-    /// Its id.
-    pub id: PartId,
-    /// Its song.
-    pub song: SongId,
-    /// Its place among the parts of the file.
-    pub position: usize,
-    /// Taken as drums, else as tones.
-    pub drums: bool,
-    /// Its passes.
-    pub recipe: Recipe,
-    /// The number that its dice hang on.
-    pub variation: u32,
-    /// Counts its changes.
-    pub revision: i64,
-}
-
-/// A change to a part; what is absent stays.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct PartChange {
-    /// Other passes.
-    pub recipe: Option<Recipe>,
-    /// Another variation.
-    pub variation: Option<u32>,
-    /// Taken as drums or as tones.
-    pub drums: Option<bool>,
-}
-
-const SONG: &str = "SELECT id, name, file_name, revision, is_demo FROM song";
-const PART: &str = "SELECT id, song, position, drums, recipe, variation, revision FROM part";
+const SONG: &str = "SELECT id, name, file_name, revision, is_demo, sections FROM song";
 
 impl Store {
     /// The songs that are not deleted, in the order in which they came.
@@ -80,23 +46,19 @@ impl Store {
 
     /// One song that is not deleted.
     pub fn song(&self, id: SongId) -> Result<SongRow, StoreError> {
+        self.with_parts(self.song_alone(id)?)
+    }
+
+    /// One song that is not deleted, without its parts.
+    pub fn song_alone(&self, id: SongId) -> Result<SongRow, StoreError> {
         let mut query = self.connection.prepare_cached(&format!("{SONG} WHERE id = ?1 AND deleted = 0"))?;
         let song = query.query_row([id.0], song_row).optional()?;
-        self.with_parts(song.ok_or(StoreError::NotFound { what: "song", id: id.0 })?)
+        song.ok_or(StoreError::NotFound { what: "song", id: id.0 })
     }
 
     fn with_parts(&self, mut song: SongRow) -> Result<SongRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{PART} WHERE song = ?1 ORDER BY position"))?;
-        let parts = query.query_map([song.id.0], raw_part)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        song.parts = parts.into_iter().map(part_row).collect::<Result<_, _>>()?;
+        song.parts = self.parts_of(song.id)?;
         Ok(song)
-    }
-
-    /// One part.
-    pub fn part(&self, id: PartId) -> Result<PartRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{PART} WHERE id = ?1"))?;
-        let raw = query.query_row([id.0], raw_part).optional()?;
-        part_row(raw.ok_or(StoreError::NotFound { what: "part", id: id.0 })?)
     }
 
     /// The bytes that a song came in as.
@@ -118,7 +80,7 @@ impl Store {
         self.change(Scope::Shelf, &format!("add “{name}”"), |transaction| {
             let id = insert_song(transaction, &name, file_name, bytes, file, false)?;
             let there = |deleted| State::Song { id, name: name.clone(), deleted };
-            Ok((id, there(true), there(false)))
+            Ok((id, vec![there(true)], vec![there(false)]))
         })
     }
 
@@ -140,8 +102,8 @@ impl Store {
             let before = live_song(transaction, id, revision)?;
             Ok((
                 (),
-                State::Song { id, name: before, deleted: false },
-                State::Song { id, name: name.clone(), deleted: false },
+                vec![State::Song { id, name: before, deleted: false }],
+                vec![State::Song { id, name: name.clone(), deleted: false }],
             ))
         })
     }
@@ -152,7 +114,7 @@ impl Store {
         self.change(Scope::Shelf, &format!("delete “{name}”"), |transaction| {
             let name = live_song(transaction, id, revision)?;
             let state = |deleted| State::Song { id, name: name.clone(), deleted };
-            Ok(((), state(false), state(true)))
+            Ok(((), vec![state(false)], vec![state(true)]))
         })
     }
 
@@ -161,67 +123,42 @@ impl Store {
         let name = self.song(id)?.name;
         let copy = checked_name(&format!("{name} (copy)"))?;
         self.change(Scope::Shelf, &format!("duplicate “{name}”"), |transaction| {
-            let sql =
-                "INSERT INTO song (name, file_name, original) SELECT ?2, file_name, original FROM song WHERE id = ?1";
+            let sql = "INSERT INTO song (name, file_name, original, sections)
+                       SELECT ?2, file_name, original, sections FROM song WHERE id = ?1";
             transaction.execute(sql, params![id.0, copy])?;
             let new = SongId(transaction.last_insert_rowid());
-            let sql = "INSERT INTO part (song, position, drums, recipe, variation)
-                       SELECT ?2, position, drums, recipe, variation FROM part WHERE song = ?1";
-            transaction.execute(sql, params![id.0, new.0])?;
+            let sql = "SELECT id FROM part WHERE song = ?1 AND deleted = 0 ORDER BY id";
+            let parts: Vec<i64> =
+                transaction.prepare(sql)?.query_map([id.0], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+            for part in parts {
+                copy_part(transaction, PartId(part), new)?;
+            }
             let state = |deleted| State::Song { id: new, name: copy.clone(), deleted };
-            Ok((new, state(true), state(false)))
+            Ok((new, vec![state(true)], vec![state(false)]))
         })
     }
 
-    /// Changes what was made of a part. One step of its song.
-    pub fn change_part(
-        &mut self,
-        id: PartId,
-        revision: i64,
-        label: &str,
-        change: PartChange,
-    ) -> Result<(), StoreError> {
-        let part = self.part(id)?;
-        check_revision("part", id.0, revision, part.revision)?;
-        let before = State::of_part(&part);
-        let after = State::Part {
-            id,
-            recipe: change.recipe.unwrap_or(part.recipe),
-            variation: change.variation.unwrap_or(part.variation),
-            drums: change.drums.unwrap_or(part.drums),
-        };
-        self.change(Scope::Song(part.song), label, |_| Ok(((), before, after)))
+    /// Sets the sections of a song. One step of its workspace.
+    pub fn set_sections(&mut self, id: SongId, revision: i64, sections: Vec<Section>) -> Result<(), StoreError> {
+        let song = self.song(id)?;
+        check_revision("song", id.0, revision, song.revision)?;
+        self.change(Scope::Song(id), "sections", |_| {
+            let state = |sections| vec![State::Sections { song: id, sections }];
+            Ok(((), state(song.sections), state(Some(sections))))
+        })
     }
 }
 
 fn song_row(row: &Row<'_>) -> rusqlite::Result<SongRow> {
+    let sections: Option<String> = row.get(5)?;
     Ok(SongRow {
         id: SongId(row.get(0)?),
         name: row.get(1)?,
         file_name: row.get(2)?,
         revision: row.get(3)?,
         is_demo: row.get(4)?,
+        sections: sections.and_then(|sections| serde_json::from_str(&sections).ok()),
         parts: Vec::new(),
-    })
-}
-
-type RawPart = (i64, i64, i64, bool, String, u32, i64);
-
-fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?))
-}
-
-fn part_row((id, song, position, drums, recipe, variation, revision): RawPart) -> Result<PartRow, StoreError> {
-    let damaged = |reason: String| StoreError::Damaged { what: format!("part {id}"), reason };
-    let value = serde_json::from_str(&recipe).map_err(|error| damaged(error.to_string()))?;
-    Ok(PartRow {
-        id: PartId(id),
-        song: SongId(song),
-        position: usize::try_from(position).map_err(|error| damaged(error.to_string()))?,
-        drums,
-        recipe: Recipe::from_value(value).map_err(|error| damaged(error.to_string()))?,
-        variation,
-        revision,
     })
 }
 
@@ -236,9 +173,8 @@ fn insert_song(
     let sql = "INSERT INTO song (name, file_name, original, is_demo) VALUES (?1, ?2, ?3, ?4)";
     transaction.execute(sql, params![name, file_name, bytes, is_demo])?;
     let id = SongId(transaction.last_insert_rowid());
-    let mut insert = transaction.prepare("INSERT INTO part (song, position, drums) VALUES (?1, ?2, ?3)")?;
     for (position, part) in file.parts.iter().enumerate() {
-        insert.execute(params![id.0, position as i64, part.drums])?;
+        insert_part(transaction, id, position, part.drums)?;
     }
     Ok(id)
 }
@@ -252,14 +188,14 @@ fn live_song(transaction: &Transaction<'_>, id: SongId, revision: i64) -> Result
     Ok(name)
 }
 
-fn check_revision(what: &'static str, id: i64, expected: i64, found: i64) -> Result<(), StoreError> {
+pub(crate) fn check_revision(what: &'static str, id: i64, expected: i64, found: i64) -> Result<(), StoreError> {
     if expected == found { Ok(()) } else { Err(StoreError::Conflict { what, id, expected, found }) }
 }
 
-fn checked_name(name: &str) -> Result<String, StoreError> {
+pub(crate) fn checked_name(name: &str) -> Result<String, StoreError> {
     let shown = vivida_smf::readable(name.as_bytes());
     if shown.is_empty() {
-        return Err(StoreError::Invalid { field: "name", message: "a song needs a name that can be read".to_owned() });
+        return Err(StoreError::Invalid { field: "name", message: "it needs a name that can be read".to_owned() });
     }
     Ok(shown)
 }

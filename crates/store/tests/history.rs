@@ -43,9 +43,9 @@ fn a_copy_has_the_recipes_and_goes_its_own_way() {
     let copy = store.duplicate(id).unwrap();
     let copied = store.song(copy).unwrap();
     assert_eq!(copied.name, "Tide (copy)");
-    assert_eq!(copied.parts[0].recipe, store.part(part.id).unwrap().recipe);
+    assert_eq!(copied.parts[0].current().recipe, store.part(part.id).unwrap().current().recipe);
     store.change_part(copied.parts[0].id, 1, "level", level(9.0)).unwrap();
-    assert_ne!(store.part(copied.parts[0].id).unwrap().recipe, store.part(part.id).unwrap().recipe);
+    assert_ne!(store.part(copied.parts[0].id).unwrap().current().recipe, store.part(part.id).unwrap().current().recipe);
 }
 
 #[test]
@@ -67,7 +67,7 @@ fn undo_works_after_a_restart_and_each_history_is_its_own() {
     store.undo(Some(id)).unwrap();
     drop(store);
     let mut store = Store::open(&path).unwrap();
-    assert_eq!(Some(store.part(part).unwrap().recipe), level(5.0).recipe);
+    assert_eq!(Some(store.part(part).unwrap().current().recipe.clone()), level(5.0).recipe);
     assert_eq!(store.redo(Some(id)).unwrap().unwrap(), "level 9");
     assert_eq!(store.redo(Some(id)).unwrap(), None);
     assert_eq!(store.history(None).unwrap().undo.unwrap(), "add “Tide”");

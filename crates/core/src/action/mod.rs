@@ -11,6 +11,7 @@ mod lean;
 mod level;
 mod limits;
 mod loosen;
+mod match_touch;
 mod no_twins;
 mod set;
 mod shape;
@@ -27,6 +28,7 @@ pub use lean::Lean;
 pub use level::Level;
 pub use limits::{Limits, LimitsHow};
 pub use loosen::{Loosen, Spread};
+pub use match_touch::Match;
 pub use no_twins::{NoTwins, TwinsMove};
 pub use set::Set;
 pub use shape::Shape;
@@ -133,6 +135,8 @@ pub enum Values {
     Grid,
     /// The name of a velocity layer of the kit.
     Layer,
+    /// The touch of a reference part.
+    Touch,
     /// A number for each slot of a few bars.
     Pattern {
         /// Least.
@@ -228,7 +232,7 @@ macro_rules! actions {
 }
 
 actions! {
-    Shape, Contrast, Level, Set, Limits, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Lean, Loosen, ByHand,
+    Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Lean, Loosen, ByHand,
 }
 
 #[cfg(test)]

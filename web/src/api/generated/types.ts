@@ -20,6 +20,10 @@ export type SongId = number;
 
 export type PartId = number;
 
+export type TakeId = number;
+
+export type RecipeId = number;
+
 export type HitId = number;
 
 export type Ticks = number;
@@ -87,6 +91,16 @@ ceiling: Velocity,
  * Clip or squeeze.
  */
 how: LimitsHow, };
+
+export type Match = { 
+/**
+ * Whose touch.
+ */
+reference: TouchProfile, 
+/**
+ * 0 to 100 %: how far the hits go to their targets.
+ */
+amount: Percent, };
 
 export type Spread = "even" | "bell";
 
@@ -324,7 +338,7 @@ none: string | null, } | { "kind": "choice",
 /**
  * (name in JSON, words on screen)
  */
-options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "pattern", 
+options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "touch" } | { "kind": "pattern", 
 /**
  * Least.
  */
@@ -334,7 +348,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -840,7 +854,15 @@ metres: Array<string>, bars: number, seconds: number, parts: Array<PartCard>, pi
  */
 mended: Array<string>, };
 
-export type PartCard = { id: PartId, name: string, drums: boolean, hits: number, passes: number, };
+export type PartCard = { id: PartId, name: string, drums: boolean, 
+/**
+ * Neither heard nor exported.
+ */
+muted: boolean, 
+/**
+ * Made of a part of the file by duplicating it.
+ */
+is_second: boolean, hits: number, passes: number, };
 
 export type Picture = { 
 /**
@@ -866,7 +888,69 @@ export type SongDetail = { id: SongId, revision: number, name: string, file_name
  */
 metres: Array<[number, string]>, sections: Array<Section>, bars: Bars, parts: Array<PartCard>, mended: Array<string>, history: History, };
 
-export type Section = { name: string, bar: number, };
+export type Section = { 
+/**
+ * Verse, fill …
+ */
+name: string, 
+/**
+ * Its first bar, from 1.
+ */
+from: number, 
+/**
+ * Its last bar.
+ */
+to: number, };
+
+export type Quantiles = number[];
+
+export type InstrumentTouch = { 
+/**
+ * Which.
+ */
+instrument: InstrumentId, 
+/**
+ * What kind of drum it is: other kits fall back on it.
+ */
+family: Family, 
+/**
+ * All its hits.
+ */
+all: Quantiles, 
+/**
+ * Those on a 16th of the bar (from 1) that has at least eight of them.
+ */
+slots: { [key in number]: Quantiles }, };
+
+export type TouchProfile = { 
+/**
+ * Where it was taken from; empty where it was taken from nowhere yet.
+ */
+name: string, 
+/**
+ * The ticks of its bar in quarter notes: slots fit bars of this length alone.
+ */
+quarters: number, 
+/**
+ * At most one for each instrument.
+ */
+instruments: Array<InstrumentTouch>, };
+
+export type StartingPoint = { 
+/**
+ * What it is called.
+ */
+name: string, 
+/**
+ * What it is like.
+ */
+explains: string, 
+/**
+ * Its passes; they aim at instruments that the part has.
+ */
+recipe: Recipe, };
+
+export type Layers = Record<string, number[]>;
 
 export type Bars = { 
 /**
@@ -882,7 +966,7 @@ seconds: Array<number>, beat_ticks: Array<number>, beat_seconds: Array<number>,
  */
 downbeats: Array<number>, };
 
-export type PartDetail = { state: PartState, name: string, 
+export type PartDetail = { state: PartState, 
 /**
  * 0 to 15.
  */
@@ -896,7 +980,59 @@ grid: Grid, cell: Ticks, written: WrittenColumns,
  */
 reading: Reading, };
 
-export type PartState = { id: PartId, song: SongId, revision: number, drums: boolean, recipe: Recipe, variation: number, history: History, };
+export type PartState = { id: PartId, song: SongId, revision: number, name: string, drums: boolean, muted: boolean, 
+/**
+ * Where the layers of its kit begin, where they are its own.
+ */
+layers: Layers | null, 
+/**
+ * The take that is worked on.
+ */
+take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, history: History, };
+
+export type TakeCard = { id: TakeId, name: string, 
+/**
+ * Its Written was printed; else it is as the file has it.
+ */
+is_print: boolean, passes: number, };
+
+export type TakeColumns = { ticks: Array<number>, seconds: Array<number>, 
+/**
+ * In seconds.
+ */
+lengths: Array<number>, velocities: Array<number>, notes: Array<number>, 
+/**
+ * The place of each hit's instrument in the kit of the take that is worked on.
+ */
+instruments: Array<number>, reading: Reading, };
+
+export type RecipeCard = { id: RecipeId, revision: number, name: string, note: string, recipe: Recipe, };
+
+export type Fitted = { recipe: Recipe, 
+/**
+ * Sentences on what does not fit.
+ */
+said: Array<string>, };
+
+export type Received = { 
+/**
+ * So many were added.
+ */
+added: number, 
+/**
+ * Sentences on what does not fit.
+ */
+said: Array<string>, history: History, };
+
+export type Named = { revision: number, name: string, };
+
+export type SectionsChange = { revision: number, sections: Array<Section>, };
+
+export type FitRequest = { recipe: Recipe, };
+
+export type NewRecipe = { name: string, note: string, recipe: Recipe, };
+
+export type RecipeChange = { revision: number, name: string, note: string, };
 
 export type WrittenColumns = { ids: Array<number>, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
 /**
@@ -971,7 +1107,11 @@ export type PartChangeRequest = { revision: number,
 /**
  * What undo calls it.
  */
-label: string, recipe?: Recipe, variation?: number, drums?: boolean, };
+label: string, recipe?: Recipe, variation?: number, drums?: boolean, name?: string, muted?: boolean, take?: TakeId, layers?: Layers, 
+/**
+ * True: the layers of every song hold for this part again.
+ */
+shared_layers?: boolean, };
 
 export type PerformRequest = { recipe: Recipe, variation: number, round: number, 
 /**

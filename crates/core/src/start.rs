@@ -1,0 +1,258 @@
+//! Starting points: lists of passes that suit a part, from barely there to loose.
+
+use crate::action::{Action, FastHands, Lean, Level, Loosen, NoTwins, Shape, Spread, TwinsMove, Vary};
+use crate::aim::{Aim, Positions};
+use crate::chart::Chart;
+use crate::grid::Grid;
+use crate::hit::Part;
+use crate::kit::{Family, InstrumentId};
+use crate::perform::Context;
+use crate::recipe::{Pass, Recipe};
+use crate::report::{InstrumentReading, Reading};
+use crate::slots::Slots;
+use crate::units::{Millis, Percent, Velocity};
+use serde::Serialize;
+use ts_rs::TS;
+
+/// A list of passes made for a part, with a line that says what it is like.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct StartingPoint {
+    /// What it is called.
+    pub name: &'static str,
+    /// What it is like.
+    pub explains: &'static str,
+    /// Its passes; they aim at instruments that the part has.
+    pub recipe: Recipe,
+}
+
+struct Manner {
+    name: &'static str,
+    explains: &'static str,
+    /// How far velocities are spread, where they are all alike.
+    depth: f64,
+    /// Up or down, everything.
+    level: f64,
+    /// Random velocity where they are not alike.
+    vary: f64,
+    /// Ms, early and late.
+    loosen: (f64, f64),
+    /// Ms behind, for the snare's backbeat.
+    behind: f64,
+    /// Softer for each doubling of the speed.
+    fast: f64,
+    /// The least difference between neighbours of hats, rides and hand percussion.
+    twins: f64,
+}
+
+const MANNERS: [Manner; 6] = [
+    Manner {
+        name: "Barely there",
+        explains: "Only takes the edge off: small differences, timing almost as it is.",
+        depth: 0.3,
+        level: 0.0,
+        vary: 2.0,
+        loosen: (1.0, 2.0),
+        behind: 0.0,
+        fast: 0.0,
+        twins: 1.0,
+    },
+    Manner {
+        name: "Steady hands",
+        explains: "A tidy player: clear beats, softer in between, close to the grid.",
+        depth: 0.6,
+        level: 0.0,
+        vary: 3.0,
+        loosen: (2.0, 3.0),
+        behind: 0.0,
+        fast: 6.0,
+        twins: 2.0,
+    },
+    Manner {
+        name: "One good take",
+        explains: "Somebody sat down and played it: natural spread, a few ms either way.",
+        depth: 0.85,
+        level: 0.0,
+        vary: 4.0,
+        loosen: (3.0, 5.0),
+        behind: 3.0,
+        fast: 8.0,
+        twins: 2.0,
+    },
+    Manner {
+        name: "Heavy backbeat",
+        explains: "Loud and soft far apart, 2 and 4 hard and well behind.",
+        depth: 1.0,
+        level: 3.0,
+        vary: 4.0,
+        loosen: (2.0, 4.0),
+        behind: 9.0,
+        fast: 8.0,
+        twins: 2.0,
+    },
+    Manner {
+        name: "Small room, late",
+        explains: "Softer all over, unhurried, everything a little late.",
+        depth: 0.9,
+        level: -12.0,
+        vary: 4.0,
+        loosen: (1.0, 9.0),
+        behind: 6.0,
+        fast: 10.0,
+        twins: 2.0,
+    },
+    Manner {
+        name: "Loose shoulders",
+        explains: "Wide in touch and time; tidy up what goes too far.",
+        depth: 1.2,
+        level: 0.0,
+        vary: 7.0,
+        loosen: (7.0, 9.0),
+        behind: 5.0,
+        fast: 12.0,
+        twins: 3.0,
+    },
+];
+
+/// Soft, typical and hard of a family, as shares of the velocity that all its hits have.
+fn shares(family: Family) -> [f64; 3] {
+    match family {
+        Family::Hat => [0.52, 0.7, 0.97],
+        Family::Snare => [0.84, 0.95, 1.06],
+        Family::Kick => [0.84, 0.94, 1.02],
+        Family::Tom => [0.76, 0.9, 1.06],
+        Family::Ride => [0.62, 0.78, 1.0],
+        Family::Crash => [0.9, 0.98, 1.08],
+        Family::HandPercussion => [0.55, 0.74, 1.0],
+        Family::Tonal | Family::Other => [0.8, 0.92, 1.04],
+    }
+}
+
+const FAMILIES: [Family; 9] = [
+    Family::Hat,
+    Family::Snare,
+    Family::Kick,
+    Family::Tom,
+    Family::Ride,
+    Family::Crash,
+    Family::HandPercussion,
+    Family::Tonal,
+    Family::Other,
+];
+
+/// Where more neighbours than this are identical, an instrument is stiff and is given a shape.
+const STIFF: f64 = 0.5;
+
+/// Six lists of passes for a part, from barely there to loose. Instruments whose velocities are all
+/// alike are given a shape about the velocity that they have; those that are alive are only varied.
+pub fn starting_points(part: &Part, chart: &Chart, context: &Context<'_>) -> Vec<StartingPoint> {
+    let reading = Reading::written(part, chart, context);
+    MANNERS.iter().map(|manner| manner.starting_point(chart, reading, context)).collect()
+}
+
+impl Manner {
+    fn starting_point(&self, chart: &Chart, reading: &Reading, context: &Context<'_>) -> StartingPoint {
+        let mut steps: Vec<(Aim, Action)> = Vec::new();
+        let of = |wanted: &dyn Fn(Family, &InstrumentReading) -> bool| -> Vec<InstrumentId> {
+            let both = chart.kit.instruments.iter().zip(&reading.instruments);
+            let some = both.filter(|(instrument, one)| one.figures.count > 0 && wanted(instrument.family, one));
+            some.map(|(instrument, _)| instrument.id.clone()).collect()
+        };
+        let at = |instruments: Vec<InstrumentId>| Aim { instruments, ..Aim::default() };
+        let stiff = |one: &InstrumentReading| one.figures.count < 3 || one.figures.identical_neighbours > STIFF;
+        for family in FAMILIES {
+            let instruments = of(&|of, one| of == family && stiff(one));
+            if let Some(shape) = self.shape(family, &instruments, reading) {
+                steps.push((at(instruments), shape));
+            }
+        }
+        let mut add = |instruments: Vec<InstrumentId>, action: Action| {
+            if !instruments.is_empty() {
+                steps.push((at(instruments), action));
+            }
+        };
+        add(of(&|_, one| !stiff(one)), Action::Vary(Vary { by: self.vary, spread: Spread::Bell }));
+        let hands = [Family::Hat, Family::Snare, Family::Tom, Family::Ride, Family::HandPercussion];
+        if self.fast > 0.0 {
+            let fast = FastHands { softer: self.fast, reference: Millis(150.0), climb: 0 };
+            add(of(&|family, _| hands.contains(&family)), Action::FastHands(fast));
+        }
+        let steady = [Family::Hat, Family::Ride, Family::HandPercussion];
+        let twins = NoTwins { least: self.twins, moves: TwinsMove::WithinLayer };
+        add(of(&|family, _| steady.contains(&family)), Action::NoTwins(twins));
+        if self.level != 0.0 {
+            steps.push((Aim::everything(), Action::Level(Level { by: self.level })));
+        }
+        let snares = of(&|family, _| family == Family::Snare);
+        if let Some(positions) = backbeat(context).filter(|_| self.behind > 0.0 && !snares.is_empty()) {
+            let aim = Aim { positions: Some(positions), ..at(snares) };
+            steps.push((aim, Action::Lean(Lean { by: Millis(self.behind) })));
+        }
+        let (early, late) = (Millis(self.loosen.0), Millis(self.loosen.1));
+        steps.push((Aim::everything(), Action::Loosen(Loosen { early, late, spread: Spread::Bell })));
+        let passes = (1..).zip(steps).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
+        StartingPoint { name: self.name, explains: self.explains, recipe: Recipe { passes } }
+    }
+
+    /// The shape of a family's stiff instruments, about the loudest of their typical velocities.
+    fn shape(&self, family: Family, instruments: &[InstrumentId], reading: &Reading) -> Option<Action> {
+        let own = reading.instruments.iter().filter(|one| instruments.contains(&one.instrument));
+        let typical = own.map(|one| one.figures.typical).reduce(f64::max)?;
+        let [soft, typical, hard] =
+            shares(family).map(|share| Velocity::rounded(typical * (1.0 + self.depth * (share - 1.0))));
+        Some(Action::Shape(Shape { soft, typical, hard, amount: Percent(100.0), follow: Percent(75.0) }))
+    }
+}
+
+/// The slots that players call the backbeat, where the song's metre has one.
+fn backbeat(context: &Context<'_>) -> Option<Positions> {
+    let slots = Slots::of(context.metre, 1, Grid::SIXTEENTHS, 1);
+    let choice = slots.choices.into_iter().find(|choice| choice.name == "2 and 4" || choice.name == "2")?;
+    Some(Positions { grid: Grid::SIXTEENTHS, slots: choice.slots, bars: 1, tolerance: Percent(50.0) })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::kit::Kit;
+    use crate::metre::MetreMap;
+    use crate::perform::{perform, testing::sixteenths};
+    use crate::tempo::TempoMap;
+    use crate::units::Ppq;
+
+    fn points(part: &Part) -> Vec<(StartingPoint, Reading)> {
+        let ppq = Ppq::new(960).unwrap();
+        let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+        let context = Context::new(&tempo, &metre);
+        let chart = Chart::new(part, Kit::of_drums(part));
+        let points = starting_points(part, &chart, &context);
+        let played = |point: StartingPoint| {
+            let performance = perform(part, &chart, &point.recipe, &context);
+            let reading = Reading::played(part, &chart, &context, &performance);
+            (point, reading)
+        };
+        points.into_iter().map(played).collect()
+    }
+
+    #[test]
+    fn a_stiff_part_is_loosened_more_and_more() {
+        let points = points(&sixteenths(&[100; 128]));
+        assert_eq!(points.len(), 6);
+        let spreads: Vec<f64> = points.iter().map(|(_, reading)| reading.all.velocity_spread).collect();
+        let offsets: Vec<f64> = points.iter().map(|(_, reading)| reading.all.offset_spread.0).collect();
+        assert!(spreads[0] > 2.0 && spreads[0] < spreads[1] && spreads[1] < spreads[2] && spreads[2] < spreads[5]);
+        assert!(offsets[0] > 0.2 && offsets[0] < offsets[2] && offsets[2] < offsets[5], "{offsets:?}");
+        for (point, reading) in &points {
+            assert!(reading.all.identical_neighbours < 0.15, "{}: {reading:?}", point.name);
+        }
+    }
+
+    #[test]
+    fn a_part_that_is_alive_keeps_its_pattern() {
+        let alive: Vec<u8> = (0..64).map(|k| [110, 50, 80, 60][k % 4] + (k % 3) as u8).collect();
+        for (point, reading) in points(&sixteenths(&alive)) {
+            let shaped = point.recipe.passes.iter().any(|pass| matches!(pass.action, Action::Shape(_)));
+            assert!(!shaped, "{}", point.name);
+            assert!(reading.all.hard > 85.0 && reading.all.soft < 65.0, "{}: {:?}", point.name, reading.all);
+        }
+    }
+}

@@ -1,0 +1,115 @@
+//! Parts made of performances: printed takes, and several parts in the place of one.
+
+use crate::hit::{Hit, HitId, Part};
+use crate::perform::{Performance, PlayedHit};
+use crate::recipe::PassId;
+use std::collections::HashMap;
+
+impl Performance {
+    /// What sounds, as the Written of a new take: hits numbered anew in order of time.
+    pub fn printed(&self) -> Part {
+        let mut sounding: Vec<&PlayedHit> = self.sounding().collect();
+        sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id)));
+        let hit = |(id, played): (usize, &PlayedHit)| Hit {
+            id: HitId(id as u32),
+            tick: crate::Ticks(played.tick.0.max(0.0)),
+            length: played.length,
+            velocity: played.velocity,
+            release: played.release,
+            note: played.note,
+            channel: played.channel,
+        };
+        Part::new(sounding.into_iter().enumerate().map(hit).collect())
+    }
+
+    /// These hits in the place of a part's own, which fall silent: how a printed take is written to
+    /// the file that its part came from.
+    pub fn instead_of(self, part: &Part) -> Performance {
+        let silent = |hit: &Hit| PlayedHit {
+            id: hit.id,
+            tick: hit.tick,
+            length: hit.length,
+            velocity: hit.velocity,
+            release: hit.release,
+            note: hit.note,
+            channel: hit.channel,
+            silenced: Some(PassId(0)),
+        };
+        let own = part.hits().iter().map(silent);
+        let hits = own.chain(self.hits.into_iter().filter(|hit| hit.silenced.is_none())).collect();
+        Performance { hits, passes: self.passes }
+    }
+
+    /// Several performances as one. Of hits of one note at one tick the loudest sounds, and none
+    /// sounds longer than up to the next one of its note.
+    pub fn together(performances: Vec<Performance>) -> Performance {
+        let mut hits: Vec<PlayedHit> = performances
+            .into_iter()
+            .flat_map(|performance| performance.hits)
+            .filter(|hit| hit.silenced.is_none())
+            .collect();
+        hits.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(b.velocity.cmp(&a.velocity)));
+        let mut last: HashMap<(u8, u8), usize> = HashMap::new();
+        let mut kept: Vec<PlayedHit> = Vec::with_capacity(hits.len());
+        for hit in hits {
+            let place = kept.len();
+            match last.get(&(hit.note.get(), hit.channel.get())) {
+                Some(&before) if kept[before].tick == hit.tick => continue,
+                Some(&before) => {
+                    let room = hit.tick - kept[before].tick;
+                    kept[before].length = if room < kept[before].length { room } else { kept[before].length };
+                }
+                None => {}
+            }
+            last.insert((hit.note.get(), hit.channel.get()), place);
+            kept.push(hit);
+        }
+        Performance { hits: kept, passes: Vec::new() }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::{Action, ByHand, HandHit, Level};
+    use crate::perform::testing::{play, sixteenths};
+    use crate::units::{Channel, Note, Ticks, Velocity};
+
+    fn performance(hits: Vec<PlayedHit>) -> Performance {
+        Performance { hits, passes: Vec::new() }
+    }
+
+    #[test]
+    fn a_print_holds_what_sounds_in_order() {
+        let added = HandHit {
+            id: HitId(ByHand::FIRST_ADDED),
+            tick: Ticks(120.0),
+            length: Ticks(60.0),
+            velocity: Velocity::rounded(33.0),
+            note: Note::new(38).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        let by_hand = ByHand { removed: vec![HitId(1)], added: vec![added], ..ByHand::default() };
+        let printed = performance(play(&sixteenths(&[100; 3]), Action::ByHand(by_hand))).printed();
+        let found: Vec<(u32, f64, u8)> =
+            printed.hits().iter().map(|hit| (hit.id.0, hit.tick.0, hit.velocity.get())).collect();
+        assert_eq!(found, [(0, 0.0, 100), (1, 120.0, 33), (2, 480.0, 100)]);
+    }
+
+    #[test]
+    fn parts_together_keep_the_louder_and_do_not_overlap() {
+        let part = sixteenths(&[60; 2]);
+        let louder = play(&part, Action::Level(Level { by: 20.0 }));
+        let mut longer = play(&part, Action::Level(Level { by: 0.0 }));
+        longer.iter_mut().for_each(|hit| (hit.tick, hit.length) = (hit.tick + Ticks(100.0), Ticks(900.0)));
+        let same = Performance::together(vec![
+            performance(louder.clone()),
+            performance(play(&part, Action::Level(Level { by: 0.0 }))),
+        ]);
+        assert_eq!(same.hits.iter().map(|hit| hit.velocity.get()).collect::<Vec<_>>(), [80, 80]);
+        let both = Performance::together(vec![performance(louder), performance(longer)]);
+        assert_eq!(both.hits.iter().map(|hit| hit.length.0).collect::<Vec<_>>(), [100.0, 140.0, 100.0, 900.0]);
+        let instead = both.instead_of(&part);
+        assert_eq!((instead.hits.len(), instead.sounding().count()), (6, 4));
+    }
+}

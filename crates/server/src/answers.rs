@@ -1,0 +1,177 @@
+//! What the engine says, put into the shapes that travel.
+
+use crate::api::*;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use vivida_core::{Chart, Part, Performance, PlayedHit, Reading, Section, Ticks};
+use vivida_smf::SongFile;
+
+pub(crate) fn hit_count(file: &SongFile) -> usize {
+    file.parts.iter().map(|part| part.part.hits().len()).sum()
+}
+
+pub(crate) fn bpm(file: &SongFile) -> f64 {
+    let quarters = file.tempo.bpm(Ticks(0.0));
+    let beats = if file.metre.bar(1).metre.is_compound() { quarters / 1.5 } else { quarters };
+    // A tempo event counts whole microseconds: 88 bpm come as 88.000088.
+    (beats * 1000.0).round() / 1000.0
+}
+
+/// Up to four bars of a part, from where its first hit lies.
+pub(crate) fn picture(
+    file: &SongFile,
+    chart: &Chart,
+    written: &Reading,
+    played: &Reading,
+    hits: &[PlayedHit],
+) -> Picture {
+    let first = hits.first().map_or(1, |hit| file.metre.bar_at(hit.tick).number);
+    let last = file.metre.bar(first + 3);
+    let start = file.metre.bar(first).start.0;
+    let length = last.start.0 + last.length.0 - start;
+    let sounding = hits.iter().filter(|hit| hit.silenced.is_none());
+    let shown = sounding.filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
+    let mut picture = Picture {
+        places: Vec::new(),
+        rows: Vec::new(),
+        velocities: Vec::new(),
+        row_count: chart.kit.instruments.len().min(255) as u8,
+        identical_neighbours: [written.all.identical_neighbours, played.all.identical_neighbours],
+        on_grid: [written.all.on_grid, played.all.on_grid],
+    };
+    for hit in shown {
+        picture.places.push(((hit.tick.0 - start) / length) as f32);
+        picture.rows.push(chart.instrument_of(hit.note, hit.channel).min(255) as u8);
+        picture.velocities.push(hit.velocity.get());
+    }
+    picture
+}
+
+/// The sections that a file's markers make: each lasts up to the next.
+pub(crate) fn marked_sections(file: &SongFile) -> Vec<Section> {
+    let bars = file.bars();
+    let starts: Vec<u32> = file.markers.iter().map(|marker| file.metre.bar_at(marker.tick).number).collect();
+    let section = |(index, marker): (usize, &vivida_smf::Marker)| {
+        let from = starts[index];
+        let next = starts[index + 1..].iter().find(|&&start| start > from);
+        let to = next.map_or(bars.max(from), |next| next - 1);
+        Section { name: marker.name.chars().take(80).collect(), from, to }
+    };
+    file.markers.iter().enumerate().map(section).take(Section::MOST).collect()
+}
+
+pub(crate) fn bars(file: &SongFile) -> Bars {
+    let mut bars = Bars::default();
+    for number in 1..=file.bars() {
+        let bar = file.metre.bar(number);
+        bars.ticks.push(bar.start.0);
+        for (index, beat) in bar.metre.beats(file.ppq).into_iter().enumerate().filter(|(_, beat)| *beat < bar.length) {
+            bars.beat_ticks.push((bar.start + beat).0);
+            bars.beat_seconds.push(short(file.tempo.seconds(bar.start + beat)));
+            bars.downbeats.push(u8::from(index == 0));
+        }
+        if number == file.bars() {
+            bars.ticks.push((bar.start + bar.length).0);
+        }
+    }
+    bars.seconds = bars.ticks.iter().map(|&tick| short(file.tempo.seconds(Ticks(tick)))).collect();
+    bars
+}
+
+/// To a hundredth of a millisecond: fine enough to sound, short enough to travel.
+fn short(seconds: f64) -> f64 {
+    (seconds * 1e5).round() / 1e5
+}
+
+pub(crate) fn written(file: &SongFile, part: &Part, chart: &Chart) -> WrittenColumns {
+    let mut columns = WrittenColumns {
+        instruments: chart.instruments.clone(),
+        grid_lines: chart.meant(part, &file.metre).lines.clone(),
+        ..WrittenColumns::default()
+    };
+    for hit in part.hits() {
+        let seconds = file.tempo.seconds(hit.tick);
+        columns.ids.push(hit.id.0);
+        columns.ticks.push(hit.tick.0);
+        columns.velocities.push(hit.velocity.get());
+        columns.notes.push(hit.note.get());
+        columns.seconds.push(short(seconds));
+        columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+    }
+    columns
+}
+
+/// The columns of a performance; those of its timing only where the page does not have them already.
+pub(crate) fn columns(
+    file: &SongFile,
+    part: &Part,
+    chart: &Chart,
+    performance: Performance,
+    reading: Reading,
+    known: Option<&str>,
+) -> PerformanceColumns {
+    let mut hasher = DefaultHasher::new();
+    for hit in &performance.hits {
+        (hit.tick.0 as i64, hit.length.0 as i64).hash(&mut hasher);
+    }
+    let key = format!("{:016x}", hasher.finish());
+    let timing = (known != Some(&key)).then(|| {
+        let mut timing = TimingColumns::default();
+        for hit in &performance.hits {
+            let seconds = file.tempo.seconds(hit.tick);
+            timing.ticks.push(hit.tick.0);
+            timing.seconds.push(short(seconds));
+            timing.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+        }
+        timing
+    });
+    let hits = &performance.hits;
+    let written = part.hits().len();
+    let grid = chart.meant(part, &file.metre).grid;
+    let silenced = (0..).zip(hits).filter_map(|(row, hit): (u32, _)| Some((row, hit.silenced?)));
+    // Which drum plays a hit is told where that is not as it was written.
+    let elsewhere = (0..).zip(hits).take(written).filter_map(|(row, hit): (u32, _)| {
+        let index = chart.instrument_of(hit.note, hit.channel) as u16;
+        (index != chart.instruments[row as usize]).then_some((row, index, hit.note.get()))
+    });
+    let added = hits[written..].iter().map(|hit| AddedHit {
+        id: hit.id.0,
+        instrument: chart.instrument_of(hit.note, hit.channel) as u16,
+        note: hit.note.get(),
+        grid_line: grid.nearest(&file.metre, hit.tick).0,
+    });
+    PerformanceColumns {
+        timing_key: key,
+        timing,
+        velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
+        silenced: silenced.collect(),
+        elsewhere: elsewhere.collect(),
+        added: added.collect(),
+        passes: performance.passes,
+        reading,
+    }
+}
+
+/// The hits of a take that sound, in columns, to be held against another.
+pub(crate) fn take_columns(file: &SongFile, chart: &Chart, performance: &Performance, reading: Reading) -> TakeColumns {
+    let mut columns = TakeColumns {
+        ticks: Vec::new(),
+        seconds: Vec::new(),
+        lengths: Vec::new(),
+        velocities: Vec::new(),
+        notes: Vec::new(),
+        instruments: Vec::new(),
+        reading,
+    };
+    let mut sounding: Vec<&PlayedHit> = performance.sounding().collect();
+    sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
+    for hit in sounding {
+        let seconds = file.tempo.seconds(hit.tick);
+        columns.ticks.push(hit.tick.0);
+        columns.seconds.push(short(seconds));
+        columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+        columns.velocities.push(hit.velocity.get());
+        columns.notes.push(hit.note.get());
+        columns.instruments.push(chart.instrument_of(hit.note, hit.channel) as u16);
+    }
+    columns
+}

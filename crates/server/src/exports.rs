@@ -1,0 +1,85 @@
+//! Taking songs away: what every part's take makes of them, as MIDI and WAV.
+
+use crate::api::*;
+use crate::app::{Answer, App};
+use crate::problem::Problem;
+use rocket::http::Status;
+use vivida_core::{Performance, Recipe, Ticks};
+use vivida_smf::{Export, Resolution, rounding, write};
+use vivida_sound::{mixdown, strikes};
+use vivida_store::{PartRow, SongId, SongRow};
+
+impl App {
+    /// What goes into the file in the place of its parts: nothing where a part is as it came.
+    fn performances(&self, row: &SongRow, start: Ticks) -> Answer<Vec<(usize, Performance)>> {
+        let mut performances = Vec::new();
+        for parts in row.parts.chunk_by(|a, b| a.position == b.position) {
+            let opened = |part: &PartRow| self.open_row(row, part.clone(), None);
+            let position = parts[0].position;
+            if let [part] = parts
+                && !part.muted
+                && !part.current().is_print
+            {
+                if part.current().recipe.passes.iter().any(|pass| pass.on) {
+                    performances.push((position, opened(part)?.play(start)));
+                }
+                continue;
+            }
+            let heard = parts.iter().filter(|part| !part.muted);
+            let played = heard.map(|part| Ok(opened(part)?.play(start))).collect::<Answer<Vec<Performance>>>()?;
+            let own = opened(&parts[0])?;
+            performances.push((position, Performance::together(played).instead_of(own.file_part())));
+        }
+        Ok(performances)
+    }
+
+    /// The song as a Standard MIDI File.
+    pub(crate) fn export_midi(&self, id: SongId, export: Export) -> Answer<(String, Vec<u8>)> {
+        let row = self.store().song(id)?;
+        let song = self.load(id)?;
+        let performances = self.performances(&row, export.start(&song.file))?;
+        Ok((row.name, write(&song.bytes, &song.file, &performances, export)))
+    }
+
+    /// What exporting would cost.
+    pub(crate) fn export_info(&self, id: SongId) -> Answer<ExportInfo> {
+        let row = self.store().song(id)?;
+        let song = self.load(id)?;
+        let file = &song.file;
+        let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true };
+        let early = self.performances(&row, with_lead_in.start(file))?;
+        let held = early.iter().flat_map(|(_, played)| played.sounding()).filter(|hit| hit.tick < Ticks(0.0)).count();
+        let own = Export::default();
+        Ok(ExportInfo {
+            file_ppq: file.ppq.get() / file.factor,
+            fine_ppq: file.ppq.get(),
+            rounding: rounding(file, &self.performances(&row, Ticks(0.0))?, own).0,
+            held_at_start: held as u32,
+            smpte: file.smpte,
+        })
+    }
+
+    /// The song played by the built-in kit, as it was written or as it is played.
+    pub(crate) fn export_wav(&self, id: SongId, as_written: bool) -> Answer<(String, Vec<u8>)> {
+        let row = self.store().song(id)?;
+        let song = self.load(id)?;
+        let file = &song.file;
+        let seconds = file
+            .tempo
+            .seconds(file.parts.iter().map(|part| part.part.end()).fold(Ticks(0.0), |a, b| if b > a { b } else { a }));
+        if seconds > 3600.0 {
+            let detail =
+                format!("The song lasts {:.0} minutes; a WAV file is made of an hour at most.", seconds / 60.0);
+            return Err(Problem::new(Status::UnprocessableEntity, "Too long for a WAV file", detail));
+        }
+        let mut all = Vec::new();
+        for part in row.parts.iter().filter(|part| !part.muted) {
+            let mut opened = self.open_row(&row, part.clone(), None)?;
+            if as_written {
+                opened.take.recipe = Recipe::default();
+            }
+            all.extend(strikes(&opened.play(Ticks(0.0)).hits, part.drums, &file.tempo, Ticks(0.0)));
+        }
+        Ok((row.name, mixdown(all)))
+    }
+}
