@@ -2,8 +2,10 @@
 
 export const percent = (share: number) => `${Math.round(share * 100)} %`;
 
+const counts = new Intl.NumberFormat("en");
+
 export const plural = (count: number, one: string, many = `${one}s`) =>
-	`${count.toLocaleString("en")} ${count === 1 ? one : many}`;
+	`${counts.format(count)} ${count === 1 ? one : many}`;
 
 export function duration(seconds: number) {
 	const whole = Math.round(seconds);

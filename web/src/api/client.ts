@@ -2,16 +2,25 @@
 import type {
 	ActionOffer,
 	ExportInfo,
+	Fitted,
 	KitManifest,
+	Layers,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
 	PerformanceColumns,
 	PerformRequest,
 	Problem,
+	Received,
+	Recipe,
+	RecipeCard,
+	Section,
 	Slots,
 	SongCard,
 	SongDetail,
+	StartingPoint,
+	TakeColumns,
+	TouchProfile,
 	Travelled,
 } from "./generated/types";
 
@@ -78,6 +87,34 @@ export const client = {
 	actions: () => json<ActionOffer[]>("GET", "/actions"),
 	kit: () => json<KitManifest>("GET", "/sound/kit"),
 	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),
+	duplicatePart: (id: number) => json<PartState>("POST", `/parts/${id}/duplicate`),
+	deletePart: (id: number, revision: number) => json<void>("DELETE", `/parts/${id}?revision=${revision}`),
+	print: (id: number, revision: number, name: string) =>
+		json<PartState>("POST", `/parts/${id}/takes`, { revision, name }),
+	renameTake: (id: number, take: number, revision: number, name: string) =>
+		json<PartState>("PATCH", `/parts/${id}/takes/${take}`, { revision, name }),
+	deleteTake: (id: number, take: number, revision: number) =>
+		json<PartState>("DELETE", `/parts/${id}/takes/${take}?revision=${revision}`),
+	takePlayed: (id: number, take: number) =>
+		json<TakeColumns>("GET", `/parts/${id}/takes/${take}/performance`),
+	setSections: (song: number, revision: number, sections: Section[]) =>
+		json<SongDetail>("PUT", `/songs/${song}/sections`, { revision, sections }),
+	startingPoints: (id: number) => json<StartingPoint[]>("GET", `/parts/${id}/starting-points`),
+	touch: (id: number) => json<TouchProfile>("GET", `/parts/${id}/touch`),
+	fit: (id: number, recipe: Recipe) => json<Fitted>("POST", `/parts/${id}/fit`, { recipe }),
+	receive: (id: number, recipe: Recipe) => json<Received>("POST", `/parts/${id}/passes`, { recipe }),
+	setLayers: (layers: Layers) => json<void>("PUT", "/kit/layers", layers),
+	recipes: () => json<RecipeCard[]>("GET", "/recipes"),
+	addRecipe: (name: string, note: string, recipe: Recipe) =>
+		json<RecipeCard>("POST", "/recipes", { name, note, recipe }),
+	importRecipe: (file: File) =>
+		json<RecipeCard>("POST", `/recipes/file?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/json" },
+		}),
+	renameRecipe: ({ id, revision }: RecipeCard, name: string, note: string) =>
+		json<RecipeCard>("PATCH", `/recipes/${id}`, { revision, name, note }),
+	deleteRecipe: ({ id, revision }: RecipeCard) => json<void>("DELETE", `/recipes/${id}?revision=${revision}`),
 	exportInfo: (song: number) => json<ExportInfo>("GET", `/songs/${song}/export`),
 	view: <T>(name: string) => json<T | null>("GET", `/views/${name}`),
 	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value, { keepalive: true }),
@@ -87,5 +124,6 @@ export const client = {
 export const files = {
 	midi: (song: number, resolution: "own" | "fine", leadIn: boolean) =>
 		`${base}/songs/${song}/export.mid?resolution=${resolution}&lead_in=${leadIn}`,
+	recipe: (id: number) => `${base}/recipes/${id}/file`,
 	wav: (song: number, reading: "written" | "played") => `${base}/songs/${song}/export.wav?reading=${reading}`,
 };

@@ -35,8 +35,18 @@ export interface PlayedPart {
 	sounds: (row: number, reading: Reading) => boolean;
 }
 
+/** What is told of the player's progress. */
+export interface Listener {
+	/** Another round of the loop has begun to sound. */
+	onRound: () => void;
+	/** It came to the end. */
+	onEnd: () => void;
+}
+
 export interface Score {
 	parts: PlayedPart[];
+	/** The parts as they are played from the next round of the loop on, where that is otherwise. */
+	next: PlayedPart[] | null;
 	reading: Reading;
 	equalLoudness: boolean;
 	/** In seconds; nothing plays through to the end. */
@@ -80,7 +90,13 @@ export class Player {
 	private rounds: Round[] = [];
 	playing = false;
 
-	constructor(private score: Score) {
+	/** The number of the round that sounds. */
+	private round = 0;
+
+	constructor(
+		private score: Score,
+		private readonly listener: Listener,
+	) {
 		const limit = this.context.createDynamicsCompressor();
 		limit.threshold.value = -3;
 		limit.ratio.value = 12;
@@ -101,6 +117,7 @@ export class Player {
 		await Promise.all([this.context.resume(), this.prepare()]);
 		this.stop();
 		this.rounds = [{ number: 0, at: this.context.currentTime + 0.08, second }];
+		this.round = 0;
 		this.done.clear();
 		this.playing = true;
 		this.timer = window.setInterval(() => this.schedule(), 40);
@@ -173,11 +190,20 @@ export class Player {
 		for (const round of this.rounds)
 			this.scheduleRound(round, Math.min(stopAt, round.second + (now + ahead - round.at) * tempo));
 		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
-		if (!loop && now > over(last) + 2) this.stop();
+		if (!loop && now > over(last) + 2) {
+			this.stop();
+			this.listener.onEnd();
+		}
+		const sounding = this.rounds.findLast((round) => round.at <= now)?.number ?? this.round;
+		if (sounding !== this.round) {
+			this.round = sounding;
+			this.listener.onRound();
+		}
 	}
 
 	private scheduleRound(round: Round, until: number) {
-		const { parts, reading, equalLoudness, click, beats, tempo } = this.score;
+		const { reading, equalLoudness, click, beats, tempo } = this.score;
+		const parts = round.number > this.round ? (this.score.next ?? this.score.parts) : this.score.parts;
 		const now = this.context.currentTime;
 		// Hits that were written a while ago may still be due, if they are played late.
 		const from = Math.max(round.second, round.second + (now - ahead - round.at) * tempo) - 1e-6;

@@ -34,10 +34,15 @@ export function drawGround(
 	if (!opened) return;
 	context.fillStyle = colours.quiet;
 	context.font = "10.5px 'Public Sans Variable'";
+	context.textAlign = "right";
+	for (const velocity of [1, 20, 40, 60, 80, 100, 120, 127]) {
+		context.fillText(`${velocity}`, width - 6, velocityY(velocity, height) + 3.5);
+	}
+	context.textAlign = "left";
 	for (const [index, layer] of instrument.layers.entries()) {
 		const middle =
 			(velocityY(bounds[index], height) + velocityY(Math.min(127, bounds[index + 1]), height)) / 2;
-		context.fillText(`${layer.name} from ${layer.from}`, 5, middle + 4);
+		context.fillText(layer.name, 5, middle + 4);
 	}
 }
 

@@ -21,6 +21,8 @@ export interface HitsPicture {
 	window: [number, number];
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
+	/** Another take, shown in the place of Written. */
+	against: { hits: number[]; ticks: number[]; velocities: number[] } | null;
 	/** Only these are drawn strongly, where a pass is under the pointer. */
 	lit: Set<number> | null;
 	/** Ringed. */
@@ -32,7 +34,7 @@ export interface HitsPicture {
 const radius = 3.3;
 
 /** The first place in `hits` whose written tick is not before `tick`. */
-function firstFrom(hits: number[], ticks: number[], tick: number) {
+export function firstFrom(hits: number[], ticks: number[], tick: number) {
 	let low = 0;
 	let high = hits.length;
 	while (low < high) {
@@ -50,7 +52,6 @@ export function drawHits(
 	picture: HitsPicture,
 ) {
 	const { hits, written, played, window } = picture;
-	context.clearRect(0, 0, width, height);
 	const { x, scale } = axis(window, width);
 	// Hits that were moved into view from just outside it are drawn, too.
 	const margin = 24 / scale + 400;
@@ -72,8 +73,18 @@ export function drawHits(
 	const writtenAt = places(written.ticks, written.velocities);
 	const playedAt = played && places(played.ticks, played.velocities);
 	const sounds = (row: number) => !played?.silenced.has(row);
-	if (playedAt) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
-	stamp(context, dot(colours.written, "hollow", reading === "written"), was, writtenAt);
+	const hollow = dot(colours.written, "hollow", reading === "written");
+	if (picture.against) {
+		const { hits: others, ticks, velocities } = picture.against;
+		const [first, last] = [
+			firstFrom(others, ticks, window[0] - 200),
+			firstFrom(others, ticks, window[1] + 200),
+		];
+		stamp(context, hollow, others.slice(first, last), places(ticks, velocities));
+	} else {
+		if (playedAt) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
+		stamp(context, hollow, was, writtenAt);
+	}
 	if (played && playedAt) {
 		const strong = (row: number) => reading === "played" && (!lit || lit.has(row));
 		const isAdded = (row: number) => row >= written.ticks.length;

@@ -1,20 +1,22 @@
 import { useComputedColorScheme } from "@mantine/core";
-import { useMergedRef } from "@mantine/hooks";
+import { useElementSize, useMergedRef } from "@mantine/hooks";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { axis } from "../draw/axis";
-import { fitCanvas } from "../draw/canvas";
+import { fitCanvas, scaledLike } from "../draw/canvas";
 import { drawGround } from "../draw/ground";
-import { drawHits, velocityY } from "../draw/hits";
+import { drawHits, firstFrom, velocityY } from "../draw/hits";
 import { probe } from "../probe";
 import { colours } from "../theme";
-import { signed } from "../words";
+import { plural, signed } from "../words";
+import { LayerHandles } from "./LayerHandles";
+import { PassLines } from "./PassLines";
 import { writtenRows } from "./played";
 import classes from "./Rows.module.css";
-import { placeInWords, secondsAt } from "./song";
+import { barAt, placeInWords, secondsAt } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
-import { useTimeGestures } from "./useTimeGestures";
+import { movedWindow, useTimeGestures } from "./useTimeGestures";
 
 /** All canvases that wait for the next frame, drawn together so that the time taken is known. */
 const waiting = new Set<() => void>();
@@ -41,43 +43,53 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.muted,
 	state.soloed,
 	state.open,
+	state.against,
+	state.part.kit,
 ];
 
 /** The hits of one instrument: height is velocity, sideways is time. */
 export function HitsCanvas({ index, height }: { index: number; height: number }) {
 	const store = useWorkspaceStore();
 	const scheme = useComputedColorScheme("light");
-	const ground = useRef<HTMLCanvasElement>(null);
 	const hits = useRef<HTMLCanvasElement>(null);
 	const box = useRef<HTMLDivElement>(null);
 	const name = useWorkspace((state) => state.part.kit.instruments[index].name.toLowerCase());
 	const gestures = useTimeGestures(false);
 	const { lasso, ...hand } = useHitGestures(index, name);
-	const merged = useMergedRef(box, gestures.ref);
+	const { ref: size, width } = useElementSize();
+	const merged = useMergedRef(box, gestures.ref, size);
+	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {
-		const [below, above] = [ground.current, hits.current];
-		if (!below || !above || !box.current) return;
+		const element = hits.current;
+		if (!element || !box.current) return;
+		// What lies under the hits is drawn once and copied: one canvas a row is cheaper to show than two.
+		const below = document.createElement("canvas");
 		let groundOf: unknown = null;
+		let groundKit: unknown = null;
 		const draw = () => {
 			const state = store.getState();
 			const paint = colours(scheme);
 			const instrument = state.part.kit.instruments[index];
 			const { song, window, part, performance, reading } = state;
-			if (groundOf !== window) {
-				const { context, width, height } = fitCanvas(below);
+			const { context, width, height } = fitCanvas(element);
+			if (groundOf !== window || groundKit !== state.part.kit) {
+				const ground = scaledLike(below, element);
 				const opened = state.open === instrument.id;
-				drawGround(context, width, height, { instrument, song, window, opened, colours: paint });
+				drawGround(ground, width, height, { instrument, song, window, opened, colours: paint });
 				groundOf = window;
+				groundKit = state.part.kit;
 			}
-			const { context, width, height } = fitCanvas(above);
+			context.clearRect(0, 0, width, height);
+			context.drawImage(below, 0, 0, width, height);
 			drawHits(context, width, height, {
 				hits: rowsOf(state, index),
 				written: part.written,
 				played: performance,
 				window,
 				reading,
+				against: state.against && { ...state.against, hits: state.against.rows[index] },
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
@@ -119,8 +131,10 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			onPointerMove={point}
 			onPointerLeave={() => setTip(null)}
 		>
-			<canvas ref={ground} />
 			<canvas ref={hits} data-hits />
+			<Elsewhere index={index} />
+			<PassLines index={index} width={width} height={height} />
+			{opened && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (
 				<div
@@ -134,6 +148,46 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 					{tip.words}
 				</div>
 			)}
+		</div>
+	);
+}
+
+/** Where an instrument has no hit in view: how many lie to either side, and the way there. */
+function Elsewhere({ index }: { index: number }) {
+	const store = useWorkspaceStore();
+	const places = useWorkspace((state) => {
+		const anchors = state.performance?.anchors ?? state.part.written.ticks;
+		const rows = rowsOf(state, index);
+		const [start, end] = state.window;
+		const before = firstFrom(rows, anchors, start);
+		return firstFrom(rows, anchors, end) > before ? "" : `${before} ${rows.length - before}`;
+	});
+	if (places === "") return null;
+	const [before, after] = places.split(" ").map(Number);
+	const go = (place: number) => {
+		const state = store.getState();
+		const anchors = state.performance?.anchors ?? state.part.written.ticks;
+		const tick = anchors[rowsOf(state, index)[place]];
+		const [start, end] = state.window;
+		const { ticks } = state.song.bars;
+		const bar = ticks[barAt(state.song, tick) - 1];
+		state.setView({ window: movedWindow(state.song, [start, end], bar - start, 1, 0) });
+	};
+	const link = (count: number, place: number, words: string) =>
+		count > 0 && (
+			<button
+				type="button"
+				onPointerDown={(event) => event.stopPropagation()}
+				onDoubleClick={(event) => event.stopPropagation()}
+				onClick={() => go(place)}
+			>
+				{words}
+			</button>
+		);
+	return (
+		<div className={classes.elsewhere} data-elsewhere>
+			<span>{link(before, before - 1, `← ${plural(before, "hit")} earlier`)}</span>
+			<span>{link(after, before, `${plural(after, "hit")} later →`)}</span>
 		</div>
 	);
 }

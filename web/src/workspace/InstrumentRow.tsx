@@ -45,7 +45,14 @@ export function InstrumentRow({ index, height }: { index: number; height: number
 						type="button"
 						className={classes.name}
 						aria-expanded={opened}
-						onClick={() => view().setView({ open: opened ? null : instrument.id })}
+						onClick={() =>
+							view().aiming === null
+								? view().setView({ open: opened ? null : instrument.id })
+								: view().setAim((aim) => {
+										const chosen = toggled(aim.instruments ?? []);
+										return { ...aim, instruments: chosen.length > 0 ? chosen : undefined };
+									})
+						}
 					>
 						{instrument.name}
 					</button>

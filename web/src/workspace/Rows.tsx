@@ -1,6 +1,7 @@
 import { useElementSize } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
 import { axis } from "../draw/axis";
+import { AimBar } from "./AimBar";
 import { InstrumentRow } from "./InstrumentRow";
 import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
@@ -48,6 +49,7 @@ export function Rows({ transport }: { transport: Transport }) {
 			</div>
 			<Playhead transport={transport} />
 			<SelectionBar />
+			<AimBar />
 		</section>
 	);
 }

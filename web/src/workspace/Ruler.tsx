@@ -1,15 +1,43 @@
 import { useElementSize, useMergedRef } from "@mantine/hooks";
+import type { PointerEvent } from "react";
 import { axis } from "../draw/axis";
 import classes from "./Rows.module.css";
-import { placeOf } from "./song";
-import { useWorkspace } from "./store";
+import { barAt, placeOf } from "./song";
+import { useWorkspace, useWorkspaceStore } from "./store";
+import { follow } from "./useDrag";
 import { useTimeGestures } from "./useTimeGestures";
 
 /** The numbers of the bars; dragging it scrolls, the wheel zooms. */
 export function Ruler() {
 	const song = useWorkspace((state) => state.song);
 	const [start, end] = useWorkspace((state) => state.window);
+	const store = useWorkspaceStore();
+	const aiming = useWorkspace((state) => state.aiming !== null);
 	const gestures = useTimeGestures();
+	/** While a pass is aimed, a sweep over bars aims it there; a click aims it at one. */
+	const sweepBars = (event: PointerEvent<HTMLElement>) => {
+		const target = event.currentTarget;
+		const box = target.getBoundingClientRect();
+		const barUnder = (clientX: number) => {
+			const { song, window } = store.getState();
+			return barAt(song, axis(window, box.width).tick(clientX - box.left));
+		};
+		const first = barUnder(event.clientX);
+		const kept = event.shiftKey;
+		const before =
+			store.getState().recipe.passes.find(({ id }) => id === store.getState().aiming)?.aim.bars ?? [];
+		const aim = (bar: number) => {
+			const range = { from: Math.min(first, bar), to: Math.max(first, bar) };
+			store.getState().setAim((aim) => ({ ...aim, bars: kept ? [...before, range] : [range] }));
+		};
+		aim(first);
+		follow(
+			target,
+			event.pointerId,
+			(now) => aim(barUnder(now.clientX)),
+			() => undefined,
+		);
+	};
 	const { ref, width } = useElementSize();
 	const merged = useMergedRef(ref, gestures.ref);
 	const { ticks } = song.bars;
@@ -25,7 +53,13 @@ export function Ruler() {
 		if (bar % every === 0 && x > -12) shown.push({ bar: bar + 1, x });
 	}
 	return (
-		<div ref={merged} className={classes.ruler} data-axis onPointerDown={gestures.onPointerDown}>
+		<div
+			ref={merged}
+			className={classes.ruler}
+			data-axis
+			onPointerDown={aiming ? sweepBars : gestures.onPointerDown}
+			data-aims={aiming}
+		>
 			{shown.map(({ bar, x }) => (
 				<span key={bar} style={{ left: x + 4 }}>
 					{bar}

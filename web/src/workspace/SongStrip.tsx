@@ -5,20 +5,23 @@ import type { Figures } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import { percent } from "../words";
+import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
 import { barAt, barCount, tickAt } from "./song";
-import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { beforeOf, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import type { Transport } from "./usePlayer";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
 export function SongStrip({ transport }: { transport: Transport }) {
-	const written = useWorkspace((state) => state.part.reading.all);
+	const written = useWorkspace((state) => beforeOf(state).all);
 	const played = useWorkspace((state) => state.performance?.reading.all);
 	const readings = played && { written, played };
 	return (
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
-				<h2>WHOLE SONG</h2>
+				<h2>
+					WHOLE SONG <SectionsButton /> <TableButton />
+				</h2>
 				<FigurePair
 					label="identical neighbours"
 					of={(figures) => figures.identical_neighbours}
@@ -28,6 +31,22 @@ export function SongStrip({ transport }: { transport: Transport }) {
 			</div>
 			<SongMap transport={transport} />
 		</section>
+	);
+}
+
+function TableButton() {
+	const store = useWorkspaceStore();
+	const table = useWorkspace((state) => state.table);
+	return (
+		<button
+			type="button"
+			className={classes.link}
+			aria-pressed={table}
+			title="Figures of every instrument (F)"
+			onClick={() => store.getState().setView({ table: !table })}
+		>
+			{table ? "hide figures" : "all figures"}
+		</button>
 	);
 }
 
@@ -80,15 +99,26 @@ function SongMap({ transport }: { transport: Transport }) {
 		const element = canvas.current;
 		if (!element) return;
 		let drawnOf: unknown[] = [];
+		let timer = 0;
 		const draw = () => {
+			timer = 0;
 			const state = store.getState();
 			const now = [state.performance, state.loop, state.window];
 			if (now.every((one, place) => one === drawnOf[place])) return;
 			drawnOf = now;
 			drawMap(element, state, scheme);
 		};
+		// The loop follows the pointer at once; the heights of the bars can wait for a moment.
+		const follow = (state: WorkspaceState) => {
+			if (state.loop !== drawnOf[1] || state.window !== drawnOf[2]) draw();
+			else if (timer === 0) timer = window.setTimeout(draw, 150);
+		};
 		draw();
-		return store.subscribe(draw);
+		const unsubscribe = store.subscribe(follow);
+		return () => {
+			unsubscribe();
+			window.clearTimeout(timer);
+		};
 	}, [store, scheme, width]);
 
 	const barOf = (event: { clientX: number }, area: DOMRect) =>
@@ -179,22 +209,19 @@ function Sections({ barWidth }: { barWidth: number }) {
 	const store = useWorkspaceStore();
 	const { sections } = useWorkspace((state) => state.song);
 	const bars = barCount(store.getState().song);
-	const shown = useMemo(
-		() => sections.map((section, index) => ({ ...section, end: (sections[index + 1]?.bar ?? bars + 1) - 1 })),
-		[sections, bars],
-	);
+	const shown = useMemo(() => sections.filter(({ from }) => from <= bars), [sections, bars]);
 	return shown
-		.filter(({ bar, end }) => (end - bar + 1) * barWidth > 14)
-		.map(({ name, bar, end }) => (
+		.filter(({ from, to }) => (to - from + 1) * barWidth > 14)
+		.map(({ name, from, to }) => (
 			<button
-				key={`${bar} ${name}`}
+				key={`${from} ${to} ${name}`}
 				type="button"
 				className={classes.section}
-				title={`Loop ${name}, bars ${bar} to ${end}`}
-				style={{ left: (bar - 1) * barWidth, width: (end - bar + 1) * barWidth - 3 }}
+				title={`Loop ${name}, bars ${from} to ${to}`}
+				style={{ left: (from - 1) * barWidth, width: (to - from + 1) * barWidth - 3 }}
 				onPointerDown={(event) => event.stopPropagation()}
 				onClick={() => {
-					store.getState().setView({ loop: [bar, end] });
+					store.getState().setView({ loop: [from, Math.min(to, bars)] });
 					showLoop(store.getState());
 				}}
 			>

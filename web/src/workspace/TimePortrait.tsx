@@ -2,7 +2,7 @@ import { type KeyboardEvent, useCallback } from "react";
 import { signed } from "../words";
 import { passAt, withLeanAt, withSetting } from "./edit";
 import classes from "./Rows.module.css";
-import { useWorkspace, useWorkspaceStore } from "./store";
+import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { useDrag } from "./useDrag";
 
 const width = 142;
@@ -27,7 +27,7 @@ function outline(counts: number[], height: number) {
 /** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean. */
 export function TimePortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const written = useWorkspace((state) => state.part.reading.instruments[index]);
+	const written = useWorkspace((state) => beforeOf(state).instruments[index]);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
 	const grid = useWorkspace((state) => state.part.grid);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;

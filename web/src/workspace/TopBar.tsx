@@ -1,8 +1,7 @@
-import { ActionIcon, Button, Group, Menu, SegmentedControl, Tooltip } from "@mantine/core";
+import { ActionIcon, Button, Group, SegmentedControl, Tooltip } from "@mantine/core";
 import {
 	IconArrowBackUp,
 	IconArrowForwardUp,
-	IconChevronDown,
 	IconKeyboard,
 	IconPlayerPlayFilled,
 	IconPlayerStopFilled,
@@ -11,13 +10,15 @@ import {
 	IconUsers,
 } from "@tabler/icons-react";
 import type { ReactNode } from "react";
-import { Link, useLocation } from "wouter";
+import { Link } from "wouter";
 import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
+import { Crumbs } from "./PartMenu";
 import { NumberToken } from "./passes/NumberToken";
 import { louder } from "./played";
-import { type Reading, useWorkspace, useWorkspaceStore } from "./store";
+import { beforeOf, type Reading, useWorkspace, useWorkspaceStore } from "./store";
+import { TakesMenu } from "./TakesMenu";
 import type { Transport } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
@@ -32,6 +33,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 			<PlayControls transport={transport} />
 			<Readings />
 			<Histories />
+			<TakesMenu />
 			<ExportMenu />
 			<SchemeToggle />
 			<Tooltip label="Keys (?)">
@@ -40,44 +42,6 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 				</ActionIcon>
 			</Tooltip>
 		</header>
-	);
-}
-
-function Crumbs() {
-	const song = useWorkspace((state) => state.song);
-	const part = useWorkspace((state) => state.part);
-	const { takeAs } = useWorkspaceStore().getState();
-	const [, go] = useLocation();
-	return (
-		<nav className={classes.crumbs} aria-label="Song and part">
-			<span title={song.name}>{song.name}</span>›
-			<Menu>
-				<Menu.Target>
-					<Button
-						variant="subtle"
-						color="gray"
-						size="compact-sm"
-						rightSection={<IconChevronDown size={12} />}
-						classNames={{ label: classes.partButton }}
-						title={part.name}
-					>
-						{part.name}
-					</Button>
-				</Menu.Target>
-				<Menu.Dropdown>
-					<Menu.Label>Parts of the song</Menu.Label>
-					{song.parts.map((one) => (
-						<Menu.Item key={one.id} onClick={() => go(`/songs/${song.id}/parts/${one.id}`)}>
-							{one.name} · {one.hits} hits
-						</Menu.Item>
-					))}
-					<Menu.Divider />
-					<Menu.Item onClick={() => takeAs(!part.state.drums)}>
-						{part.state.drums ? "Take this part as tones" : "Take this part as drums"}
-					</Menu.Item>
-				</Menu.Dropdown>
-			</Menu>
-		</nav>
 	);
 }
 
@@ -166,8 +130,10 @@ function Readings() {
 	const store = useWorkspaceStore();
 	const reading = useWorkspace((state) => state.reading);
 	const equalLoudness = useWorkspace((state) => state.equalLoudness);
-	const difference = useWorkspace(({ part, performance }) =>
-		performance ? louder(part.reading, performance.reading) : 0,
+	const against = useWorkspace((state) => state.against?.name);
+	const difference = useWorkspace((state) =>
+		// To a tenth, so that it is drawn anew only when that changes.
+		state.performance ? louder(beforeOf(state), state.performance.reading).toFixed(1) : "0.0",
 	);
 	const { setView } = store.getState();
 	return (
@@ -178,14 +144,17 @@ function Readings() {
 				color={reading === "played" ? "madder.6" : "slateInk.6"}
 				aria-label="What sounds (W flips)"
 				data={[
-					{ value: "written", label: "Written" },
+					{
+						value: "written",
+						label: against ? <span className={classes.against}>{against}</span> : "Written",
+					},
 					{ value: "played", label: "Played" },
 				]}
 				value={reading}
 				onChange={(value) => setView({ reading: value as Reading })}
 			/>
 			<Toggle
-				label={`Equal loudness (Played is ${Math.abs(difference).toFixed(1)} dB ${difference < 0 ? "softer" : "louder"})`}
+				label={`Equal loudness (Played is ${difference.replace("-", "")} dB ${difference.startsWith("-") ? "softer" : "louder"})`}
 				on={equalLoudness}
 				onToggle={() => setView({ equalLoudness: !equalLoudness })}
 			>

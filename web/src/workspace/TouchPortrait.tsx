@@ -1,10 +1,10 @@
-import { type KeyboardEvent, useCallback } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback } from "react";
 import type { Instrument } from "../api/generated/types";
-import { inset, velocityY } from "../draw/hits";
+import { inset, velocityAt, velocityY } from "../draw/hits";
 import { passAt, withSetting, withShapeAt } from "./edit";
 import classes from "./Rows.module.css";
-import { useWorkspace, useWorkspaceStore } from "./store";
-import { useDrag } from "./useDrag";
+import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
+import { follow, useDrag } from "./useDrag";
 
 type Handle = "soft" | "typical" | "hard";
 const handles: Handle[] = ["hard", "typical", "soft"];
@@ -40,7 +40,7 @@ function apart(heights: number[], room: number, height: number) {
 /** How hard an instrument is struck: written dashed, played filled, with three handles. */
 export function TouchPortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const written = useWorkspace((state) => state.part.reading.instruments[index]);
+	const written = useWorkspace((state) => beforeOf(state).instruments[index]);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;
 	const values = handles.map((handle) => played.figures[handle]);
@@ -69,6 +69,7 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 				stroke="var(--written)"
 				strokeDasharray="3 2.5"
 			/>
+			<VelocityBand instrument={instrument} height={height} />
 			{handles.map((handle, place) => (
 				<TouchHandle
 					key={handle}
@@ -85,6 +86,51 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 				/>
 			))}
 		</svg>
+	);
+}
+
+/** While a pass is aimed: a band dragged here aims it at velocities of this instrument. */
+function VelocityBand({ instrument, height }: { instrument: Instrument; height: number }) {
+	const store = useWorkspaceStore();
+	const aiming = useWorkspace((state) => state.aiming);
+	const aim = useWorkspace((state) => state.recipe.passes.find(({ id }) => id === state.aiming)?.aim);
+	if (aiming === null) return null;
+	const begin = (event: PointerEvent<SVGRectElement>) => {
+		event.stopPropagation();
+		const box = event.currentTarget.getBoundingClientRect();
+		const at = (clientY: number) => clamped(velocityAt(clientY - box.top, height));
+		const first = at(event.clientY);
+		const band = (clientY: number) => {
+			const other = at(clientY);
+			store.getState().setAim((aim) => ({
+				...aim,
+				instruments: aim.instruments?.includes(instrument.id) ? aim.instruments : [instrument.id],
+				velocity: { from: Math.min(first, other), to: Math.max(first, other) },
+			}));
+		};
+		follow(
+			event.currentTarget,
+			event.pointerId,
+			(now) => band(now.clientY),
+			() => undefined,
+		);
+	};
+	const meant = !aim?.instruments?.length || aim.instruments.includes(instrument.id);
+	const top = velocityY(aim?.velocity?.to ?? 127, height);
+	return (
+		<>
+			{aim?.velocity && meant && (
+				<rect
+					x={axis}
+					y={top}
+					width={width - axis}
+					height={velocityY(aim.velocity.from, height) - top}
+					fill="var(--time-fill)"
+					stroke="var(--time)"
+				/>
+			)}
+			<rect className={classes.band} width={width} height={height} fill="transparent" onPointerDown={begin} />
+		</>
 	);
 }
 

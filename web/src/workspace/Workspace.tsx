@@ -4,11 +4,12 @@ import { useEffect, useState } from "react";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, SongDetail } from "../api/generated/types";
 import { Message } from "../Message";
+import { FiguresTable } from "./FiguresTable";
 import { KeyHelp, useKeys } from "./Keys";
 import { PassPanel } from "./passes/PassPanel";
 import { Rows } from "./Rows";
 import { SongStrip } from "./SongStrip";
-import { createWorkspace, type View, viewName, WorkspaceContext } from "./store";
+import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "./store";
 import { TopBar } from "./TopBar";
 import { useOffers, usePlayer } from "./usePlayer";
 import classes from "./Workspace.module.css";
@@ -76,6 +77,10 @@ function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
 	);
 }
 
+function Table() {
+	return useWorkspace((state) => state.table) ? <FiguresTable /> : null;
+}
+
 function Desk() {
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
@@ -85,6 +90,7 @@ function Desk() {
 			<TopBar transport={transport} onHelp={() => setHelp(true)} />
 			<main className={classes.middle}>
 				<Rows transport={transport} />
+				<Table />
 				<SongStrip transport={transport} />
 			</main>
 			<PassPanel />

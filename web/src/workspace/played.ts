@@ -40,13 +40,17 @@ function same(a: unknown, b: unknown): boolean {
 	return keys.length === Object.keys(right).length && keys.every((key) => same(left[key], right[key]));
 }
 
-/** What came from the server, put to what is known; what has not changed is kept as it is. */
+/**
+ * What came from the server, put to what is known; what has not changed is kept as it is. `asked`
+ * was known when it was asked for: the answer leaves out timing that agrees with it.
+ */
 export function received(
+	asked: Played | null,
 	before: Played | null,
 	columns: PerformanceColumns,
 	part: PartDetail,
 ): Played | null {
-	const timing = columns.timing ?? (before?.timingKey === columns.timing_key ? before : null);
+	const timing = columns.timing ?? (asked?.timingKey === columns.timing_key ? asked : null);
 	if (!timing) return null;
 	const { passes, reading, velocities, added, elsewhere } = columns;
 	const kept = <T>(old: T[] | undefined, now: T[]) =>

@@ -2,7 +2,16 @@
 import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
 import { client, ProblemError } from "../api/client";
-import type { ActionOffer, History, PartDetail, PartState, Recipe, SongDetail } from "../api/generated/types";
+import type {
+	ActionOffer,
+	Aim,
+	History,
+	PartDetail,
+	PartState,
+	Recipe,
+	SongDetail,
+	TakeColumns,
+} from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { probe } from "../probe";
 import { type Played, received } from "./played";
@@ -28,6 +37,16 @@ export interface View {
 	window: [number, number];
 	/** The instrument whose row is opened. */
 	open: string | null;
+	/** The table of figures is pinned. */
+	table: boolean;
+}
+
+/** Another take that the open one is held against, in the place of Written. */
+export interface Against extends TakeColumns {
+	take: number;
+	name: string;
+	/** The rows of each instrument. */
+	rows: number[][];
 }
 
 export interface Draft {
@@ -48,6 +67,16 @@ export interface WorkspaceState extends View, Draft {
 	lit: { pass: number; hits: Set<number> } | null;
 	/** The rows of the hits that are selected. */
 	selected: Set<number>;
+	/** The pass that was pointed at last: its picture lies over the hits. */
+	focus: number | null;
+	/** The pass whose aim is being chosen by pointing: bars, bands of velocity, hits. */
+	aiming: number | null;
+	/** The only pass that is heard. */
+	soloPass: number | null;
+	against: Against | null;
+	/** Each round of the loop is another variation; those that were heard, the newest last. */
+	fresh: boolean;
+	heard: number[];
 	/** Counts the steps here that changed other parts of the song. */
 	othersChanged: number;
 	/** What a setting was refused for, by its path. */
@@ -65,8 +94,27 @@ export interface WorkspaceState extends View, Draft {
 	/** Light up the hits that a pass changes, or all that it aims at. */
 	light: (pass: number | null, aimed?: boolean) => void;
 	select: (rows: Iterable<number>) => void;
-	/** Take the part as drums or as tones: it has another kit then. */
-	takeAs: (drums: boolean) => void;
+	/** Point at a pass, so that its picture lies over the hits. */
+	focusOn: (pass: number) => void;
+	/** Choose the aim of a pass by pointing; nothing ends that. */
+	aimAt: (pass: number | null) => void;
+	/** Aim the pass that is being aimed at other hits, and count them. */
+	setAim: (change: (aim: Aim) => Aim) => void;
+	/** Hear one pass alone; nothing hears all again. */
+	soloOn: (pass: number | null) => void;
+	/** Let each round of the loop be another variation. */
+	setFresh: (fresh: boolean) => void;
+	/** Keep a variation that was heard; the rounds stay as it is. */
+	keepRound: (variation: number) => void;
+	/** A round of another variation begins. */
+	enterRound: (variation: number, performance: Played) => void;
+	/** A step of the song changed another part. */
+	changedElsewhere: (history: History) => void;
+	/** Change the part beyond passes and variation; answers whether that was done. */
+	change: (call: (revision: number) => Promise<PartState>) => Promise<boolean>;
+	/** Hold the open take against another one; against Written with none. */
+	compare: (take: number | null) => void;
+	setSong: (song: SongDetail) => void;
 	/** Send what waits, because the page goes away. */
 	flush: () => void;
 }
@@ -85,6 +133,7 @@ const viewKeys = [
 	"tempo",
 	"window",
 	"open",
+	"table",
 ] as const satisfies (keyof View)[];
 
 function firstView(song: SongDetail): View {
@@ -102,6 +151,7 @@ function firstView(song: SongDetail): View {
 		tempo: 1,
 		window: [song.bars.ticks[0], song.bars.ticks[last]],
 		open: null,
+		table: false,
 	};
 }
 
@@ -145,10 +195,28 @@ export function createWorkspace(
 				// The history is the song's: the step may have been another part's.
 				if (state.revision === get().revision) {
 					showNote(`${back ? "Undone" : "Done again"} in another part`, label);
-					set({ history: state.history, othersChanged: get().othersChanged + 1 });
+					get().changedElsewhere(state.history);
 				} else {
 					saver.take(state);
 				}
+			} catch (error) {
+				showError(error);
+			}
+		};
+		const compare = async (take: number | null) => {
+			const known = get().part.state.takes.find(({ id }) => id === take);
+			if (!known) {
+				set({ against: null });
+				return;
+			}
+			try {
+				await saver.settled();
+				const columns = await client.takePlayed(part.state.id, known.id);
+				const rows: number[][] = get().part.kit.instruments.map(() => []);
+				columns.instruments.forEach((instrument, row) => {
+					rows[instrument]?.push(row);
+				});
+				set({ against: { ...columns, take: known.id, name: known.name, rows } });
 			} catch (error) {
 				showError(error);
 			}
@@ -168,10 +236,16 @@ export function createWorkspace(
 			performance: null,
 			lit: null,
 			selected: new Set(),
+			focus: null,
+			aiming: null,
+			soloPass: null,
+			against: null,
+			fresh: false,
+			heard: [],
 			othersChanged: 0,
 			refused: null,
 			draft: (change) => {
-				set(get().lit ? { ...change, lit: null } : change);
+				set(get().lit && get().aiming === null ? { ...change, lit: null } : change);
 				performer.ask();
 			},
 			commit: saver.commit,
@@ -184,7 +258,42 @@ export function createWorkspace(
 			},
 			light: (pass, aimed = false) => void performer.light(pass, aimed),
 			select: (rows) => set({ selected: new Set(rows) }),
-			takeAs: (drums) => void saver.takeAs(drums),
+			focusOn: (pass) => {
+				if (get().focus !== pass) set({ focus: pass });
+			},
+			aimAt: (pass) => {
+				if (pass === null && get().aiming !== null) saver.commit("aim by pointing");
+				set({ aiming: pass });
+				void performer.light(pass, true);
+			},
+			setAim: (change) => {
+				const { aiming, recipe } = get();
+				if (aiming === null) return;
+				const passes = recipe.passes.map((pass) =>
+					pass.id === aiming ? { ...pass, aim: change(pass.aim) } : pass,
+				);
+				set({ recipe: { passes } });
+				performer.ask();
+				void performer.light(aiming, true);
+			},
+			soloOn: (soloPass) => {
+				set({ soloPass });
+				performer.ask();
+			},
+			setFresh: (fresh) => {
+				if (!fresh && get().heard.length > 0) saver.commit(`variation ${get().variation}`);
+				set({ fresh, heard: fresh ? [] : get().heard });
+			},
+			keepRound: (variation) => {
+				set({ fresh: false });
+				saver.commit(`keep variation ${variation}`);
+			},
+			enterRound: (variation, played) =>
+				set({ variation, performance: played, heard: [...get().heard, variation].slice(-12) }),
+			changedElsewhere: (history) => set({ history, othersChanged: get().othersChanged + 1 }),
+			change: saver.change,
+			compare: (take) => void compare(take),
+			setSong: (song) => set({ song }),
 			flush: () => {
 				saver.flush();
 				if (viewTimer !== 0) keepView();
@@ -203,24 +312,30 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 	let askedAt = 0;
 	const pump = async () => {
 		if (busy || !wanted) return;
-		const { recipe, variation } = get();
+		const { variation } = get();
+		const recipe = heardRecipe(get());
 		const since = askedAt;
 		wanted = false;
 		busy = true;
 		try {
 			const { performance: before, part: detail } = get();
 			const request = { recipe, variation, round: 0, timing: before?.timingKey };
-			const played = received(before, await client.perform(part, request), detail);
+			const columns = await client.perform(part, request);
+			// The next request is on its way while this answer is drawn.
+			next();
+			const played = received(before, get().performance, columns, detail);
 			probe.answered(since);
 			set(get().refused ? { performance: played, refused: null } : { performance: played });
 		} catch (error) {
+			next();
 			const problem = error instanceof ProblemError ? error.problem : null;
 			if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
 			else showError(error);
-		} finally {
-			busy = false;
-			void pump();
 		}
+	};
+	const next = () => {
+		busy = false;
+		void pump();
 	};
 	return {
 		ask: () => {
@@ -247,7 +362,7 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 
 /** Keeps drafts, one after the other, each against the revision before it. */
 function createSaver(
-	{ id: part, drums }: PartState,
+	{ id: part, drums, take: current }: PartState,
 	set: SetState,
 	get: GetState,
 	perform: () => void,
@@ -258,11 +373,13 @@ function createSaver(
 	let waiting: string | null = null;
 
 	const take = (state: PartState) => {
-		if (state.drums !== drums) {
+		// Another kit or another Written: everything is fetched anew.
+		if (state.drums !== drums || state.take !== current) {
 			reload();
 			return;
 		}
 		set({
+			part: { ...get().part, state },
 			recipe: state.recipe,
 			variation: state.variation,
 			revision: state.revision,
@@ -306,17 +423,37 @@ function createSaver(
 			if (waiting !== null) commit(waiting);
 			return queue;
 		},
-		takeAs: async (drums: boolean) => {
+		change: async (call: (revision: number) => Promise<PartState>) => {
+			if (waiting !== null) commit(waiting);
 			await queue;
 			try {
-				const label = drums ? "take as drums" : "take as tones";
-				take(await client.changePart(part, { revision: get().revision, label, drums }));
+				const before = get().part.state.layers;
+				const state = await call(get().revision);
+				take(state);
+				if (JSON.stringify(before) !== JSON.stringify(state.layers)) {
+					set({ part: await client.part(part) });
+					perform();
+				}
+				return true;
 			} catch (error) {
+				const problem = error instanceof ProblemError ? error.problem : null;
+				if (problem?.current) take(problem.current);
 				showError(error);
+				return false;
 			}
 		},
 	};
 }
+
+/** The recipe as it is heard: with one pass alone, the others are off. */
+export const heardRecipe = ({ recipe, soloPass }: Pick<WorkspaceState, "recipe" | "soloPass">): Recipe =>
+	soloPass === null
+		? recipe
+		: { passes: recipe.passes.map((pass) => ({ ...pass, on: pass.id === soloPass })) };
+
+/** What Played is held against: Written, or another take. */
+export const beforeOf = ({ against, part }: Pick<WorkspaceState, "against" | "part">) =>
+	against?.reading ?? part.reading;
 
 export const WorkspaceContext = createContext<Workspace | null>(null);
 

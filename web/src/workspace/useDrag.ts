@@ -15,27 +15,36 @@ export function useDrag(begin: () => Gesture | null) {
 			if (event.button !== 0) return;
 			const gesture = begin();
 			if (!gesture) return;
-			const target = event.currentTarget;
 			const [x, y] = [event.clientX, event.clientY];
 			let moved = false;
-			target.setPointerCapture(event.pointerId);
 			event.stopPropagation();
-			const follow = (now: Event) => {
-				const { clientX, clientY } = now as PointerEvent;
+			const move = ({ clientX, clientY }: PointerEvent) => {
 				if (!moved && Math.abs(clientX - x) + Math.abs(clientY - y) < 2) return;
 				moved = true;
 				gesture.move(clientX - x, clientY - y);
 			};
-			const end = () => {
-				target.removeEventListener("pointermove", follow);
-				target.removeEventListener("pointerup", end);
-				target.removeEventListener("pointercancel", end);
-				gesture.end(moved);
-			};
-			target.addEventListener("pointermove", follow);
-			target.addEventListener("pointerup", end);
-			target.addEventListener("pointercancel", end);
+			follow(event.currentTarget, event.pointerId, move, () => gesture.end(moved));
 		},
 		[begin],
 	);
+}
+
+/** Follows the pointer from an element until it is let go. */
+export function follow(
+	target: Element,
+	pointerId: number,
+	move: (event: PointerEvent) => void,
+	end: () => void,
+) {
+	target.setPointerCapture(pointerId);
+	const moving = (event: Event) => move(event as PointerEvent);
+	const ending = () => {
+		target.removeEventListener("pointermove", moving);
+		target.removeEventListener("pointerup", ending);
+		target.removeEventListener("pointercancel", ending);
+		end();
+	};
+	target.addEventListener("pointermove", moving);
+	target.addEventListener("pointerup", ending);
+	target.addEventListener("pointercancel", ending);
 }

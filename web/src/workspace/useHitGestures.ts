@@ -4,34 +4,15 @@ import { axis } from "../draw/axis";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { plural } from "../words";
 import { hitAt, rowsOf } from "./HitsCanvas";
-import { added, millisOf, moved, onGrid, removed, restored } from "./hand";
+import { added, idOf, millisOf, moved, onGrid, removed, restored } from "./hand";
 import { useWorkspaceStore } from "./store";
+import { follow } from "./useDrag";
 
 export interface Lasso {
 	left: number;
 	top: number;
 	width: number;
 	height: number;
-}
-
-/** Follows the pointer until it is let go. */
-function follow(
-	target: Element,
-	pointerId: number,
-	move: (event: globalThis.PointerEvent) => void,
-	end: () => void,
-) {
-	target.setPointerCapture(pointerId);
-	const moving = (event: Event) => move(event as globalThis.PointerEvent);
-	const ending = () => {
-		target.removeEventListener("pointermove", moving);
-		target.removeEventListener("pointerup", ending);
-		target.removeEventListener("pointercancel", ending);
-		end();
-	};
-	target.addEventListener("pointermove", moving);
-	target.addEventListener("pointerup", ending);
-	target.addEventListener("pointercancel", ending);
 }
 
 /**
@@ -50,7 +31,7 @@ export function useHitGestures(index: number, name: string) {
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const state = store.getState();
 			const hit = hitAt(state, index, x, y, area.width, area.height);
-			if (hit >= 0) dragHits(event, hit, area);
+			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
 			else sweep(event, area, x, y);
 		},
 		[store, index],
@@ -101,8 +82,19 @@ export function useHitGestures(index: number, name: string) {
 		follow(event.currentTarget, event.pointerId, move, () => {
 			setLasso(null);
 			const caught = box ? inside(box, area) : [];
+			if (state.aiming !== null) {
+				if (caught.length > 0) pick(caught, event.shiftKey);
+				return;
+			}
 			if (box || before.length === 0) store.getState().select([...before, ...caught]);
 		});
+	}
+
+	/** Aims the pass that is being aimed at these hits; with Shift at those before, too. */
+	function pick(rows: number[], more: boolean) {
+		const state = store.getState();
+		const ids = rows.map((row) => idOf(state, row));
+		state.setAim((aim) => ({ ...aim, picked: [...new Set([...(more ? (aim.picked ?? []) : []), ...ids])] }));
 	}
 
 	function inside(box: Lasso, area: DOMRect) {

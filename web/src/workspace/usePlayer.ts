@@ -6,7 +6,14 @@ import type { PartDetail, SongDetail } from "../api/generated/types";
 import { type PlayedPart, Player, type Score } from "../audio/player";
 import { louder, type Played, received } from "./played";
 import { secondsAt } from "./song";
-import { useWorkspaceStore, type WorkspaceState } from "./store";
+import {
+	type Against,
+	beforeOf,
+	heardRecipe,
+	useWorkspaceStore,
+	type Workspace,
+	type WorkspaceState,
+} from "./store";
 
 export interface Transport {
 	playing: boolean;
@@ -24,6 +31,7 @@ function playedPart(
 	part: PartDetail,
 	performance: Played | null,
 	silent: (instrument: number) => boolean,
+	against: Against | null = null,
 ): PlayedPart {
 	const { written } = part;
 	const count = written.ticks.length;
@@ -50,11 +58,34 @@ function playedPart(
 			lengths: performance.lengths,
 			velocities: performance.velocities,
 		},
-		louder: performance ? louder(part.reading, performance.reading) : 0,
+		louder: performance ? louder(beforeOf({ part, against }), performance.reading) : 0,
 		sounds: (row, reading) => {
-			if (reading === "written" ? row >= count : performance?.silenced.has(row)) return false;
+			if (reading === "written" ? against !== null || row >= count : performance?.silenced.has(row))
+				return false;
 			return !silent(instrumentOf.get(row) ?? written.instruments[row]);
 		},
+	};
+}
+
+/** The take that is heard in the place of Written. */
+function againstPart(
+	part: PartDetail,
+	against: Against,
+	difference: number,
+	silent: (instrument: number) => boolean,
+): PlayedPart {
+	const { seconds, lengths, velocities, notes, instruments } = against;
+	const voiced = { seconds, lengths, velocities };
+	return {
+		id: -part.state.id,
+		drums: part.state.drums,
+		rows: seconds.map((_, row) => row),
+		starts: seconds,
+		notes: [notes, notes],
+		written: voiced,
+		played: voiced,
+		louder: difference,
+		sounds: (row, reading) => reading === "written" && !silent(instruments[row]),
 	};
 }
 
@@ -62,15 +93,21 @@ function playedPart(
 export const isSilent = ({ muted, soloed }: Pick<WorkspaceState, "muted" | "soloed">, instrument: string) =>
 	muted.includes(instrument) || (soloed.length > 0 && !soloed.includes(instrument));
 
-function scoreOf(state: WorkspaceState, others: Other[]): Score {
-	const { song, part, performance, loop, looping } = state;
+function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | null): Score {
+	const { song, part, performance, loop, looping, against } = state;
 	const silent = part.kit.instruments.map((instrument) => isSilent(state, instrument.id));
-	const parts = [playedPart(part, performance, (instrument) => silent[instrument])];
+	const isMuted = (instrument: number) => part.state.muted || silent[instrument];
+	const own = (played: Played | null) => playedPart(part, played, isMuted, against);
+	const beside: PlayedPart[] = [];
+	const first = own(performance);
+	if (against) beside.push(againstPart(part, against, first.louder, isMuted));
 	if (state.others)
-		for (const other of others) parts.push(playedPart(other.part, other.performance, () => false));
+		for (const other of others)
+			if (!other.part.state.muted) beside.push(playedPart(other.part, other.performance, () => false));
 	const { bars } = song;
 	return {
-		parts,
+		parts: [first, ...beside],
+		next: nextRound && [own(nextRound), ...beside],
 		reading: state.reading,
 		equalLoudness: state.equalLoudness,
 		loop: looping ? [bars.seconds[loop[0] - 1], bars.seconds[loop[1]]] : null,
@@ -91,7 +128,7 @@ function useOthers(song: SongDetail, open: number) {
 				const part = await client.part(id);
 				const { recipe, variation } = part.state;
 				const columns = await client.perform(id, { recipe, variation, round: 0 });
-				return { part, performance: received(null, columns, part) };
+				return { part, performance: received(null, null, columns, part) };
 			},
 			gcTime: 0,
 		})),
@@ -103,9 +140,26 @@ function useOthers(song: SongDetail, open: number) {
 	};
 }
 
+/** The variation of the next round, made ready while this one sounds. */
+interface NextRound {
+	variation: number;
+	played: Played;
+}
+
+/** Asks for the performance of the next variation. */
+async function nextRound(store: Workspace): Promise<NextRound | null> {
+	const state = store.getState();
+	const variation = (state.variation % 9999) + 1;
+	const request = { recipe: heardRecipe(state), variation, round: 0 };
+	const columns = await client.perform(state.part.state.id, request);
+	const played = received(null, null, columns, state.part);
+	return played && { variation, played };
+}
+
 export function usePlayer(): Transport {
 	const store = useWorkspaceStore();
 	const player = useRef<Player | null>(null);
+	const next = useRef<NextRound | null>(null);
 	const [playing, setPlaying] = useState(false);
 	const { song, part } = store.getState();
 	const { others, othersAt } = useOthers(song, part.state.id);
@@ -113,11 +167,37 @@ export function usePlayer(): Transport {
 	const othersNow = useRef(others);
 	othersNow.current = others;
 
+	const update = useCallback(() => {
+		if (!player.current) return;
+		const state = store.getState();
+		const upcoming = state.fresh && state.looping ? (next.current?.played ?? null) : null;
+		player.current.update(scoreOf(state, othersNow.current, upcoming));
+	}, [store]);
+
+	/** With each round another variation: the next one is fetched while this one sounds. */
+	const prepareRound = useCallback(() => {
+		next.current = null;
+		if (!store.getState().fresh || !player.current?.playing) return;
+		nextRound(store)
+			.then((found) => {
+				next.current = found;
+				update();
+			})
+			.catch(() => undefined);
+	}, [store, update]);
+
+	const enterRound = useCallback(() => {
+		const entered = next.current;
+		if (entered && store.getState().fresh) store.getState().enterRound(entered.variation, entered.played);
+		prepareRound();
+	}, [store, prepareRound]);
+
 	useEffect(() => {
 		let last: unknown[] = [];
 		return store.subscribe((state, before) => {
 			if (state.othersChanged !== before.othersChanged)
 				void queries.invalidateQueries({ queryKey: ["other"] });
+			if (state.fresh !== before.fresh || (state.fresh && state.recipe !== before.recipe)) prepareRound();
 			const heard = [
 				state.performance,
 				state.reading,
@@ -129,16 +209,18 @@ export function usePlayer(): Transport {
 				state.tempo,
 				state.click,
 				state.others,
+				state.against,
+				state.part,
+				state.fresh,
 			];
-			if (heard.some((one, index) => one !== last[index]))
-				player.current?.update(scoreOf(state, othersNow.current));
+			if (heard.some((one, index) => one !== last[index])) update();
 			last = heard;
 		});
-	}, [store, queries]);
+	}, [store, queries, update, prepareRound]);
 
 	useEffect(() => {
-		if (othersAt !== "") player.current?.update(scoreOf(store.getState(), othersNow.current));
-	}, [othersAt, store]);
+		if (othersAt !== "") update();
+	}, [othersAt, update]);
 
 	useEffect(
 		() => () => {
@@ -152,16 +234,20 @@ export function usePlayer(): Transport {
 		if (player.current?.playing) {
 			player.current.stop();
 			setPlaying(false);
+			if (store.getState().fresh) store.getState().setFresh(false);
 			return;
 		}
 		const state = store.getState();
-		const score = scoreOf(state, othersNow.current);
+		const score = scoreOf(state, othersNow.current, null);
 		if (player.current) player.current.update(score);
-		else player.current = new Player(score);
+		else player.current = new Player(score, { onRound: enterRound, onEnd: () => setPlaying(false) });
 		const from = score.loop ? score.loop[0] : secondsAt(state.song, state.window[0]);
 		setPlaying(true);
-		player.current.start(from).catch(() => setPlaying(false));
-	}, [store]);
+		player.current
+			.start(from)
+			.then(prepareRound)
+			.catch(() => setPlaying(false));
+	}, [store, enterRound, prepareRound]);
 
 	const position = useCallback(() => (player.current?.playing ? player.current.position() : null), []);
 	return { playing, toggle, position };

@@ -44,7 +44,7 @@ export function AddPass() {
 			<Popover.Target>
 				<Button
 					variant="default"
-					fullWidth
+					flex={1}
 					size="sm"
 					leftSection={<IconPlus size={15} />}
 					data-add-pass

@@ -1,8 +1,9 @@
 import { Button, Checkbox, Group, NumberInput, Popover, Stack, Text } from "@mantine/core";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import type { Aim, BarRange } from "../../api/generated/types";
+import { listed } from "../../words";
 import { barCount } from "../song";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { useWorkspace } from "../store";
 import { AimConditions, type AimProps } from "./AimConditions";
 import classes from "./Passes.module.css";
 
@@ -26,7 +27,10 @@ function useInstrumentWords(aim: Aim) {
 	const names = ids.map(
 		(id) => instruments.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`,
 	);
-	return names.length > 3 ? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more` : names.join(", ");
+	const only = aim.articulations?.length ? ` (${aim.articulations.join(", ")})` : "";
+	return names.length > 3
+		? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more${only}`
+		: names.join(", ") + only;
 }
 
 function InstrumentsToken({ aim, onChange }: Props) {
@@ -36,6 +40,11 @@ function InstrumentsToken({ aim, onChange }: Props) {
 	const toggle = (id: string) => {
 		const chosen = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id];
 		onChange({ ...aim, instruments: chosen.length > 0 ? chosen : undefined });
+	};
+	const ways = aim.articulations ?? [];
+	const toggleWay = (way: string) => {
+		const chosen = ways.includes(way) ? ways.filter((one) => one !== way) : [...ways, way];
+		onChange({ ...aim, articulations: chosen.length > 0 ? chosen : undefined });
 	};
 	return (
 		<Popover position="bottom-start" trapFocus returnFocus>
@@ -52,14 +61,22 @@ function InstrumentsToken({ aim, onChange }: Props) {
 						checked={ids.length === 0}
 						onChange={() => onChange({ ...aim, instruments: undefined })}
 					/>
-					{instruments.map(({ id, name }) => (
-						<Checkbox
-							key={id}
-							size="xs"
-							label={name}
-							checked={ids.includes(id)}
-							onChange={() => toggle(id)}
-						/>
+					{instruments.map(({ id, name, articulations }) => (
+						<Fragment key={id}>
+							<Checkbox size="xs" label={name} checked={ids.includes(id)} onChange={() => toggle(id)} />
+							{ids.includes(id) &&
+								articulations.length > 1 &&
+								articulations.map((way) => (
+									<Checkbox
+										key={way.name}
+										size="xs"
+										ml={20}
+										label={`only ${way.name}`}
+										checked={ways.includes(way.name)}
+										onChange={() => toggleWay(way.name)}
+									/>
+								))}
+						</Fragment>
 					))}
 				</Stack>
 			</Popover.Dropdown>
@@ -67,27 +84,29 @@ function InstrumentsToken({ aim, onChange }: Props) {
 	);
 }
 
-function barsInWords(ranges: BarRange[]) {
-	if (ranges.length === 0) return "every bar";
+function barsInWords({ bars: ranges = [], sections = [] }: Aim) {
+	if (ranges.length === 0 && sections.length === 0) return "every bar";
 	const words = ranges.map(({ from, to }) => (from === to ? `${from}` : `${from}–${to}`)).join(", ");
-	return ranges.length === 1 && ranges[0].from === ranges[0].to ? `bar ${words}` : `bars ${words}`;
+	const single = ranges.length === 1 && ranges[0].from === ranges[0].to;
+	const bars = ranges.length === 0 ? [] : [single ? `bar ${words}` : `bars ${words}`];
+	return listed([...bars, ...sections]);
 }
 
 function BarsToken({ aim, onChange }: Props) {
-	const store = useWorkspaceStore();
 	const [opened, setOpened] = useState(false);
-	const { song } = store.getState();
+	const song = useWorkspace((state) => state.song);
 	const loop = useWorkspace((state) => state.loop);
 	const bars = barCount(song);
 	const ranges = aim.bars ?? [];
-	const words = barsInWords(ranges);
+	const words = barsInWords(aim);
 	const [first, last] = [ranges[0]?.from ?? 1, ranges[0]?.to ?? bars];
 	const choose = (range: BarRange | null) => onChange({ ...aim, bars: range ? [range] : undefined });
-	const sections = song.sections.map((section, index) => ({
-		name: section.name,
-		from: section.bar,
-		to: (song.sections[index + 1]?.bar ?? bars + 1) - 1,
-	}));
+	const chosen = aim.sections ?? [];
+	const names = [...new Set([...song.sections.map(({ name }) => name), ...chosen])];
+	const toggle = (name: string) => {
+		const next = chosen.includes(name) ? chosen.filter((one) => one !== name) : [...chosen, name];
+		onChange({ ...aim, sections: next.length > 0 ? next : undefined });
+	};
 	const set = (which: "from" | "to", value: number | string) => {
 		if (typeof value !== "number" || !Number.isInteger(value)) return;
 		if (which === "from") choose({ from: value, to: Math.max(value, last) });
@@ -126,7 +145,11 @@ function BarsToken({ aim, onChange }: Props) {
 						/>
 					</Group>
 					<Group gap={6}>
-						<Button size="compact-xs" variant="default" onClick={() => choose(null)}>
+						<Button
+							size="compact-xs"
+							variant="default"
+							onClick={() => onChange({ ...aim, bars: undefined, sections: undefined })}
+						>
 							every bar
 						</Button>
 						<Button
@@ -137,19 +160,20 @@ function BarsToken({ aim, onChange }: Props) {
 							the loop
 						</Button>
 					</Group>
-					{sections.length > 0 && (
+					{names.length > 0 && (
 						<>
 							<Text size="xs" c="dimmed">
-								Sections
+								Sections, wherever they are
 							</Text>
 							<Group gap={6}>
-								{sections.map(({ name, from, to }) => (
+								{names.map((name) => (
 									<Button
-										key={`${from} ${name}`}
+										key={name}
 										size="compact-xs"
-										variant="default"
+										variant={chosen.includes(name) ? "filled" : "default"}
+										aria-pressed={chosen.includes(name)}
 										maw={200}
-										onClick={() => choose({ from, to })}
+										onClick={() => toggle(name)}
 									>
 										{name}
 									</Button>

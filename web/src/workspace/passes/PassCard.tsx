@@ -1,11 +1,27 @@
-import { ActionIcon, Menu, Switch } from "@mantine/core";
-import { IconArrowDown, IconArrowUp, IconCopy, IconDots, IconTrash } from "@tabler/icons-react";
-import type { Pass, PassReport } from "../../api/generated/types";
+import { ActionIcon, Menu, Switch, Tooltip } from "@mantine/core";
+import {
+	IconArrowDown,
+	IconArrowUp,
+	IconCopy,
+	IconCopyPlus,
+	IconDots,
+	IconEar,
+	IconPencil,
+	IconTarget,
+	IconTrash,
+} from "@tabler/icons-react";
+import { type KeyboardEvent, memo, type RefObject, useCallback, useMemo, useRef, useState } from "react";
+import { client } from "../../api/client";
+import type { Pass, PassReport, Recipe } from "../../api/generated/types";
+import { NameField } from "../../NameField";
+import { showError, showNote } from "../../notify";
 import { plain, plural } from "../../words";
 import { moved, nextId, withPass } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { useDrag } from "../useDrag";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
+import { ShapePicture } from "./ShapePicture";
 
 /** What a pass did, in a few words. */
 function touchedInWords(pass: Pass, report: PassReport | undefined) {
@@ -18,102 +34,307 @@ function touchedInWords(pass: Pass, report: PassReport | undefined) {
 	if (report.touched === 0 && others.length > 0) return others.join(" · ");
 	if (report.touched === 0) return `changes none of ${plural(report.aimed, "hit")}`;
 	const largest = [];
-	if (report.largest_change >= 0.5) largest.push(`up to ${Math.round(report.largest_change)}`);
-	if (report.largest_move >= 0.05)
-		largest.push(`up to ${plain(Math.round(report.largest_move * 10) / 10)} ms`);
+	if (report.largest_change >= 0.5) largest.push(`≤ ${Math.round(report.largest_change)}`);
+	if (report.largest_move >= 0.05) largest.push(`≤ ${plain(Math.round(report.largest_move * 10) / 10)} ms`);
 	return [plural(report.touched, "hit"), ...others, ...largest].join(" · ");
 }
 
+interface CardProps {
+	pass: Pass;
+	number: number;
+	last: boolean;
+}
+
 /** One pass: what it is, what it did, its sentence. Under the pointer it lights up its hits. */
-export function PassCard({ pass, number, last }: { pass: Pass; number: number; last: boolean }) {
+export const PassCard = memo(function PassCard({ pass, number, last }: CardProps) {
 	const store = useWorkspaceStore();
+	const card = useRef<HTMLLIElement>(null);
 	const info = store.getState().offers.find(({ start }) => start.kind === pass.action.kind)?.info;
-	const report = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === pass.id));
+	const focused = useWorkspace((state) => state.focus === pass.id);
+	const aiming = useWorkspace((state) => state.aiming === pass.id);
+	const soloed = useWorkspace((state) => state.soloPass === pass.id);
 	const refused = useWorkspace((state) =>
 		state.refused?.field.startsWith(`recipe.passes[${number - 1}]`) ? state.refused.detail : null,
 	);
+	const [renaming, setRenaming] = useState(false);
+	const title = pass.name ?? info?.title ?? "";
+	const { id } = pass;
+	const change = useCallback(
+		(label: string, recipe: Recipe) => {
+			store.getState().draft({ recipe });
+			store.getState().commit(`${label} ${title.toLowerCase()}`);
+		},
+		[store, title],
+	);
+	const move = useCallback(
+		(by: number) => change(by < 0 ? "move up" : "move down", moved(store.getState().recipe, id, by)),
+		[store, change, id],
+	);
+	const rename = useCallback(() => setRenaming(true), []);
+	const controls = useMemo(
+		() => (
+			<Controls
+				id={id}
+				number={number}
+				title={title}
+				last={last}
+				on={pass.on}
+				soloed={soloed}
+				aiming={pass.action.kind === "by-hand" ? null : aiming}
+				change={change}
+				onMove={move}
+				onRename={rename}
+			/>
+		),
+		[id, number, title, last, pass.on, soloed, aiming, pass.action.kind, change, move, rename],
+	);
 	if (!info) return null;
-	const title = pass.name ?? info.title;
-	const change = (label: string, recipe = store.getState().recipe) => {
-		store.getState().draft({ recipe });
-		store.getState().commit(`${label} ${title.toLowerCase()}`);
-	};
-	const { light } = store.getState();
+	const { light, focusOn } = store.getState();
 	const recipe = () => store.getState().recipe;
+	const onKeyDown = (event: KeyboardEvent) => {
+		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+		if (!event.altKey || !by) return;
+		event.preventDefault();
+		event.stopPropagation();
+		move(by);
+		requestAnimationFrame(() => card.current?.querySelector<HTMLElement>("[data-grip]")?.focus());
+	};
 	return (
 		<li
+			ref={card}
 			className={classes.card}
 			data-on={pass.on}
 			data-pass={pass.action.kind}
-			onPointerEnter={() => light(pass.id)}
-			onPointerLeave={() => light(null)}
+			data-focused={focused}
+			data-aiming={aiming}
+			onPointerEnter={() => {
+				focusOn(pass.id);
+				if (store.getState().aiming === null) light(pass.id);
+			}}
+			onPointerLeave={() => store.getState().aiming === null && light(null)}
+			onFocus={() => focusOn(pass.id)}
+			onKeyDown={onKeyDown}
 		>
 			<div className={classes.line}>
-				<span className={classes.number}>{number}</span>
-				<span className={classes.title}>{title}</span>
-				<span className={classes.touched}>{touchedInWords(pass, report)}</span>
-				<Switch
-					size="xs"
-					checked={pass.on}
-					aria-label={`${title} on`}
-					onChange={(event) => {
-						const on = event.currentTarget.checked;
-						change(on ? "switch on" : "switch off", withPass(recipe(), pass.id, { on }));
-					}}
-				/>
-				<Menu position="bottom-end">
-					<Menu.Target>
-						<ActionIcon
-							variant="subtle"
-							color="gray"
-							size="sm"
-							aria-label={`More for pass ${number}, ${title}`}
-						>
-							<IconDots size={15} />
-						</ActionIcon>
-					</Menu.Target>
-					<Menu.Dropdown>
-						<Menu.Item
-							leftSection={<IconArrowUp size={14} />}
-							disabled={number === 1}
-							onClick={() => change("move up", moved(recipe(), pass.id, -1))}
-						>
-							Earlier
-						</Menu.Item>
-						<Menu.Item
-							leftSection={<IconArrowDown size={14} />}
-							disabled={last}
-							onClick={() => change("move down", moved(recipe(), pass.id, 1))}
-						>
-							Later
-						</Menu.Item>
-						<Menu.Item
-							leftSection={<IconCopy size={14} />}
-							onClick={() => {
-								const copy = { ...pass, id: nextId(recipe()) };
-								const passes = recipe().passes.flatMap((one) => (one.id === pass.id ? [one, copy] : [one]));
-								change("duplicate", { passes });
-							}}
-						>
-							Duplicate
-						</Menu.Item>
-						<Menu.Item
-							leftSection={<IconTrash size={14} />}
-							onClick={() =>
-								change("delete", { passes: recipe().passes.filter((one) => one.id !== pass.id) })
-							}
-						>
-							Delete
-						</Menu.Item>
-					</Menu.Dropdown>
-				</Menu>
+				<Grip number={number} title={title} card={card} onMove={move} />
+				{renaming ? (
+					<NameField
+						label="Name of the pass"
+						value={title}
+						onDone={(name) => {
+							setRenaming(false);
+							if (name) change("rename", withPass(recipe(), pass.id, { name }));
+						}}
+					/>
+				) : (
+					<span className={classes.title} title={pass.name && `${pass.name} (${info.title})`}>
+						{title}
+					</span>
+				)}
+				<Touched pass={pass} />
+				{controls}
 			</div>
 			<Sentence pass={pass} info={info} />
+			{pass.action.kind === "shape" && focused && <ShapePicture pass={pass} shape={pass.action} />}
 			{refused && (
 				<p className={classes.refused} role="alert">
 					{refused}
 				</p>
 			)}
 		</li>
+	);
+});
+
+function Touched({ pass }: { pass: Pass }) {
+	const report = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === pass.id));
+	const words = touchedInWords(pass, report);
+	return (
+		<span className={classes.touched} title={words}>
+			{words}
+		</span>
+	);
+}
+
+interface MenuProps {
+	id: number;
+	number: number;
+	title: string;
+	last: boolean;
+	on: boolean;
+	soloed: boolean;
+	/** Nothing where the pass has no aim to be chosen. */
+	aiming: boolean | null;
+	change: (label: string, recipe: Recipe) => void;
+	onMove: (by: number) => void;
+	onRename: () => void;
+}
+
+/** Aim, switch and menu of a pass. They know it by its id, so a drag of its numbers leaves them be. */
+function Controls(props: MenuProps) {
+	const { id, title, on, soloed, aiming, change } = props;
+	const store = useWorkspaceStore();
+	return (
+		<>
+			{soloed && (
+				<button type="button" className={classes.more} onClick={() => store.getState().soloOn(null)}>
+					alone
+				</button>
+			)}
+			{aiming !== null && (
+				<Tooltip label="Aim by pointing: bars, touch, hits">
+					<ActionIcon
+						className={classes.quietly}
+						variant={aiming ? "filled" : "subtle"}
+						color={aiming ? undefined : "gray"}
+						size="sm"
+						aria-label={`Aim ${title} by pointing`}
+						aria-pressed={aiming}
+						onClick={() => store.getState().aimAt(aiming ? null : id)}
+					>
+						<IconTarget size={15} />
+					</ActionIcon>
+				</Tooltip>
+			)}
+			<Switch
+				size="xs"
+				checked={on}
+				aria-label={`${title} on`}
+				onChange={(event) => {
+					const now = event.currentTarget.checked;
+					change(now ? "switch on" : "switch off", withPass(store.getState().recipe, id, { on: now }));
+				}}
+			/>
+			<CardMenu {...props} />
+		</>
+	);
+}
+
+function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
+	const store = useWorkspaceStore();
+	const recipe = () => store.getState().recipe;
+	return (
+		<Menu position="bottom-end">
+			<Menu.Target>
+				<ActionIcon variant="subtle" color="gray" size="sm" aria-label={`More for pass ${number}, ${title}`}>
+					<IconDots size={15} />
+				</ActionIcon>
+			</Menu.Target>
+			<Menu.Dropdown>
+				<Menu.Item
+					leftSection={<IconEar size={14} />}
+					onClick={() => store.getState().soloOn(soloed ? null : id)}
+				>
+					{soloed ? "Hear all passes again" : "Hear this pass alone"}
+				</Menu.Item>
+				<Menu.Item leftSection={<IconPencil size={14} />} onClick={onRename}>
+					Rename
+				</Menu.Item>
+				<Menu.Item leftSection={<IconArrowUp size={14} />} disabled={number === 1} onClick={() => onMove(-1)}>
+					Earlier (Alt ↑)
+				</Menu.Item>
+				<Menu.Item leftSection={<IconArrowDown size={14} />} disabled={last} onClick={() => onMove(1)}>
+					Later (Alt ↓)
+				</Menu.Item>
+				<Menu.Item
+					leftSection={<IconCopy size={14} />}
+					onClick={() => {
+						const next = nextId(recipe());
+						const passes = recipe().passes.flatMap((one) =>
+							one.id === id ? [one, { ...one, id: next }] : [one],
+						);
+						change("duplicate", { passes });
+					}}
+				>
+					Duplicate
+				</Menu.Item>
+				<CopyItems id={id} />
+				<Menu.Divider />
+				<Menu.Item
+					leftSection={<IconTrash size={14} />}
+					onClick={() => change("delete", { passes: recipe().passes.filter((one) => one.id !== id) })}
+				>
+					Delete
+				</Menu.Item>
+			</Menu.Dropdown>
+		</Menu>
+	);
+}
+
+/** To the other parts of the song, as far as the pass fits there. */
+function CopyItems({ id }: { id: number }) {
+	const store = useWorkspaceStore();
+	const { song, part } = store.getState();
+	const copy = async (to: number, name: string) => {
+		const passes = store.getState().recipe.passes.filter((pass) => pass.id === id);
+		try {
+			const { added, said, history } = await client.receive(to, { passes });
+			for (const sentence of said) showNote(`To ${name}`, sentence);
+			if (added > 0) showNote(`Copied to ${name}`, plural(added, "pass", "passes"));
+			store.getState().changedElsewhere(history);
+		} catch (error) {
+			showError(error);
+		}
+	};
+	return song.parts
+		.filter((one) => one.id !== part.state.id)
+		.map((one) => (
+			<Menu.Item
+				key={one.id}
+				leftSection={<IconCopyPlus size={14} />}
+				onClick={() => void copy(one.id, one.name)}
+			>
+				Copy to {one.name}
+			</Menu.Item>
+		));
+}
+
+interface GripProps {
+	number: number;
+	title: string;
+	card: RefObject<HTMLLIElement | null>;
+	onMove: (by: number) => void;
+}
+
+/** The number of a pass, by which it is dragged to another place. */
+function Grip({ number, title, card, onMove }: GripProps) {
+	const onPointerDown = useDrag(
+		useCallback(() => {
+			const own = card.current;
+			const list = own?.parentElement;
+			if (!own || !list) return null;
+			const others = [...list.children].filter((one) => one !== own && one.matches("[data-pass]"));
+			const middle = (one: Element) => {
+				const box = one.getBoundingClientRect();
+				return box.top + box.height / 2;
+			};
+			const start = middle(own);
+			const middles = others.map(middle);
+			const placeAt = (y: number) => middles.filter((other) => other < y).length;
+			const from = placeAt(start);
+			let to = from;
+			return {
+				move: (_dx: number, dy: number) => {
+					own.style.transform = `translateY(${dy}px)`;
+					own.dataset.dragged = "true";
+					to = placeAt(start + dy);
+				},
+				end: () => {
+					own.style.transform = "";
+					delete own.dataset.dragged;
+					if (to !== from) onMove(to - from);
+				},
+			};
+		}, [card, onMove]),
+	);
+	return (
+		<button
+			type="button"
+			className={classes.grip}
+			data-grip
+			aria-label={`Pass ${number}, ${title}: drag it, or Alt with up and down, to move it`}
+			onPointerDown={onPointerDown}
+		>
+			{number}
+		</button>
 	);
 }

@@ -1,6 +1,6 @@
 import { Menu } from "@mantine/core";
-import { Fragment, useRef } from "react";
-import type { ActionInfo, ByHand, Pass, Setting } from "../../api/generated/types";
+import { Fragment, memo, useRef } from "react";
+import type { ActionInfo, Aim, ByHand, Pass, Setting, TouchProfile } from "../../api/generated/types";
 import { listed, plural } from "../../words";
 import { withPass, withSetting } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -9,32 +9,15 @@ import { GridToken } from "./GridToken";
 import { NumberToken } from "./NumberToken";
 import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
+import { TouchToken } from "./TouchToken";
 
 /** A pass as a sentence in which every underlined word is a control. */
 export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
-	const store = useWorkspaceStore();
 	const words = info.sentence.split(/\{(\w+)\}/);
-	const meant = useWorkspace(
-		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.aimed ?? 0,
-	);
-	const choosing = useRef(false);
 	if (pass.action.kind === "by-hand") return <HandSentence hand={pass.action} />;
 	return (
 		<p className={classes.sentence}>
-			<AimTokens
-				aim={pass.aim}
-				onChange={(aim) => {
-					const { recipe, draft, commitSoon, light } = store.getState();
-					draft({ recipe: withPass(recipe, pass.id, { aim }) });
-					commitSoon(`aim ${info.title.toLowerCase()}`);
-					if (choosing.current) light(pass.id, true);
-				}}
-				onChoosing={(now) => {
-					choosing.current = now;
-					store.getState().light(now ? pass.id : null, true);
-				}}
-				meant={meant}
-			/>
+			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
 			{words.map((word, index) => {
 				const setting = index % 2 === 1 && info.settings.find(({ name }) => name === word);
 				return (
@@ -46,6 +29,29 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 		</p>
 	);
 }
+
+/** Whom a pass is for. A drag of its numbers leaves these words be. */
+const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: Aim; title: string }) {
+	const store = useWorkspaceStore();
+	const meant = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === id)?.aimed ?? 0);
+	const choosing = useRef(false);
+	return (
+		<AimTokens
+			aim={aim}
+			onChange={(next) => {
+				const { recipe, draft, commitSoon, light } = store.getState();
+				draft({ recipe: withPass(recipe, id, { aim: next }) });
+				commitSoon(`aim ${title}`);
+				if (choosing.current) light(id, true);
+			}}
+			onChoosing={(now) => {
+				choosing.current = now;
+				store.getState().light(now ? id : null, true);
+			}}
+			meant={meant}
+		/>
+	);
+});
 
 function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; setting: Setting }) {
 	const store = useWorkspaceStore();
@@ -86,6 +92,15 @@ function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; s
 	};
 	if (values.kind === "grid") return <GridToken label={label} value={String(value)} onChange={choose} />;
 	if (values.kind === "layer") return <LayerToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "touch") {
+		if (pass.action.kind !== "match") return null;
+		const choose = (reference: TouchProfile) => {
+			const { recipe, draft } = store.getState();
+			draft({ recipe: withSetting(recipe, pass, setting.name, reference) });
+			done(false);
+		};
+		return <TouchToken label={label} value={pass.action.reference} onChange={choose} />;
+	}
 	if (values.kind === "pattern") {
 		if (pass.action.kind !== "accents") return null;
 		return (

@@ -1,0 +1,104 @@
+import { Button } from "@mantine/core";
+import { type KeyboardEvent, type PointerEvent, useState } from "react";
+import { client } from "../api/client";
+import type { Layers } from "../api/generated/types";
+import { velocityAt, velocityY } from "../draw/hits";
+import { showError, showNote } from "../notify";
+import classes from "./Rows.module.css";
+import { useWorkspace, useWorkspaceStore } from "./store";
+import { follow } from "./useDrag";
+
+/** In an opened row: where the velocity layers of its kit begin, to be dragged. */
+export function LayerHandles({ index, height }: { index: number; height: number }) {
+	const store = useWorkspaceStore();
+	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
+	const own = useWorkspace((state) => state.part.state.layers !== null);
+	const [dragged, setDragged] = useState<number[] | null>(null);
+	const bounds = dragged ?? instrument.layers.map(({ from }) => from);
+	const keep = (next: number[]) => {
+		const { part, change } = store.getState();
+		const all = Object.fromEntries(
+			part.kit.instruments.map(({ id, layers }) => [id, layers.map(({ from }) => from)]),
+		);
+		const layers: Layers = { ...all, [instrument.id]: next };
+		const label = `layers of ${instrument.name.toLowerCase()}`;
+		void change((revision) => client.changePart(part.state.id, { revision, label, layers })).finally(() =>
+			setDragged(null),
+		);
+	};
+	const moved = (place: number, velocity: number) => {
+		const next = [...bounds];
+		next[place] = Math.max(next[place - 1] + 1, Math.min((next[place + 1] ?? 128) - 1, Math.round(velocity)));
+		return next;
+	};
+	const drag = (place: number) => (event: PointerEvent<HTMLElement>) => {
+		event.stopPropagation();
+		const box = event.currentTarget.parentElement?.getBoundingClientRect();
+		if (!box) return;
+		let next = bounds;
+		const move = (now: globalThis.PointerEvent) => {
+			next = moved(place, velocityAt(now.clientY - box.top, height));
+			setDragged(next);
+		};
+		follow(event.currentTarget, event.pointerId, move, () => next !== bounds && keep(next));
+	};
+	const keys = (place: number) => (event: KeyboardEvent) => {
+		const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		if (!by) return;
+		event.preventDefault();
+		event.stopPropagation();
+		keep(moved(place, bounds[place] + by));
+	};
+	const share = async () => {
+		try {
+			await client.setLayers(store.getState().part.state.layers ?? {});
+			await store.getState().change((revision) =>
+				client.changePart(store.getState().part.state.id, {
+					revision,
+					label: "share the layers",
+					shared_layers: true,
+				}),
+			);
+			showNote("Kept with the kit", "These layers hold for every part that has none of its own.");
+		} catch (error) {
+			showError(error);
+		}
+	};
+	return (
+		<>
+			{bounds.map((from, place) =>
+				place === 0 ? null : (
+					<div
+						key={instrument.layers[place]?.name ?? place}
+						className={classes.layer}
+						style={{ top: velocityY(from - 0.5, height) }}
+						role="slider"
+						tabIndex={0}
+						aria-label={`Layer ${instrument.layers[place]?.name} begins at`}
+						aria-orientation="vertical"
+						aria-valuemin={2}
+						aria-valuemax={127}
+						aria-valuenow={from}
+						data-layer={instrument.layers[place]?.name}
+						onPointerDown={drag(place)}
+						onKeyDown={keys(place)}
+					>
+						<span>{from}</span>
+					</div>
+				),
+			)}
+			{own && (
+				<Button
+					className={classes.share}
+					size="compact-xs"
+					variant="default"
+					onPointerDown={(event) => event.stopPropagation()}
+					onDoubleClick={(event) => event.stopPropagation()}
+					onClick={() => void share()}
+				>
+					Keep these layers with the kit, for every song
+				</Button>
+			)}
+		</>
+	);
+}

@@ -1,0 +1,113 @@
+import { Button, Menu } from "@mantine/core";
+import {
+	IconChevronDown,
+	IconCopy,
+	IconPencil,
+	IconTrash,
+	IconVolume,
+	IconVolumeOff,
+} from "@tabler/icons-react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useLocation } from "wouter";
+import { client } from "../api/client";
+import { NameField } from "../NameField";
+import { showError } from "../notify";
+import { useWorkspace, useWorkspaceStore } from "./store";
+import classes from "./Workspace.module.css";
+
+/** The song and its parts: another one, a second one of this, another name, silence. */
+export function Crumbs() {
+	const store = useWorkspaceStore();
+	const song = useWorkspace((state) => state.song);
+	const { state: part } = useWorkspace((state) => state.part);
+	const queries = useQueryClient();
+	const [, go] = useLocation();
+	const [renaming, setRenaming] = useState(false);
+	const { change, setSong } = store.getState();
+	const second = song.parts.find(({ id }) => id === part.id)?.is_second ?? false;
+	const open = (id: number) => go(`/songs/${song.id}/parts/${id}`);
+	const refresh = async () => setSong(await client.song(song.id));
+	const set = async (label: string, fields: { drums?: boolean; name?: string; muted?: boolean }) => {
+		const done = await change((revision) => client.changePart(part.id, { revision, label, ...fields }));
+		if (done) await refresh().catch(showError);
+	};
+	const duplicate = async () => {
+		try {
+			open((await client.duplicatePart(part.id)).id);
+		} catch (error) {
+			showError(error);
+		}
+	};
+	const remove = async () => {
+		try {
+			await client.deletePart(part.id, store.getState().revision);
+			open(song.parts.find(({ id }) => id !== part.id)?.id ?? part.id);
+		} catch (error) {
+			showError(error);
+		}
+	};
+	return (
+		<nav className={classes.crumbs} aria-label="Song and part">
+			<span title={song.name}>{song.name}</span>›
+			{renaming ? (
+				<NameField
+					label="Name of the part"
+					value={part.name}
+					onDone={(name) => {
+						setRenaming(false);
+						if (name) void set("rename the part", { name });
+					}}
+				/>
+			) : (
+				<Menu onOpen={() => void queries.invalidateQueries({ queryKey: ["songs"] })}>
+					<Menu.Target>
+						<Button
+							variant="subtle"
+							color="gray"
+							size="compact-sm"
+							rightSection={<IconChevronDown size={12} />}
+							classNames={{ label: classes.partButton }}
+							title={part.name}
+						>
+							{part.name}
+							{part.muted && " (muted)"}
+						</Button>
+					</Menu.Target>
+					<Menu.Dropdown>
+						<Menu.Label>Parts of the song</Menu.Label>
+						{song.parts.map((one) => (
+							<Menu.Item key={one.id} disabled={one.id === part.id} onClick={() => open(one.id)}>
+								{one.name} · {one.hits} hits{one.muted && " · muted"}
+							</Menu.Item>
+						))}
+						<Menu.Divider />
+						<Menu.Label>This part</Menu.Label>
+						<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => void duplicate()}>
+							Duplicate, to try something
+						</Menu.Item>
+						<Menu.Item
+							leftSection={part.muted ? <IconVolume size={14} /> : <IconVolumeOff size={14} />}
+							onClick={() => void set(part.muted ? "unmute" : "mute", { muted: !part.muted })}
+						>
+							{part.muted ? "Unmute" : "Mute, here and in exports"}
+						</Menu.Item>
+						<Menu.Item leftSection={<IconPencil size={14} />} onClick={() => setRenaming(true)}>
+							Rename
+						</Menu.Item>
+						<Menu.Item
+							onClick={() => void set(part.drums ? "take as tones" : "take as drums", { drums: !part.drums })}
+						>
+							{part.drums ? "Take as tones" : "Take as drums"}
+						</Menu.Item>
+						{second && (
+							<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => void remove()}>
+								Delete (undo brings it back)
+							</Menu.Item>
+						)}
+					</Menu.Dropdown>
+				</Menu>
+			)}
+		</nav>
+	);
+}
