@@ -19,12 +19,18 @@ export const probe = {
 	scheduled: [] as Scheduled[],
 	/** From a change until the frame that shows its performance is done, in ms. */
 	latencies: [] as number[],
+	/** When a performance was last on the screen. */
+	shown: 0,
 	/** Time spent drawing a frame, in ms. */
 	drawing: [] as number[],
 
 	/** An answer to what was asked for at `since` is taken up; the next frame shows it. */
 	answered(since: number) {
-		requestAnimationFrame(() => setTimeout(() => keep(probe.latencies, performance.now() - since)));
+		const shown = () => {
+			probe.shown = performance.now();
+			keep(probe.latencies, probe.shown - since);
+		};
+		requestAnimationFrame(() => setTimeout(shown));
 	},
 	drawn(took: number) {
 		keep(probe.drawing, took);

@@ -3,7 +3,7 @@
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::time::Instant;
-use vivida_core::action::{Contrast, Lean, Level, Loosen, Shape, Spread};
+use vivida_core::action::{ActionFamily, Contrast, Lean, Level, Loosen, Shape, Spread};
 use vivida_core::*;
 
 // As in the program.
@@ -39,6 +39,26 @@ fn eight_passes() -> Recipe {
     Recipe { passes: (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect() }
 }
 
+/// Twenty passes of Touch on 10 000 hits, every action among them.
+fn twenty_passes(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(10_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let touch = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Touch);
+    let passes = (1..=20).zip(touch.collect::<Vec<_>>().into_iter().cycle());
+    let recipe = Recipe { passes: passes.map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() };
+    let play = || perform(black_box(&part), &chart, &recipe, context);
+    criterion.bench_function("20 passes, 10 000 hits", |bencher| bencher.iter(play));
+    let mut times: Vec<f64> = (0..41)
+        .map(|_| {
+            let start = Instant::now();
+            black_box(play());
+            start.elapsed().as_secs_f64() * 1000.0
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    println!("10 000 hits by 20 passes: {:.1} ms median; {:.2} of the aimed 15 ms", times[20], times[20] / 15.0);
+}
+
 fn performances(criterion: &mut Criterion) {
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
@@ -64,6 +84,7 @@ fn performances(criterion: &mut Criterion) {
         medians.push(times[times.len() / 2]);
     }
     group.finish();
+    twenty_passes(criterion, &context);
     println!("100 000 hits by 8 passes: {:.1} ms median; {:.2} of the aimed 40 ms", medians[1], medians[1] / 40.0);
     println!("ten times the hits take {:.1} times as long (n log n would be 12.5)", medians[1] / medians[0]);
 }

@@ -12,9 +12,10 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 use std::time::Duration;
 use tempfile::TempDir;
+use tokio::sync::{Mutex, MutexGuard};
 use vivida_store::Store;
 
 /// A running server with the demo songs.
@@ -284,4 +285,64 @@ pub fn large_song(hits: u32, instruments: u32) -> Vec<u8> {
     file.extend((events.len() as u32).to_be_bytes());
     file.extend(events);
     file
+}
+
+/// One browser at a time: the machines are small.
+static TURN: LazyLock<Mutex<()>> = LazyLock::new(|| Mutex::new(()));
+
+/// Waits until no other test has a browser.
+pub async fn turn() -> MutexGuard<'static, ()> {
+    TURN.lock().await
+}
+
+/// Keys as WebDriver names them.
+#[allow(missing_docs)]
+pub mod key {
+    pub const CONTROL: char = '\u{e009}';
+    pub const RELEASE: char = '\u{e000}';
+    pub const ENTER: char = '\u{e007}';
+    pub const UP: char = '\u{e013}';
+    pub const RIGHT: char = '\u{e014}';
+    pub const DOWN: char = '\u{e015}';
+    pub const SHIFT: char = '\u{e008}';
+    pub const ESCAPE: char = '\u{e00c}';
+    pub const ALT: char = '\u{e00a}';
+    pub const DELETE: char = '\u{e017}';
+}
+
+/// A server with the demo songs and a window of 1280 by 800.
+pub async fn start() -> (MutexGuard<'static, ()>, App, Browser) {
+    let turn = turn().await;
+    let app = App::start().await;
+    let browser = Browser::open(1280, 800).await.expect("Chromium starts");
+    (turn, app, browser)
+}
+
+/// Opens the drums of Causeway and waits until they are drawn.
+pub async fn open_causeway(app: &App, browser: &Browser) -> Result<(), Failed> {
+    browser.goto(&app.address).await?;
+    browser.click("[data-song='Causeway'] a").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.includes('→')").await
+}
+
+/// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.
+pub async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
+    let script = format!("return document.querySelector(\"{canvas}\").toDataURL()");
+    let mut before = browser.run(&script).await?;
+    // It has come to rest when nothing changes for a while.
+    loop {
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        let now = browser.run(&script).await?;
+        if now == before {
+            return Ok(now);
+        }
+        before = now;
+    }
+}
+
+/// The value of a handle.
+pub async fn handle(browser: &Browser, css: &str) -> Result<f64, Failed> {
+    let value = browser.run(&format!("return Number(document.querySelector(\"{css}\").ariaValueNow)")).await?;
+    Ok(value.as_f64().expect("a handle has a value"))
 }

@@ -107,6 +107,8 @@ pub struct PartDetail {
     pub written: WrittenColumns,
     /// The Written reading, measured.
     pub reading: Reading,
+    /// The take as it is kept, played.
+    pub performance: PerformanceColumns,
 }
 
 /// What can change of a part.

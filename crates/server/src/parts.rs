@@ -20,7 +20,10 @@ impl App {
         let opened = self.open(id, None)?;
         let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
         let grid = chart.meant(part, &file.metre).grid;
+        let performance = opened.play(vivida_core::Ticks(0.0));
+        let reading = opened.played(&performance);
         Ok(PartDetail {
+            performance: columns(file, part, chart, performance, reading, None),
             channel: file.parts[opened.row.position].channel,
             written: written(file, part, chart),
             kit: chart.kit.clone(),

@@ -7,8 +7,7 @@ import {
 	IconVolume,
 	IconVolumeOff,
 } from "@tabler/icons-react";
-import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import { NameField } from "../NameField";
@@ -21,9 +20,14 @@ export function Crumbs() {
 	const store = useWorkspaceStore();
 	const song = useWorkspace((state) => state.song);
 	const { state: part } = useWorkspace((state) => state.part);
-	const queries = useQueryClient();
 	const [, go] = useLocation();
 	const [renaming, setRenaming] = useState(false);
+	// The menu gives the focus back when it has closed; only then can the field take it.
+	const renames = useRef(false);
+	const closed = () => {
+		if (renames.current) setRenaming(true);
+		renames.current = false;
+	};
 	const { change, setSong } = store.getState();
 	const second = song.parts.find(({ id }) => id === part.id)?.is_second ?? false;
 	const open = (id: number) => go(`/songs/${song.id}/parts/${id}`);
@@ -60,7 +64,7 @@ export function Crumbs() {
 					}}
 				/>
 			) : (
-				<Menu onOpen={() => void queries.invalidateQueries({ queryKey: ["songs"] })}>
+				<Menu onExitTransitionEnd={closed}>
 					<Menu.Target>
 						<Button
 							variant="subtle"
@@ -92,7 +96,12 @@ export function Crumbs() {
 						>
 							{part.muted ? "Unmute" : "Mute, here and in exports"}
 						</Menu.Item>
-						<Menu.Item leftSection={<IconPencil size={14} />} onClick={() => setRenaming(true)}>
+						<Menu.Item
+							leftSection={<IconPencil size={14} />}
+							onClick={() => {
+								renames.current = true;
+							}}
+						>
 							Rename
 						</Menu.Item>
 						<Menu.Item

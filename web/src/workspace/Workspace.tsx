@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, SongDetail } from "../api/generated/types";
 import { Message } from "../Message";
+import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { KeyHelp, useKeys } from "./Keys";
 import { PassPanel } from "./passes/PassPanel";
@@ -85,6 +86,7 @@ function Desk() {
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
 	useKeys(transport, () => setHelp((shown) => !shown));
+	useEffect(() => probe.answered(performance.now()), []);
 	return (
 		<div className={classes.desk}>
 			<TopBar transport={transport} onHelp={() => setHelp(true)} />

@@ -221,8 +221,6 @@ export function createWorkspace(
 				showError(error);
 			}
 		};
-		window.setTimeout(performer.ask);
-
 		return {
 			...fittingView(song, kept),
 			song,
@@ -233,7 +231,7 @@ export function createWorkspace(
 			variation: part.state.variation,
 			revision: part.state.revision,
 			history: part.state.history,
-			performance: null,
+			performance: received(null, null, part.performance, part),
 			lit: null,
 			selected: new Set(),
 			focus: null,
@@ -263,7 +261,7 @@ export function createWorkspace(
 			},
 			aimAt: (pass) => {
 				if (pass === null && get().aiming !== null) saver.commit("aim by pointing");
-				set({ aiming: pass });
+				set(pass === null ? { aiming: null } : { aiming: pass, focus: pass });
 				void performer.light(pass, true);
 			},
 			setAim: (change) => {

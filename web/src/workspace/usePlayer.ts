@@ -126,9 +126,7 @@ function useOthers(song: SongDetail, open: number) {
 			queryKey: ["other", id],
 			queryFn: async (): Promise<Other> => {
 				const part = await client.part(id);
-				const { recipe, variation } = part.state;
-				const columns = await client.perform(id, { recipe, variation, round: 0 });
-				return { part, performance: received(null, null, columns, part) };
+				return { part, performance: received(null, null, part.performance, part) };
 			},
 			gcTime: 0,
 		})),

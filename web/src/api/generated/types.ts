@@ -978,7 +978,11 @@ grid: Grid, cell: Ticks, written: WrittenColumns,
 /**
  * The Written reading, measured.
  */
-reading: Reading, };
+reading: Reading, 
+/**
+ * The take as it is kept, played.
+ */
+performance: PerformanceColumns, };
 
 export type PartState = { id: PartId, song: SongId, revision: number, name: string, drums: boolean, muted: boolean, 
 /**

@@ -212,8 +212,14 @@ function Controls(props: MenuProps) {
 function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
 	const store = useWorkspaceStore();
 	const recipe = () => store.getState().recipe;
+	// The menu gives the focus back when it has closed; only then can the field take it.
+	const renames = useRef(false);
+	const closed = () => {
+		if (renames.current) onRename();
+		renames.current = false;
+	};
 	return (
-		<Menu position="bottom-end">
+		<Menu position="bottom-end" onExitTransitionEnd={closed}>
 			<Menu.Target>
 				<ActionIcon variant="subtle" color="gray" size="sm" aria-label={`More for pass ${number}, ${title}`}>
 					<IconDots size={15} />
@@ -226,7 +232,12 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 				>
 					{soloed ? "Hear all passes again" : "Hear this pass alone"}
 				</Menu.Item>
-				<Menu.Item leftSection={<IconPencil size={14} />} onClick={onRename}>
+				<Menu.Item
+					leftSection={<IconPencil size={14} />}
+					onClick={() => {
+						renames.current = true;
+					}}
+				>
 					Rename
 				</Menu.Item>
 				<Menu.Item leftSection={<IconArrowUp size={14} />} disabled={number === 1} onClick={() => onMove(-1)}>

@@ -108,7 +108,7 @@ function Offer({ name, note, count, onUse, children }: OfferProps) {
 			</div>
 			{children}
 			<Tooltip label="In the place of the passes that are there">
-				<Button size="compact-xs" onClick={() => onUse(false)}>
+				<Button size="compact-xs" data-use onClick={() => onUse(false)}>
 					Use
 				</Button>
 			</Tooltip>
