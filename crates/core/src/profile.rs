@@ -2,10 +2,11 @@
 
 use crate::chart::Chart;
 use crate::grid::Grid;
-use crate::kit::{Family, InstrumentId};
+use crate::kit::{Family, Instrument, InstrumentId};
 use crate::metre::MetreMap;
 use crate::perform::PlayedHit;
 use crate::stats::quantile;
+use crate::units::Ticks;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -52,10 +53,17 @@ pub struct InstrumentTouch {
 pub struct TouchProfile {
     /// Where it was taken from; empty where it was taken from nowhere yet.
     pub name: String,
-    /// The ticks of its bar in quarter notes: slots fit bars of this length alone.
+    /// The length of its bar in quarter notes: slots fit bars of this length alone.
     pub quarters: f64,
     /// At most one for each instrument.
     pub instruments: Vec<InstrumentTouch>,
+}
+
+/// The velocities of one instrument.
+#[derive(Clone, Default)]
+struct Gathered {
+    all: Vec<f64>,
+    slots: BTreeMap<u32, Vec<f64>>,
 }
 
 /// Fewer hits on a slot do not make a distribution.
@@ -68,32 +76,30 @@ impl TouchProfile {
     /// Takes the touch of a part as it is played. Slots count in bars as long as the first one.
     pub fn of(name: &str, chart: &Chart, metre: &MetreMap, hits: &[PlayedHit]) -> TouchProfile {
         let quarters = bar_quarters(metre, 1);
-        let count = chart.kit.instruments.len();
-        let mut all = vec![Vec::new(); count];
-        let mut slots: Vec<BTreeMap<u32, Vec<f64>>> = vec![BTreeMap::new(); count];
+        let mut gathered = vec![Gathered::default(); chart.kit.instruments.len()];
         for hit in hits.iter().filter(|hit| hit.silenced.is_none()) {
-            let index = chart.instrument_of(hit.note, hit.channel);
+            let Some(gathered) = gathered.get_mut(chart.instrument_of(hit.note, hit.channel)) else { continue };
             let velocity = f64::from(hit.velocity.get());
-            all[index].push(velocity);
+            gathered.all.push(velocity);
             if let Some(slot) = TouchProfile::slot(metre, quarters, hit.tick) {
-                slots[index].entry(slot).or_default().push(velocity);
+                gathered.slots.entry(slot).or_default().push(velocity);
             }
         }
-        let touch = |((instrument, mut all), slots): ((&crate::Instrument, Vec<f64>), BTreeMap<u32, Vec<f64>>)| {
-            let enough = slots.into_iter().filter(|(_, velocities)| velocities.len() >= ENOUGH);
-            (!all.is_empty()).then(|| InstrumentTouch {
+        let struck = chart.kit.instruments.iter().zip(gathered).filter(|(_, gathered)| !gathered.all.is_empty());
+        let touch = |(instrument, mut gathered): (&Instrument, Gathered)| {
+            let enough = gathered.slots.into_iter().filter(|(_, velocities)| velocities.len() >= ENOUGH);
+            InstrumentTouch {
                 instrument: instrument.id.clone(),
                 family: instrument.family,
-                all: Quantiles::of(&mut all),
+                all: Quantiles::of(&mut gathered.all),
                 slots: enough.map(|(slot, mut velocities)| (slot, Quantiles::of(&mut velocities))).collect(),
-            })
+            }
         };
-        let instruments = chart.kit.instruments.iter().zip(all).zip(slots).filter_map(touch).collect();
-        TouchProfile { name: name.to_owned(), quarters, instruments }
+        TouchProfile { name: name.to_owned(), quarters, instruments: struck.map(touch).collect() }
     }
 
     /// The slot (from 1) nearest to a place, in a bar that is as long as those of the profile.
-    pub(crate) fn slot(metre: &MetreMap, quarters: f64, at: crate::Ticks) -> Option<u32> {
+    pub(crate) fn slot(metre: &MetreMap, quarters: f64, at: Ticks) -> Option<u32> {
         let line = TouchProfile::GRID.nearest(metre, at);
         let bar = metre.bar_at(line);
         let fits = (bar_quarters(metre, bar.number) - quarters).abs() < 1e-6;
@@ -101,7 +107,7 @@ impl TouchProfile {
     }
 
     /// The touch for an instrument: its own, else that of one of its family.
-    pub(crate) fn for_instrument(&self, instrument: &crate::Instrument) -> Option<&InstrumentTouch> {
+    pub(crate) fn for_instrument(&self, instrument: &Instrument) -> Option<&InstrumentTouch> {
         let own = self.instruments.iter().find(|touch| touch.instrument == instrument.id);
         own.or_else(|| self.instruments.iter().find(|touch| touch.family == instrument.family))
     }

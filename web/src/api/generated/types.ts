@@ -928,7 +928,7 @@ export type TouchProfile = {
  */
 name: string, 
 /**
- * The ticks of its bar in quarter notes: slots fit bars of this length alone.
+ * The length of its bar in quarter notes: slots fit bars of this length alone.
  */
 quarters: number, 
 /**
