@@ -25,7 +25,7 @@ fn part(hits: u32) -> Part {
 
 /// Eight passes of a usual mix: three shapes, contrast, level, a lean and two loosens.
 fn eight_passes() -> Recipe {
-    let loosen = Loosen { early: Millis(3.0), late: Millis(6.0), spread: Spread::Bell };
+    let loosen = Loosen { early: Millis(3.0), late: Millis(6.0), spread: Spread::Bell, ..Loosen::default() };
     let passes = [
         (Aim::at("closed-hat"), Action::Shape(Shape::default())),
         (Aim::at("snare"), Action::Shape(Shape::default())),

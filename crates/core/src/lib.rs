@@ -69,6 +69,7 @@ mod settle;
 mod slots;
 mod start;
 pub mod stats;
+mod swung;
 mod take;
 mod tempo;
 mod units;

@@ -188,7 +188,10 @@ impl Manner {
             steps.push((aim, Action::Lean(Lean { by: Millis(self.behind) })));
         }
         let (early, late) = (Millis(self.loosen.0), Millis(self.loosen.1));
-        steps.push((Aim::everything(), Action::Loosen(Loosen { early, late, spread: Spread::Bell })));
+        steps.push((
+            Aim::everything(),
+            Action::Loosen(Loosen { early, late, spread: Spread::Bell, ..Loosen::default() }),
+        ));
         let passes = (1..).zip(steps).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
         StartingPoint { name: self.name, explains: self.explains, recipe: Recipe { passes } }
     }

@@ -3,8 +3,8 @@
 use proptest::collection::vec;
 use proptest::prelude::*;
 use vivida_core::action::{
-    Accents, ByHand, Contrast, Draw, FastHands, HandHit, HandMove, Layer, Lean, Level, Limits, LimitsHow, Loosen,
-    Match, NoTwins, Set, Shape, Spread, Swell, SwellOf, Vary,
+    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level,
+    Limits, LimitsHow, Loosen, Match, NoTwins, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
 };
 use vivida_core::*;
 
@@ -115,7 +115,7 @@ fn actions() -> impl Strategy<Value = Action> {
         (-200.0..200.0).prop_map(|by| Action::Lean(Lean { by: Millis(by) })),
         (0.0..100.0, 0.0..100.0, any::<bool>()).prop_map(|(early, late, bell)| {
             let spread = if bell { Spread::Bell } else { Spread::Even };
-            Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread })
+            Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread, ..Loosen::default() })
         }),
         ranges().prop_map(|(floor, ceiling)| Action::Limits(Limits { floor, ceiling, how: LimitsHow::Squeeze })),
         (ranges(), 0.0..100.0).prop_map(|((from, to), amount)| Action::Draw(Draw {
@@ -140,6 +140,22 @@ fn actions() -> impl Strategy<Value = Action> {
         (parts(), 0.0..100.0)
             .prop_map(|(part, amount)| Action::Match(Match { reference: touch_of(&part), amount: Percent(amount) })),
         Just(Action::Layer(Layer::default())),
+        pulls().prop_map(Action::Pull),
+        (25.0..80.0, grids()).prop_map(|(to, grid)| Action::Swing(Swing { to: Percent(to), grid })),
+        (0.0..60.0, 1.0..60.0, any::<bool>()).prop_map(|(over, within, diced)| {
+            let order = if diced { FanOrder::Diced } else { FanOrder::FeetFirst };
+            Action::Fan(Fan { over: Millis(over), within: Millis(within), order })
+        }),
+        (1.0..400.0, any::<bool>()).prop_map(|(share, next)| {
+            let of = if next { LengthOf::Next } else { LengthOf::Own };
+            Action::Length(Length { share: Percent(share), of, ..Length::default() })
+        }),
+        (0.0..50.0, 1.0..8.0).prop_map(|(wander, period)| Action::Loosen(Loosen {
+            wander: Millis(wander),
+            period,
+            wanders: Wanders::Apart,
+            ..Loosen::default()
+        })),
         by_hand().prop_map(Action::ByHand),
     ]
 }
@@ -150,6 +166,26 @@ fn touch_of(part: &Part) -> TouchProfile {
     let chart = Chart::new(part, Kit::of_drums(part));
     let performance = perform(part, &chart, &Recipe::default(), &song.context(1));
     TouchProfile::of("A reference", &chart, &song.metre, &performance.hits)
+}
+
+fn grids() -> impl Strategy<Value = Grid> {
+    prop_oneof![Just("1/8"), Just("1/16"), Just("1/8 triplet"), Just("1/4 dotted"), Just("1/16 5:4")]
+        .prop_map(|grid| grid.parse().unwrap())
+}
+
+fn pulls() -> impl Strategy<Value = Pull> {
+    let reach = proptest::option::of(0.0..200.0);
+    let shares = (25.0..80.0, -100.0..100.0, 0.0..100.0, 0.0..100.0);
+    (grids(), shares, 0.0..30.0, reach, 0.0..20.0).prop_map(|(grid, shares, forgive, reach, residue)| Pull {
+        grid,
+        swing: Percent(shares.0),
+        strength: Percent(shares.1),
+        forgive: Millis(forgive),
+        reach: reach.map(Millis),
+        residue: Millis(residue),
+        ends: Percent(shares.2),
+        lengths: Percent(shares.3),
+    })
 }
 
 fn ranges() -> impl Strategy<Value = (Velocity, Velocity)> {
@@ -261,7 +297,7 @@ proptest! {
     #[test]
     fn stable_dice(part in parts(), early in 0.0..9.0, late in 0.0..9.0, kept in any::<u64>(), off in 2..20u32) {
         let loosen = |early, late| {
-            Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread: Spread::Even })
+            Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread: Spread::Even, ..Loosen::default() })
         };
         // Each hit on a note of its own far from the start: nothing but its dice can move it.
         let alone = |hits: &[Hit]| Part::new(hits.iter().map(|hit| Hit {
@@ -329,7 +365,11 @@ proptest! {
             Action::Contrast(Contrast { contrast: Percent(100.0), pivot }),
             Action::Level(Level { by: 0.0 }),
             Action::Lean(Lean { by: Millis(0.0) }),
-            Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell }),
+            Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell, ..Loosen::default() }),
+            Action::Pull(Pull { strength: Percent(0.0), ..Pull::default() }),
+            Action::Swing(Swing { to: Percent(50.0), ..Swing::default() }),
+            Action::Fan(Fan { over: Millis(0.0), ..Fan::default() }),
+            Action::Length(Length::default()),
             Action::Set(Set { amount: Percent(0.0), ..Set::default() }),
             Action::Limits(Limits { floor: Velocity::MIN, ceiling: Velocity::MAX, how: LimitsHow::Clip }),
             Action::Match(Match { reference: touch_of(&part), amount: Percent(0.0) }),

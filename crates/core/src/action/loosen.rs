@@ -30,8 +30,22 @@ impl Spread {
     }
 }
 
+/// What a slow drift belongs to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Wanders {
+    /// All that the pass aims at drift together.
+    #[default]
+    Together,
+    /// Each instrument drifts by itself.
+    Apart,
+}
+
 /// Random timing from `early` before to `late` after where a hit is: t += −early + u·(early + late)
 /// with u drawn for each hit. A wider range moves each hit further the same way.
+///
+/// On top of it a slow drift: t += wander·w, where w runs smoothly (half a cosine at a time) through
+/// draws between −1 and 1, one every `period` bars.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Loosen {
@@ -41,11 +55,44 @@ pub struct Loosen {
     pub late: Millis,
     /// Even or bell-shaped.
     pub spread: Spread,
+    /// 0 to 50 ms: how far the slow drift goes to either side.
+    pub wander: Millis,
+    /// 1 to 32 bars from one turn of the drift to the next.
+    pub period: f64,
+    /// Whose drift it is.
+    pub wanders: Wanders,
 }
 
 impl Default for Loosen {
     fn default() -> Loosen {
-        Loosen { early: Millis(4.0), late: Millis(8.0), spread: Spread::Bell }
+        Loosen {
+            early: Millis(4.0),
+            late: Millis(8.0),
+            spread: Spread::Bell,
+            wander: Millis(0.0),
+            period: 4.0,
+            wanders: Wanders::Together,
+        }
+    }
+}
+
+/// The draws of the drift; hits draw lower numbers.
+const WANDER_DRAW: u32 = 1 << 16;
+
+impl Loosen {
+    /// Where the drift is at a row, −1 to 1.
+    fn drift(&self, stage: &Stage<'_>, row: usize, dice: &Dice) -> f64 {
+        let at = stage.written(row).tick;
+        let bar = stage.metre.bar_at(at);
+        let place = (f64::from(bar.number - 1) + (at.0 - bar.start.0) / bar.length.0) / self.period.max(1.0);
+        let draw = match self.wanders {
+            Wanders::Together => WANDER_DRAW,
+            Wanders::Apart => WANDER_DRAW + 1 + stage.instrument(row) as u32,
+        };
+        let turn = |number: u32| 2.0 * dice.even(HitId(number), draw) - 1.0;
+        let (before, after) = (turn(place as u32), turn(place as u32 + 1));
+        let eased = (1.0 - (std::f64::consts::PI * place.fract()).cos()) / 2.0;
+        before + eased * (after - before)
     }
 }
 
@@ -54,13 +101,31 @@ impl Act for Loosen {
         kind: "loosen",
         title: "Loosen",
         family: ActionFamily::Time,
-        words: &["humanize", "random", "randomize", "timing", "loose", "jitter", "imperfect", "sloppy"],
-        sentence: "let hits fall up to {early} early and up to {late} late, {spread}.",
+        words: &[
+            "humanize",
+            "random",
+            "randomize",
+            "timing",
+            "loose",
+            "jitter",
+            "imperfect",
+            "sloppy",
+            "drift",
+            "wander",
+        ],
+        sentence: "let hits fall up to {early} early and up to {late} late, {spread}; wander {wander} over {period}, {wanders}.",
         explains: "Random timing, early to late, that stays the same until you ask for another variation.",
         settings: &[
             Setting { name: "early", label: "early", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
             Setting { name: "late", label: "late", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
             Setting::new("spread", "spread", SPREADS),
+            Setting::new("wander", "wander", Values::number(0.0, 50.0, 0.5, "ms", Some(0.0))),
+            Setting::new("period", "wander over", Values::number(1.0, 32.0, 1.0, "bars", None)),
+            Setting::new(
+                "wanders",
+                "drifting",
+                Values::Choice { options: &[("together", "all together"), ("apart", "each its own way")] },
+            ),
         ],
     };
 
@@ -68,7 +133,8 @@ impl Act for Loosen {
         for &row in aimed {
             let id = stage.id(row);
             let drawn = self.spread.drawn(dice, id);
-            stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0)));
+            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * self.drift(stage, row, dice) };
+            stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
         }
     }
 }
@@ -80,7 +146,7 @@ mod tests {
     use crate::perform::testing::{play, sixteenths};
 
     fn moves(early: f64, late: f64, spread: Spread) -> Vec<f64> {
-        let action = Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread });
+        let action = Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread, ..Loosen::default() });
         let written = sixteenths(&[100; 64]);
         let played = play(&written, action);
         // The first hit is left out: it may be held at the start.
@@ -94,6 +160,18 @@ mod tests {
             assert!(ticks.iter().all(|&by| (-10.0..=20.0).contains(&by)), "{ticks:?}");
             assert!(ticks.iter().any(|&by| by < 0.0) && ticks.iter().any(|&by| by > 10.0));
         }
+    }
+
+    #[test]
+    fn a_drift_is_slow_and_shared() {
+        let still = Loosen { early: Millis(0.0), late: Millis(0.0), wander: Millis(20.0), ..Loosen::default() };
+        let written = sixteenths(&[100; 512]);
+        let played = play(&written, Action::Loosen(still));
+        let moves: Vec<f64> =
+            played.iter().zip(written.hits()).skip(4).map(|(played, written)| played.tick.0 - written.tick.0).collect();
+        // 20 ms are 38.4 ticks; from one 16th to the next it is a small step.
+        assert!(moves.iter().all(|by| by.abs() <= 39.0) && moves.iter().any(|by| by.abs() > 10.0), "{moves:?}");
+        assert!(moves.windows(2).all(|pair| (pair[0] - pair[1]).abs() <= 3.0), "{moves:?}");
     }
 
     #[test]

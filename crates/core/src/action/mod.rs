@@ -5,34 +5,42 @@ mod accents;
 mod by_hand;
 mod contrast;
 mod draw;
+mod fan;
 mod fast_hands;
 mod layer;
 mod lean;
+mod length;
 mod level;
 mod limits;
 mod loosen;
 mod match_touch;
 mod no_twins;
+mod pull;
 mod set;
 mod shape;
 mod swell;
+mod swing;
 mod vary;
 
 pub use accents::Accents;
 pub use by_hand::{ByHand, HandHit, HandMove};
 pub use contrast::Contrast;
 pub use draw::Draw;
+pub use fan::{Fan, FanOrder};
 pub use fast_hands::FastHands;
 pub use layer::Layer;
 pub use lean::Lean;
+pub use length::{Length, LengthOf};
 pub use level::Level;
 pub use limits::{Limits, LimitsHow};
-pub use loosen::{Loosen, Spread};
+pub use loosen::{Loosen, Spread, Wanders};
 pub use match_touch::Match;
 pub use no_twins::{NoTwins, TwinsMove};
+pub use pull::Pull;
 pub use set::Set;
 pub use shape::Shape;
 pub use swell::{Curve, Swell, SwellOf};
+pub use swing::Swing;
 pub use vary::Vary;
 
 use crate::dice::Dice;
@@ -232,7 +240,8 @@ macro_rules! actions {
 }
 
 actions! {
-    Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Lean, Loosen, ByHand,
+    Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Pull,
+    Swing, Lean, Loosen, Fan, Length, ByHand,
 }
 
 #[cfg(test)]

@@ -214,6 +214,8 @@ export type Lean = {
  */
 by: Millis, };
 
+export type Wanders = "together" | "apart";
+
 export type Loosen = { 
 /**
  * 0 to 100 ms.
@@ -226,7 +228,95 @@ late: Millis,
 /**
  * Even or bell-shaped.
  */
-spread: Spread, };
+spread: Spread, 
+/**
+ * 0 to 50 ms: how far the slow drift goes to either side.
+ */
+wander: Millis, 
+/**
+ * 1 to 32 bars from one turn of the drift to the next.
+ */
+period: number, 
+/**
+ * Whose drift it is.
+ */
+wanders: Wanders, };
+
+export type Pull = { 
+/**
+ * The lines.
+ */
+grid: Grid, 
+/**
+ * 25 to 80 %: where every second line lies between its neighbours.
+ */
+swing: Percent, 
+/**
+ * −100 to 100 %: how far starts go to their lines, or away from them.
+ */
+strength: Percent, 
+/**
+ * 0 to 100 ms: nearer than this is left as it was played.
+ */
+forgive: Millis, 
+/**
+ * 0 to 500 ms: further off than this is left alone; nothing reaches everything.
+ */
+reach: Millis | null, 
+/**
+ * 0 to 50 ms: how much is left of chance.
+ */
+residue: Millis, 
+/**
+ * 0 to 100 %: how far ends go to their lines.
+ */
+ends: Percent, 
+/**
+ * 0 to 100 %: how far lengths go to whole cells.
+ */
+lengths: Percent, };
+
+export type Swing = { 
+/**
+ * 25 to 80 %: where the middle of a pair goes; 50 is straight, 66.7 a triplet.
+ */
+to: Percent, 
+/**
+ * What the pairs are made of.
+ */
+grid: Grid, };
+
+export type FanOrder = "diced" | "feet-first" | "hands-first";
+
+export type Fan = { 
+/**
+ * 0 to 60 ms: from the first to the last.
+ */
+over: Millis, 
+/**
+ * 1 to 60 ms: what counts as together.
+ */
+within: Millis, 
+/**
+ * Who comes first.
+ */
+order: FanOrder, };
+
+export type LengthOf = "own" | "next" | "set";
+
+export type Length = { 
+/**
+ * 1 to 400 %.
+ */
+share: Percent, 
+/**
+ * Of what.
+ */
+of: LengthOf, 
+/**
+ * 1 to 5000 ms: the set time.
+ */
+time: Millis, };
 
 export type HandMove = { 
 /**
@@ -348,7 +438,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**

@@ -1,0 +1,104 @@
+use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::dice::Dice;
+use crate::perform::Stage;
+use crate::units::{Millis, Percent, Ticks};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What a length is a share of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum LengthOf {
+    /// What it was.
+    #[default]
+    Own,
+    /// The time to the next hit of the instrument.
+    Next,
+    /// A set time.
+    Set,
+}
+
+/// How long hits last: a share of their own length, of the time to the next hit of their
+/// instrument, or of a set time. The last hit of an instrument has no next and keeps its length.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Length {
+    /// 1 to 400 %.
+    pub share: Percent,
+    /// Of what.
+    pub of: LengthOf,
+    /// 1 to 5000 ms: the set time.
+    pub time: Millis,
+}
+
+impl Default for Length {
+    fn default() -> Length {
+        Length { share: Percent(100.0), of: LengthOf::Own, time: Millis(100.0) }
+    }
+}
+
+impl Act for Length {
+    const INFO: ActionInfo = ActionInfo {
+        kind: "length",
+        title: "Length",
+        family: ActionFamily::Time,
+        words: &["duration", "gate", "legato", "staccato", "sustain", "note length", "shorten"],
+        sentence: "last {share} of {of}; a set time is {time}.",
+        explains: "How long hits last: scaled, set, or up to the next.",
+        settings: &[
+            Setting::new("share", "share", Values::number(1.0, 400.0, 1.0, "%", Some(100.0))),
+            Setting::new(
+                "of",
+                "of",
+                Values::Choice {
+                    options: &[
+                        ("own", "their own length"),
+                        ("next", "the time to the next hit"),
+                        ("set", "a set time"),
+                    ],
+                },
+            ),
+            Setting::new("time", "set time", Values::number(1.0, 5000.0, 5.0, "ms", None)),
+        ],
+    };
+
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+        let share = self.share.factor();
+        for rows in stage.by_instrument(aimed) {
+            for (place, &row) in rows.iter().enumerate() {
+                let at = stage.onset[row];
+                let whole = match self.of {
+                    LengthOf::Own => stage.length[row],
+                    LengthOf::Set => stage.tempo.ticks_of(self.time, Ticks(at)).0,
+                    LengthOf::Next => {
+                        let next = rows[place + 1..].iter().map(|&next| stage.onset[next]).find(|&next| next > at);
+                        let Some(next) = next else { continue };
+                        next - at
+                    }
+                };
+                stage.length[row] = (share * whole).max(1.0);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Action;
+    use crate::perform::testing::{play, sixteenths};
+
+    fn lengths(length: Length) -> Vec<f64> {
+        play(&sixteenths(&[100; 3]), Action::Length(length)).iter().map(|hit| hit.length.0).collect()
+    }
+
+    #[test]
+    fn scaled_set_and_up_to_the_next() {
+        let half = Length { share: Percent(50.0), ..Length::default() };
+        assert_eq!(lengths(half.clone()), [60.0; 3]);
+        assert_eq!(lengths(Length { of: LengthOf::Next, ..half }), [120.0; 3], "the last has no next");
+        assert_eq!(lengths(Length { of: LengthOf::Next, ..Length::default() }), [240.0, 240.0, 120.0]);
+        // 25 ms are 48 ticks at 120 bpm.
+        assert_eq!(lengths(Length { of: LengthOf::Set, time: Millis(25.0), ..Length::default() }), [48.0; 3]);
+    }
+}
