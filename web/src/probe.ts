@@ -11,12 +11,16 @@ export interface Scheduled {
 	at: number;
 	/** In the song, in s. */
 	seconds: number;
+	/** The gain that makes readings equally loud. */
+	level: number;
 }
 
 const most = 4000;
 
 export const probe = {
 	scheduled: [] as Scheduled[],
+	/** Clicks scheduled: on the audio clock, in s. */
+	clicks: [] as number[],
 	/** From a change until the frame that shows its performance is done, in ms. */
 	latencies: [] as number[],
 	/** When a performance was last on the screen. */
@@ -34,6 +38,9 @@ export const probe = {
 	},
 	drawn(took: number) {
 		keep(probe.drawing, took);
+	},
+	click(at: number) {
+		keep(probe.clicks, at);
 	},
 	schedule(entry: Scheduled) {
 		keep(probe.scheduled, entry);

@@ -22,7 +22,7 @@
 //! 7. `off_is_absent`: a switched-off pass equals a removed one.
 //! 8. `only_whom_it_aims_at`: a hit outside the aim keeps velocity, onset and note, and its length
 //!    but for the cut of invariant 4.
-//! 9. `monotone`: Contrast, Shape and Level keep the order of velocities.
+//! 9. `monotone`: Contrast, Limits, Layer, Shape and Level keep the order of velocities.
 //!
 //! # Example
 //!

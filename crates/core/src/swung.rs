@@ -86,3 +86,58 @@ impl Swung {
         place.pair + within
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::metre::Metre;
+    use crate::units::Ppq;
+    use proptest::prelude::*;
+
+    fn metre(numerator: u8, denominator: u8) -> MetreMap {
+        MetreMap::new(Ppq::new(960).unwrap(), [(Ticks(0.0), Metre::new(numerator, denominator).unwrap())])
+    }
+
+    fn swung(grid: &str, swing: f64) -> Swung {
+        Swung { grid: grid.parse().unwrap(), swing: Percent(swing) }
+    }
+
+    #[test]
+    fn straight_lines_are_those_of_the_grid() {
+        let (metre, straight) = (metre(4, 4), swung("1/16", 50.0));
+        for at in [0.0, 100.0, 121.0, 230.0, 3700.0, 3800.0] {
+            assert_eq!(straight.nearest(&metre, at), straight.grid.nearest(&metre, Ticks(at)).0, "{at}");
+        }
+        assert_eq!(straight.lines(&metre, 500.0), (240.0, 480.0, 720.0));
+        assert_eq!(straight.lines(&metre, 3830.0), (3600.0, 3840.0, 4080.0), "across the bar line");
+    }
+
+    #[test]
+    fn every_second_line_is_late() {
+        let (metre, late) = (metre(4, 4), swung("1/8", 60.0));
+        assert_eq!(late.lines(&metre, 500.0), (0.0, 576.0, 960.0));
+        assert_eq!(late.nearest(&metre, 280.0), 0.0);
+        assert_eq!(late.nearest(&metre, 300.0), 576.0);
+    }
+
+    proptest! {
+        #[test]
+        fn the_warp_keeps_order_and_beats(a in 0.0..8000.0, b in 0.0..8000.0, swing in 25.0..80.0, odd in any::<bool>()) {
+            let metre = if odd { metre(7, 8) } else { metre(4, 4) };
+            let swung = swung("1/8", swing);
+            let (near, far) = (f64::min(a, b), f64::max(a, b));
+            prop_assert!(swung.warped(&metre, near) <= swung.warped(&metre, far) + 1e-9);
+            let pair = (a / 960.0).floor() * 960.0;
+            if !odd {
+                prop_assert!((swung.warped(&metre, pair) - pair).abs() < 1e-9, "starts of pairs stay");
+            }
+        }
+
+        #[test]
+        fn a_warped_grid_lies_on_the_swung_lines(line in 0..64u32, swing in 25.0..80.0) {
+            let (metre, swung) = (metre(4, 4), swung("1/16", swing));
+            let at = swung.warped(&metre, 240.0 * f64::from(line));
+            prop_assert!((swung.nearest(&metre, at) - at).abs() < 1e-6);
+        }
+    }
+}

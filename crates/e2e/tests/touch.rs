@@ -403,3 +403,82 @@ async fn a_large_part_opens_quickly() -> Done {
     assert!(times[0] > 0.0);
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rough_performance_is_pulled_together_and_pushed_apart() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    let songs = ask(&browser, "/songs").await?;
+    let part = songs[3]["parts"][0]["id"].as_u64().expect("a part");
+    browser.goto(&format!("{}/songs/{}/parts/{part}", app.address, songs[3]["id"])).await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    let spread = "[data-figures='Snare'] td:nth-of-type(7)";
+    browser.press("all figures").await?;
+    let before = browser.text(spread).await?;
+    assert!(!before.contains('→'), "{before}");
+
+    // Trade words find it; all the way is all the way, for what is not forgiven.
+    add_pass(&browser, "quantize", "pull").await?;
+    for (label, typed) in [("Pull: strength", "100"), ("Pull: forgive", "0")] {
+        browser.click(&format!("[data-pass=pull] [aria-label='{label}']")).await?;
+        browser.keys(&format!("{typed}{}", key::ENTER)).await?;
+    }
+    kept(&browser, part as u32, "passes[0]?.action.strength === 100 && passes[0].action.forgive === 0").await?;
+    // Double triggers cannot lie on one line with what they follow: a tick is left.
+    browser
+        .until(&format!("Number(document.querySelector(\"{spread}\").textContent.split('→')[1] ?? 9) < 0.3"))
+        .await?;
+
+    // Below zero it pushes away: further off than it was played.
+    browser.click("[data-pass=pull] [aria-label='Pull: strength']").await?;
+    browser.keys(&format!("-60{}", key::ENTER)).await?;
+    kept(&browser, part as u32, "passes[0]?.action.strength === -60").await?;
+    let wider = format!(
+        "(() => {{ const [was, now] = document.querySelector(\"{spread}\").textContent.split('→').map(Number); return now > was; }})()"
+    );
+    browser.until(&wider).await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_parts_touch_is_matched() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "reference", "match").await?;
+    browser.until("document.querySelector('[data-pass=match]').textContent.includes('changes none')").await?;
+    browser.click("[data-pass=match] [aria-label^='Match: reference']").await?;
+    let weir = Locator::XPath("//*[@data-references]//div[div[normalize-space()='The Weir']]//button");
+    browser.client.wait().for_element(weir).await?.click().await?;
+    kept(&browser, 1, "passes[0]?.action.reference.name.startsWith('The Weir')").await?;
+    browser.until("/\\d+ hits · ≤/.test(document.querySelector('[data-pass=match]').textContent)").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn equal_loudness_and_the_click_are_heard() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "fixed", "set").await?;
+    browser.click("[data-pass=set] [aria-label='Set: velocity']").await?;
+    browser.keys(&format!("50{}", key::ENTER)).await?;
+    kept(&browser, 1, "passes[0]?.action.to === 50").await?;
+    browser.press("Hear the other parts, too").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 10").await?;
+    let levels =
+        "return [...new Set(window.vividaProbe.scheduled.map((one) => `${one.reading} ${one.level.toFixed(2)}`))]";
+    assert_eq!(browser.run(levels).await?, serde_json::json!(["played 1.00"]));
+    assert_eq!(browser.run("return window.vividaProbe.clicks.length").await?, 0);
+    // The louder reading is turned down to the softer one: (50/100)^1.7 in amplitude.
+    browser.run("window.vividaProbe.scheduled.length = 0; document.activeElement.blur()").await?;
+    browser.run("document.querySelector(\"[aria-label^='Equal loudness']\").click()").await?;
+    browser.client.find(Locator::Css("body")).await?.send_keys("w").await?;
+    browser.until("window.vividaProbe.scheduled.some((one) => one.reading === 'written' && Math.abs(one.level - 0.308) < 0.01)").await?;
+    browser.client.find(Locator::Css("body")).await?.send_keys("c").await?;
+    browser.until("window.vividaProbe.clicks.length > 4").await?;
+    let gaps = "const c = [...new Set(window.vividaProbe.clicks)].sort((a, b) => a - b); return c.slice(1).map((at, i) => at - c[i])";
+    let gaps = browser.run(gaps).await?;
+    // 96 bpm: 0.625 s from beat to beat.
+    assert!(gaps.as_array().expect("gaps").iter().all(|gap| (gap.as_f64().expect("s") - 0.625).abs() < 0.02), "{gaps}");
+    browser.close().await
+}

@@ -185,3 +185,74 @@ fn a_part_has_starting_points_and_a_touch_to_match() {
     assert_eq!(status, Status::Ok, "{played}");
     assert!(played["passes"][0]["touched"].as_u64().unwrap() > 100);
 }
+
+#[test]
+fn wrong_takes_parts_and_names_are_refused_and_nothing_changes() {
+    let client = client();
+    let before = get(&client, "/parts/1").1;
+    let (status, _) = post(&client, "/parts/1/takes", json!({"revision": 1, "name": " "}));
+    assert_eq!(status, Status::UnprocessableEntity);
+    let (status, problem) = post(&client, "/parts/1/takes", json!({"revision": 9, "name": "Late"}));
+    assert_eq!((status, &problem["current"]["revision"]), (Status::Conflict, &json!(1)));
+    let (status, problem) = delete(&client, "/parts/1/takes/1?revision=1");
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("take")));
+    assert_eq!(delete(&client, "/parts/1/takes/99?revision=1").0, Status::NotFound);
+    assert_eq!(get(&client, "/parts/1/takes/99/performance").0, Status::NotFound);
+    let (status, problem) = delete(&client, "/parts/1?revision=1");
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("part")));
+    assert_eq!(post(&client, "/parts/99/duplicate", Value::Null).0, Status::NotFound);
+    let (status, problem) = put(&client, "/parts/1", json!({"revision": 1, "label": "", "take": 99}));
+    assert_eq!(status, Status::NotFound, "{problem}");
+    let layers = json!({"revision": 1, "label": "", "layers": {"snare": []}});
+    let (status, problem) = put(&client, "/parts/1", layers);
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("layers.snare[0]")));
+    assert_eq!(get(&client, "/parts/1").1, before);
+}
+
+#[test]
+fn a_part_that_is_silent_cannot_be_printed() {
+    let client = client();
+    let (_, part) = get(&client, "/parts/1");
+    let all = &part["written"]["ids"];
+    let recipe = json!({"passes": [{"id": 1, "action": {"kind": "by-hand", "removed": all}}]});
+    let state = change(&client, 1, json!({"recipe": recipe}));
+    let (status, problem) = post(&client, "/parts/1/takes", json!({"revision": state["revision"], "name": "Silence"}));
+    assert_eq!(status, Status::UnprocessableEntity, "{problem}");
+    assert!(problem["detail"].as_str().unwrap().contains("nothing sounds"));
+}
+
+#[test]
+fn recipes_that_are_too_long_or_odd_are_refused_by_path() {
+    let client = client();
+    let pass = |id: u32| json!({"id": id, "action": {"kind": "level", "by": 1}});
+    let many: Vec<Value> = (0..10_000).map(pass).collect();
+    let wrong = |recipe: Value| {
+        let (status, problem) = put(&client, "/parts/1", json!({"revision": 1, "label": "", "recipe": recipe}));
+        assert_eq!(status, Status::UnprocessableEntity, "{problem}");
+        problem["field"].as_str().unwrap().to_owned()
+    };
+    assert_eq!(wrong(json!({"passes": many})), "recipe.passes");
+    assert_eq!(
+        wrong(json!({"passes": [{"id": 1, "action": {"kind": "pull", "reach": 900}}]})),
+        "recipe.passes[0].action.reach"
+    );
+    assert_eq!(
+        wrong(json!({"passes": [{"id": 1, "action": {"kind": "swing", "to": 90}}]})),
+        "recipe.passes[0].action.to"
+    );
+    assert_eq!(
+        wrong(json!({"passes": [{"id": 1, "action": {"kind": "accents", "pattern": [99]}}]})),
+        "recipe.passes[0].action.pattern"
+    );
+    assert_eq!(
+        wrong(json!({"passes": [{"id": 1, "action": {"kind": "draw", "from": 90, "to": 20}}]})),
+        "recipe.passes[0].action.from"
+    );
+    let odd = json!({"name": "x", "quarters": 4, "instruments": [{"instrument": "snare", "family": "snare", "all": [9, 8, 7, 6, 5, 4, 3, 2, 1, 1, 1], "slots": {}}]});
+    let reference = json!({"passes": [{"id": 1, "action": {"kind": "match", "reference": odd}}]});
+    assert_eq!(wrong(reference), "recipe.passes[0].action.reference");
+    assert_eq!(
+        wrong(json!({"passes": [{"id": 1, "aim": {"sections": "Verse"}, "action": {"kind": "level"}}]})),
+        "recipe.passes[0].aim.sections"
+    );
+}

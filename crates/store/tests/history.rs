@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use vivida_core::action::Level;
-use vivida_core::{Action, Aim, Pass, Recipe};
+use vivida_core::{Action, Aim, Pass, Recipe, Section};
 use vivida_store::{PartChange, SongId, SongRow, Store, StoreError};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
@@ -122,6 +122,11 @@ enum Move {
     Rename(usize),
     Delete(usize),
     Level(usize, i8),
+    Print(usize),
+    GoTo(usize, usize),
+    Second(usize),
+    Mute(usize, bool),
+    Name(usize),
     Undo(bool),
     Redo(bool),
 }
@@ -132,6 +137,11 @@ fn moves() -> impl Strategy<Value = Vec<Move>> {
         (0..3usize).prop_map(Move::Rename),
         (0..3usize).prop_map(Move::Delete),
         (0..3usize, -9..9i8).prop_map(|(song, by)| Move::Level(song, by)),
+        (0..3usize).prop_map(Move::Print),
+        (0..3usize, 0..3usize).prop_map(|(song, take)| Move::GoTo(song, take)),
+        (0..3usize).prop_map(Move::Second),
+        (0..3usize, any::<bool>()).prop_map(|(song, muted)| Move::Mute(song, muted)),
+        (0..3usize).prop_map(Move::Name),
         any::<bool>().prop_map(Move::Undo),
         any::<bool>().prop_map(Move::Redo),
     ];
@@ -168,11 +178,43 @@ proptest! {
                     let part = &song.parts[0];
                     store.change_part(part.id, part.revision, "level", level(f64::from(by))).unwrap();
                 },
+                Move::Print(index) => if let Some(song) = pick(index) {
+                    let part = &song.parts[0];
+                    let written = vivida_smf::read(KICK).unwrap().parts[0].part.clone();
+                    store.print(part.id, part.revision, "A take", &written).unwrap();
+                },
+                Move::GoTo(index, take) => if let Some(song) = pick(index) {
+                    let part = &song.parts[0];
+                    let take = Some(part.takes[take % part.takes.len()].id);
+                    store.change_part(part.id, part.revision, "go to", PartChange { take, ..PartChange::default() }).unwrap();
+                },
+                Move::Second(index) => if let Some(song) = pick(index) {
+                    store.duplicate_part(song.parts[0].id, "Second").unwrap();
+                },
+                Move::Mute(index, muted) => if let Some(song) = pick(index) {
+                    let part = song.parts.last().unwrap();
+                    let change = PartChange { muted: Some(muted), ..PartChange::default() };
+                    store.change_part(part.id, part.revision, "mute", change).unwrap();
+                },
+                Move::Name(index) => if let Some(song) = pick(index) {
+                    let sections = vec![Section { name: "Verse".to_owned(), from: 1, to: 1 + song.revision as u32 }];
+                    store.set_sections(song.id, song.revision, sections).unwrap();
+                },
                 Move::Undo(shelf) => { store.undo(if shelf { None } else { pick(0).map(|song| song.id) }).unwrap(); }
                 Move::Redo(shelf) => { store.redo(if shelf { None } else { pick(0).map(|song| song.id) }).unwrap(); }
             }
         }
         let now = without_revisions(store.songs().unwrap());
+        // The history of each song on its own, there and back again.
+        for song in &now {
+            let mut steps = 0;
+            while store.undo(Some(song.id)).unwrap().is_some() { steps += 1; }
+            let fresh = store.song(song.id).unwrap();
+            prop_assert!(fresh.parts.len() == 1 && fresh.parts[0].takes.len() == 1 && fresh.sections.is_none());
+            prop_assert!(fresh.parts[0].current().recipe.passes.is_empty() && !fresh.parts[0].muted);
+            for _ in 0..steps { prop_assert!(store.redo(Some(song.id)).unwrap().is_some()); }
+        }
+        prop_assert_eq!(&without_revisions(store.songs().unwrap()), &now);
         let mut steps = 0;
         while store.undo(None).unwrap().is_some() { steps += 1; }
         prop_assert!(store.songs().unwrap().is_empty());

@@ -253,6 +253,7 @@ export class Player {
 			velocity,
 			at,
 			seconds: voiced.seconds[hit],
+			level,
 		});
 	}
 
@@ -266,6 +267,7 @@ export class Player {
 		if (!struck) return;
 		this.done.set(key, round.number);
 		this.sounding.push({ key, at, choke: null, ...struck });
+		probe.click(at);
 	}
 
 	/** Let a sound die away from `at` on. */

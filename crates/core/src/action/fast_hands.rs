@@ -33,7 +33,7 @@ impl Act for FastHands {
         title: "Fast hands",
         family: ActionFamily::Touch,
         words: &["speed", "fast", "roll", "fill", "run", "machine gun", "realistic", "velocity"],
-        sentence: "make {softer} softer each time the speed doubles, from gaps of {reference} on; the last {climb} climb back.",
+        sentence: "make {softer} softer each time the speed doubles, from gaps of {reference} on[; the last {climb} climb back].",
         explains: "Softer the faster it goes, as hands do; the first of a run stays strong.",
         settings: &[
             Setting::new("softer", "softer", Values::number(0.0, 40.0, 1.0, "", Some(0.0))),

@@ -113,7 +113,7 @@ impl Act for Loosen {
             "drift",
             "wander",
         ],
-        sentence: "let hits fall up to {early} early and up to {late} late, {spread}; wander {wander} over {period}, {wanders}.",
+        sentence: "let hits fall up to {early} early and up to {late} late, {spread}[; wander {wander} over {period}, {wanders}].",
         explains: "Random timing, early to late, that stays the same until you ask for another variation.",
         settings: &[
             Setting { name: "early", label: "early", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },

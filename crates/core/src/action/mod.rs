@@ -88,7 +88,8 @@ pub struct ActionInfo {
     pub family: ActionFamily,
     /// Further trade words that find it.
     pub words: &'static [&'static str],
-    /// The sentence that follows the aim; `{setting}` stands for a setting.
+    /// The sentence that follows the aim; `{setting}` stands for a setting. What stands in brackets is
+    /// left out while its first setting is neutral, and can be asked for.
     pub sentence: &'static str,
     /// One line for the list of actions.
     pub explains: &'static str,

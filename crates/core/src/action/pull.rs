@@ -72,7 +72,7 @@ impl Act for Pull {
         title: "Pull",
         family: ActionFamily::Time,
         words: &["quantize", "quantise", "grid", "tighten", "snap", "correct", "timing", "straighten", "push away"],
-        sentence: "pull {strength} to {grid}, swung {swing}; forgive {forgive}, reach {reach}, leave {residue} to chance; ends {ends}, lengths {lengths}.",
+        sentence: "pull {strength} to {grid}[, swung {swing}]; forgive {forgive}[, reach {reach}][, leave {residue} to chance][; ends by {ends}][; lengths by {lengths}].",
         explains: "Towards the grid by so much; below zero away from it.",
         settings: &[
             Setting::new("strength", "strength", Values::number(-100.0, 100.0, 1.0, "%", Some(0.0))),

@@ -15,6 +15,7 @@ async fn main() -> Done {
     let browser = Browser::open(1280, 800).await?;
     shelf(&app, &browser, &folder).await?;
     workspace(&app, &browser, &folder).await?;
+    aims_and_takes(&app, &browser, &folder).await?;
     large_part(&app, &browser, &folder).await?;
     empty_shelf(&browser, &folder).await?;
     browser.close().await?;
@@ -65,6 +66,50 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     Ok(())
 }
 
+/// Recipes, an aim chosen by pointing, and two takes held against one another.
+async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
+    let songs = "return fetch('/api/v1/songs').then((r) => r.json()).then((s) => s[3].parts[0].id)";
+    let part = browser.run(songs).await?;
+    browser.goto(&format!("{}/songs/4/parts/{part}", app.address)).await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.press("Recipes").await?;
+    browser.find("[data-recipe='One good take']").await?;
+    keep(browser, folder, "recipes").await?;
+    browser.keys("\u{e00c}").await?;
+    add(browser, "quantize").await?;
+    add(browser, "limits").await?;
+    browser.run("document.querySelector(\"[aria-label='Aim Limits by pointing']\").click()").await?;
+    browser.find("[data-aiming]").await?;
+    browser.drag_from(420.0, 68.0, 200.0, 0.0).await?;
+    browser.press("Snare").await?;
+    browser.drag_from(200.0, 238.0, 0.0, 16.0).await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    keep(browser, folder, "aim-by-pointing").await?;
+    browser.press("Done").await?;
+    browser.press("Takes").await?;
+    browser.press("Print").await?;
+    browser.until("document.querySelector('[aria-label=Takes]')?.textContent.includes('2')").await?;
+    browser.press("Takes").await?;
+    browser.press("Compare with As it came").await?;
+    browser.keys("\u{e00c}").await?;
+    add(browser, "contrast").await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 10.0).await?;
+    browser.press("all figures").await?;
+    rest(browser).await?;
+    keep(browser, folder, "takes-compared").await?;
+    browser.press("hide figures").await.map_err(Into::into)
+}
+
+/// Adds the first pass that answers to a search.
+async fn add(browser: &Browser, search: &str) -> Done {
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("/").await?;
+    browser.find("input[aria-label='Search for an action']").await?;
+    browser.keys(&format!("{search}\u{e007}")).await?;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    Ok(())
+}
+
 /// Takes the pointer and the focus to where they show nothing.
 async fn rest(browser: &Browser) -> Done {
     browser.hover(120.0, 690.0).await?;
@@ -81,10 +126,12 @@ async fn treat(browser: &Browser) -> Done {
     browser.drag("[data-instrument='snare'] [data-handle=hard]", 0.0, -8.0).await?;
     browser.drag("[data-instrument='snare'] [data-handle=lean]", 14.0, 0.0).await?;
     browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 10.0).await?;
-    browser.press("Add a pass").await?;
-    browser.find("input[aria-label='Search for an action']").await?;
-    browser.keys("random\u{e007}").await?;
+    add(browser, "loosen").await?;
     browser.find("[data-pass=loosen]").await?;
+    browser.press("Shaker").await?;
+    add(browser, "accents").await?;
+    browser.drag("[data-pass=accents] [data-pattern]", 80.0, -12.0).await?;
+    browser.press("Shaker").await?;
     rest(browser).await?;
     tokio::time::sleep(Duration::from_millis(400)).await;
     Ok(())

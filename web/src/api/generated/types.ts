@@ -458,7 +458,8 @@ family: ActionFamily,
  */
 words: Array<string>, 
 /**
- * The sentence that follows the aim; `{setting}` stands for a setting.
+ * The sentence that follows the aim; `{setting}` stands for a setting. What stands in brackets is
+ * left out while its first setting is neutral, and can be asked for.
  */
 sentence: string, 
 /**

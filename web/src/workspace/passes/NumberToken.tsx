@@ -21,7 +21,8 @@ interface Props {
 /** A number as it reads in a sentence: “8 ms behind”, “its typical”. */
 export function numberInWords(value: number | null, { unit, sides, none }: NumberValues) {
 	if (value === null) return none ?? "none";
-	const withUnit = (shown: number) => (unit ? `${plain(shown)} ${unit}` : plain(shown));
+	const units = unit.endsWith("s") && unit !== "ms" && Math.abs(value) === 1 ? unit.slice(0, -1) : unit;
+	const withUnit = (shown: number) => (units ? `${plain(shown)} ${units}` : plain(shown));
 	if (!sides) return withUnit(value);
 	return `${withUnit(Math.abs(value))} ${value < 0 ? sides[0] : sides[1]}`;
 }

@@ -1,5 +1,5 @@
 import { Menu } from "@mantine/core";
-import { Fragment, memo, useRef } from "react";
+import { Fragment, memo, useRef, useState } from "react";
 import type { ActionInfo, Aim, ByHand, Pass, Setting, TouchProfile } from "../../api/generated/types";
 import { listed, plural } from "../../words";
 import { withPass, withSetting } from "../edit";
@@ -11,21 +11,54 @@ import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { TouchToken } from "./TouchToken";
 
+/** The clauses of a sentence; those in brackets can be left out. */
+function clausesOf(sentence: string) {
+	return sentence.split(/(\[[^\]]*\])/).map((text) => ({
+		optional: text.startsWith("["),
+		words: text.replace(/[[\]]/g, "").split(/\{(\w+)\}/),
+	}));
+}
+
+/** Whether a setting is where it changes nothing. */
+function isNeutral(pass: Pass, { name, values }: Setting) {
+	if (values.kind !== "number") return false;
+	const value = (pass.action as unknown as Record<string, unknown>)[name];
+	return value === (values.none === null ? values.neutral : null);
+}
+
 /** A pass as a sentence in which every underlined word is a control. */
 export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
-	const words = info.sentence.split(/\{(\w+)\}/);
+	const [asked, setAsked] = useState<string[]>([]);
 	if (pass.action.kind === "by-hand") return <HandSentence hand={pass.action} />;
+	const find = (name: string) => info.settings.find((setting) => setting.name === name);
+	const hidden: Setting[] = [];
+	const shown = clausesOf(info.sentence).filter(({ optional, words }) => {
+		const first = find(words[1]);
+		if (!optional || !first || asked.includes(first.name) || !isNeutral(pass, first)) return true;
+		hidden.push(first);
+		return false;
+	});
 	return (
 		<p className={classes.sentence}>
 			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
-			{words.map((word, index) => {
-				const setting = index % 2 === 1 && info.settings.find(({ name }) => name === word);
-				return (
-					<Fragment key={index}>
-						{setting ? <SettingToken pass={pass} info={info} setting={setting} /> : word}
-					</Fragment>
-				);
-			})}
+			{shown.map(({ words }) =>
+				words.map((word, index) => {
+					const setting = index % 2 === 1 && find(word);
+					return (
+						<Fragment key={`${words[1]} ${index}`}>
+							{setting ? <SettingToken pass={pass} info={info} setting={setting} /> : word}
+						</Fragment>
+					);
+				}),
+			)}
+			{hidden.map(({ name, label }) => (
+				<Fragment key={name}>
+					{" "}
+					<button type="button" className={classes.more} onClick={() => setAsked([...asked, name])}>
+						{label} …
+					</button>
+				</Fragment>
+			))}
 		</p>
 	);
 }
