@@ -11,15 +11,24 @@ export const withPass = (recipe: Recipe, id: number, change: Partial<Pass>): Rec
 export const withSetting = (recipe: Recipe, pass: Pass, name: string, value: unknown): Recipe =>
 	withPass(recipe, pass.id, { action: together({ ...pass.action, [name]: value } as Action, name) });
 
-/** The three handles of a shape push one another: soft stays below typical, typical below hard. */
+/** Settings that bound one another, from the lowest to the highest. */
+const bounds: Partial<Record<Action["kind"], string[]>> = {
+	shape: ["soft", "typical", "hard"],
+	draw: ["from", "to"],
+	limits: ["floor", "ceiling"],
+};
+
+/** Settings that bound one another push: raised above its upper neighbour, one takes it along. */
 function together(action: Action, moved: string): Action {
-	if (action.kind !== "shape") return action;
-	let { soft, typical, hard } = action;
-	if (moved === "soft") typical = Math.max(soft, typical);
-	if (moved === "hard") typical = Math.min(hard, typical);
-	soft = Math.min(soft, typical);
-	hard = Math.max(hard, typical);
-	return { ...action, soft, typical, hard };
+	const names = bounds[action.kind];
+	const place = names?.indexOf(moved) ?? -1;
+	if (!names || place < 0) return action;
+	const values = { ...action } as unknown as Record<string, number>;
+	names.forEach((name, index) => {
+		const push = index < place ? Math.min : Math.max;
+		values[name] = push(values[name], values[moved]);
+	});
+	return values as unknown as Action;
 }
 
 const isAt = (aim: Aim, instrument: string) =>

@@ -82,7 +82,7 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.find("[data-aiming]").await?;
     browser.drag_from(420.0, 68.0, 200.0, 0.0).await?;
     browser.press("Snare").await?;
-    browser.drag_from(200.0, 238.0, 0.0, 16.0).await?;
+    browser.drag_from(200.0, 218.0, 0.0, 24.0).await?;
     tokio::time::sleep(Duration::from_millis(600)).await;
     keep(browser, folder, "aim-by-pointing").await?;
     browser.press("Done").await?;

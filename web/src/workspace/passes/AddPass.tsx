@@ -10,7 +10,10 @@ import classes from "./Passes.module.css";
 function rank({ title, words, explains }: ActionInfo, text: string) {
 	const wanted = text.trim().toLowerCase();
 	if (title.toLowerCase().startsWith(wanted)) return 0;
-	if (words.some((word) => word.startsWith(wanted))) return 1;
+	if (` ${title.toLowerCase()}`.includes(` ${wanted}`)) return 0.5;
+	// The words of an action stand in the order in which they mean it.
+	const begins = words.findIndex((word) => word.startsWith(wanted));
+	if (begins >= 0) return 1 + begins / 100;
 	if (words.some((word) => word.includes(wanted))) return 2;
 	return explains.toLowerCase().includes(wanted) ? 3 : Number.POSITIVE_INFINITY;
 }

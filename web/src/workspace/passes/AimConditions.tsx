@@ -9,10 +9,10 @@ import {
 	Stack,
 	Text,
 } from "@mantine/core";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import type { Aim, Near, Positions, RunPlace } from "../../api/generated/types";
 import { listed, plain, plural } from "../../words";
-import { useWorkspace } from "../store";
+import { useWorkspace, useWorkspaceStore } from "../store";
 import { GridToken, gridInWords } from "./GridToken";
 import { NumberToken, type NumberValues } from "./NumberToken";
 import classes from "./Passes.module.css";
@@ -89,6 +89,9 @@ function ConditionToken({
 		setOpened(now);
 		onChoosing(now);
 	};
+	// While it is open the words stay, so that the editor under the pointer does not move.
+	const shown = useRef(words);
+	if (!opened) shown.current = words;
 	return (
 		<Popover opened={opened} onChange={open} position="bottom-start" trapFocus returnFocus width={width}>
 			<Popover.Target>
@@ -99,7 +102,7 @@ function ConditionToken({
 					aria-label={`${names[condition]}: ${words}`}
 					onClick={() => open(!opened)}
 				>
-					{words}
+					{shown.current}
 				</button>
 			</Popover.Target>
 			<Popover.Dropdown>
@@ -171,6 +174,12 @@ export function AimConditions(props: AimProps) {
 
 function Narrow({ aim, onChange }: AimProps) {
 	const free = (Object.keys(names) as Condition[]).filter((name) => aim[name] === undefined);
+	const store = useWorkspaceStore();
+	// Positions begin as those that were chosen last: the next pass is often for all but these.
+	const start = (name: Condition) =>
+		(name === "positions" &&
+			store.getState().recipe.passes.findLast((pass) => pass.aim.positions)?.aim.positions) ||
+		starts[name];
 	return (
 		<Menu position="bottom-start">
 			<Menu.Target>
@@ -181,7 +190,7 @@ function Narrow({ aim, onChange }: AimProps) {
 			<Menu.Dropdown>
 				<Menu.Label>Only those hits by</Menu.Label>
 				{free.map((name) => (
-					<Menu.Item key={name} onClick={() => onChange({ ...aim, [name]: starts[name] })}>
+					<Menu.Item key={name} onClick={() => onChange({ ...aim, [name]: start(name) })}>
 						{names[name]}
 					</Menu.Item>
 				))}
