@@ -366,7 +366,7 @@ async fn sections_layers_figures_and_far_hits_are_seen() -> Done {
     browser.until("document.querySelector('[data-pass=level]').textContent.includes('Count in')").await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
 
-    browser.press("all figures").await?;
+    browser.press("figures").await?;
     let snare = "[data-figures='Snare']";
     browser.find(snare).await?;
     assert!(browser.text(snare).await?.starts_with("Snare"));
@@ -413,7 +413,7 @@ async fn a_rough_performance_is_pulled_together_and_pushed_apart() -> Done {
     browser.goto(&format!("{}/songs/{}/parts/{part}", app.address, songs[3]["id"])).await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
     let spread = "[data-figures='Snare'] td:nth-of-type(7)";
-    browser.press("all figures").await?;
+    browser.press("figures").await?;
     let before = browser.text(spread).await?;
     assert!(!before.contains('→'), "{before}");
 
@@ -480,5 +480,31 @@ async fn equal_loudness_and_the_click_are_heard() -> Done {
     let gaps = browser.run(gaps).await?;
     // 96 bpm: 0.625 s from beat to beat.
     assert!(gaps.as_array().expect("gaps").iter().all(|gap| (gap.as_f64().expect("s") - 0.625).abs() < 0.02), "{gaps}");
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn all_bars_are_laid_over_one() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let row = "[data-instrument='crash'] canvas[data-hits]";
+    // The crash is not in view; stacked, all of its hits are.
+    let unrolled = drawn(&browser, row).await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("s").await?;
+    browser.until("!document.querySelector('[data-elsewhere]')").await?;
+    assert_ne!(drawn(&browser, row).await?, unrolled);
+    // A hit of any bar can be pointed at: the first kick of the song lies on the first beat.
+    let kick = "[data-instrument='kick'] canvas[data-hits]";
+    let place = format!(
+        "const b = document.querySelector(\"{kick}\").getBoundingClientRect(); return [b.x + 7 + (b.width - 14) * 0.04 / 1.08, b.y + 9 + 27 / 126 * (b.height - 18)]"
+    );
+    let [x, y]: [f64; 2] = serde_json::from_value(browser.run(&place).await?).expect("a place");
+    browser.hover(x, y).await?;
+    browser.until("document.body.textContent.includes('kick, bar')").await?;
+    browser.press("unroll").await?;
+    browser.until("document.querySelector(\"[data-instrument='crash'] [data-elsewhere]\")").await?;
+    browser.hover(x, y - 200.0).await?;
+    assert_eq!(drawn(&browser, row).await?, unrolled);
     browser.close().await
 }

@@ -19,6 +19,12 @@ export interface HitsPicture {
 	written: WrittenColumns;
 	played: Played | null;
 	window: [number, number];
+	/** All hits lie in view, wherever in the song they are. */
+	all: boolean;
+	/** Where a tick of a bar is shown, in ticks of the window. */
+	place: (tick: number, bar?: number) => number;
+	/** The bar that a row is meant for. */
+	barOf: (row: number) => number;
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
 	/** Another take, shown in the place of Written. */
@@ -56,18 +62,20 @@ export function drawHits(
 	// Hits that were moved into view from just outside it are drawn, too.
 	const margin = 24 / scale + 400;
 	const anchors = played?.anchors ?? written.ticks;
-	const from = firstFrom(hits, anchors, window[0] - margin);
-	const to = firstFrom(hits, anchors, window[1] + margin);
-	if (to - from > width / 2.2) {
+	const from = picture.all ? 0 : firstFrom(hits, anchors, window[0] - margin);
+	const to = picture.all ? hits.length : firstFrom(hits, anchors, window[1] + margin);
+	// Laid over one another, dots hide one another later: a cloud of them says more.
+	if (to - from > (picture.all ? 1500 : width / 2.2)) {
 		drawDensity(context, width, height, picture, from, to);
 		return;
 	}
 	const rows = hits.slice(from, to);
 	const was = rows.filter((row) => row < written.ticks.length);
 	const { colours, reading, lit } = picture;
-	context.globalAlpha = picture.silent ? 0.3 : 1;
+	const alpha = (picture.silent ? 0.3 : 1) * (picture.all ? 0.6 : 1);
+	context.globalAlpha = alpha;
 	const places = (ticks: number[], velocities: number[]) => (row: number) => ({
-		x: x(ticks[row]),
+		x: x(picture.place(ticks[row], picture.barOf(row))),
 		y: velocityY(velocities[row], height),
 	});
 	const writtenAt = places(written.ticks, written.velocities);
@@ -76,13 +84,15 @@ export function drawHits(
 	const hollow = dot(colours.written, "hollow", reading === "written");
 	if (picture.against) {
 		const { hits: others, ticks, velocities } = picture.against;
-		const [first, last] = [
-			firstFrom(others, ticks, window[0] - 200),
-			firstFrom(others, ticks, window[1] + 200),
-		];
-		stamp(context, hollow, others.slice(first, last), places(ticks, velocities));
+		const [first, last] = picture.all
+			? [0, others.length]
+			: [firstFrom(others, ticks, window[0] - 200), firstFrom(others, ticks, window[1] + 200)];
+		stamp(context, hollow, others.slice(first, last), (row) => ({
+			x: x(picture.place(ticks[row])),
+			y: velocityY(velocities[row], height),
+		}));
 	} else {
-		if (playedAt) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
+		if (playedAt && !picture.all) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
 		stamp(context, hollow, was, writtenAt);
 	}
 	if (played && playedAt) {
@@ -133,7 +143,7 @@ function drawDensity(
 	context: CanvasRenderingContext2D,
 	width: number,
 	height: number,
-	{ hits, written, played, window, reading, colours, silent }: HitsPicture,
+	{ hits, written, played, window, reading, colours, silent, place, barOf }: HitsPicture,
 	from: number,
 	to: number,
 ) {
@@ -145,12 +155,12 @@ function drawDensity(
 	const counts = new Uint16Array(columns * lines);
 	const { x } = axis(window, width);
 	let most = 1;
-	for (let place = from; place < to; place++) {
-		const hit = hits[place];
+	for (let index = from; index < to; index++) {
+		const hit = hits[index];
 		if (ticks[hit] === undefined) continue;
-		const column = Math.floor(x(ticks[hit]) / cell);
+		const column = Math.floor(x(place(ticks[hit], barOf(hit))) / cell);
 		const line = Math.floor(velocityY(velocities[hit], height) / cell);
-		if (column < 0 || column >= columns) continue;
+		if (!(column >= 0 && column < columns)) continue;
 		const count = ++counts[column * lines + line];
 		if (count > most) most = count;
 	}

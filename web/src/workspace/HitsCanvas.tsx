@@ -12,6 +12,7 @@ import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import { writtenRows } from "./played";
 import classes from "./Rows.module.css";
+import { barOfRow, placer, shownWindow } from "./shown";
 import { barAt, placeInWords, secondsAt } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { useHitGestures } from "./useHitGestures";
@@ -37,6 +38,7 @@ function atNextFrame(draw: () => void) {
 const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.performance?.looks[index],
 	state.window,
+	state.stacked,
 	state.reading,
 	state.lit,
 	state.selected,
@@ -72,13 +74,15 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			const state = store.getState();
 			const paint = colours(scheme);
 			const instrument = state.part.kit.instruments[index];
-			const { song, window, part, performance, reading } = state;
+			const { song, part, performance, reading } = state;
+			const window = shownWindow(state);
+			const groundNow = `${window} ${state.open}`;
 			const { context, width, height } = fitCanvas(element);
-			if (groundOf !== window || groundKit !== state.part.kit) {
+			if (groundOf !== groundNow || groundKit !== state.part.kit) {
 				const ground = scaledLike(below, element);
 				const opened = state.open === instrument.id;
 				drawGround(ground, width, height, { instrument, song, window, opened, colours: paint });
-				groundOf = window;
+				groundOf = groundNow;
 				groundKit = state.part.kit;
 			}
 			context.clearRect(0, 0, width, height);
@@ -88,6 +92,9 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				written: part.written,
 				played: performance,
 				window,
+				all: state.stacked,
+				place: placer(state),
+				barOf: (row) => barOfRow(state, row),
 				reading,
 				against: state.against && { ...state.against, hits: state.against.rows[index] },
 				lit: state.lit?.hits ?? null,
@@ -158,6 +165,7 @@ function Elsewhere({ index }: { index: number }) {
 	const places = useWorkspace((state) => {
 		const anchors = state.performance?.anchors ?? state.part.written.ticks;
 		const rows = rowsOf(state, index);
+		if (state.stacked) return "";
 		const [start, end] = state.window;
 		const before = firstFrom(rows, anchors, start);
 		return firstFrom(rows, anchors, end) > before ? "" : `${before} ${rows.length - before}`;
@@ -205,8 +213,9 @@ export function hitAt(
 	width: number,
 	height: number,
 ) {
-	const { part, performance, window, reading } = state;
-	const time = axis(window, width);
+	const { part, performance, reading } = state;
+	const time = axis(shownWindow(state), width);
+	const at = placer(state);
 	let nearest = -1;
 	let least = 9;
 	for (const hit of rowsOf(state, index)) {
@@ -215,8 +224,8 @@ export function hitAt(
 		for (const place of reading === "written" ? [0] : [0, 1]) {
 			const [tick, velocity] = [ticks[place], velocities[place]];
 			if (tick === undefined || velocity === undefined) continue;
-			const dx = time.x(tick) - x;
-			if (Math.abs(dx) >= least) continue;
+			const dx = time.x(at(tick, barOfRow(state, hit))) - x;
+			if (!(Math.abs(dx) < least)) continue;
 			// What sounds is meant rather than what was written, where both are near.
 			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);
 			if (away < least) [least, nearest] = [away, hit];

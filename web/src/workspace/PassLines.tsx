@@ -92,8 +92,9 @@ function stretchesOf(aim: Aim, song: SongDetail) {
 function SwellLines({ pass, width, height }: LinesProps) {
 	const song = useWorkspace((state) => state.song);
 	const window = useWorkspace((state) => state.window);
+	const stacked = useWorkspace((state) => state.stacked);
 	const setting = useSetting(pass, "swell");
-	if (pass.action.kind !== "swell") return null;
+	if (pass.action.kind !== "swell" || stacked) return null;
 	const { from, to, curve, of } = pass.action;
 	// A change is shown about the middle of the scale, a level where it is.
 	const y = (value: number) => velocityY(of === "level" ? value : 64 + value / 2, height);

@@ -6,6 +6,7 @@ import { InstrumentRow } from "./InstrumentRow";
 import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
 import { SelectionBar } from "./SelectionBar";
+import { placer, shownWindow } from "./shown";
 import { tickAt } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
@@ -71,13 +72,14 @@ function Playhead({ transport }: { transport: Transport }) {
 				element.style.visibility = "hidden";
 				return;
 			}
-			const { song, window, looping, setView } = store.getState();
+			const state = store.getState();
+			const { song, window, looping, stacked, setView } = state;
 			const tick = tickAt(song, second);
-			const x = axis(window, hits.clientWidth).x(tick);
+			const x = axis(shownWindow(state), hits.clientWidth).x(placer(state)(tick));
 			element.style.visibility = x >= 0 && x <= hits.clientWidth ? "visible" : "hidden";
-			element.style.transform = `translateX(${hits.offsetLeft + x}px)`;
+			if (x >= 0) element.style.transform = `translateX(${hits.offsetLeft + x}px)`;
 			// Without a loop the picture turns its page.
-			if (!looping && tick > window[1]) setView({ window: [tick, tick + window[1] - window[0]] });
+			if (!stacked && !looping && tick > window[1]) setView({ window: [tick, tick + window[1] - window[0]] });
 		};
 		draw();
 		return () => {

@@ -2,6 +2,7 @@ import { useElementSize, useMergedRef } from "@mantine/hooks";
 import type { PointerEvent } from "react";
 import { axis } from "../draw/axis";
 import classes from "./Rows.module.css";
+import { shownWindow } from "./shown";
 import { barAt, placeOf } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
@@ -10,7 +11,9 @@ import { useTimeGestures } from "./useTimeGestures";
 /** The numbers of the bars; dragging it scrolls, the wheel zooms. */
 export function Ruler() {
 	const song = useWorkspace((state) => state.song);
-	const [start, end] = useWorkspace((state) => state.window);
+	const window = useWorkspace((state) => state.window);
+	const stacked = useWorkspace((state) => state.stacked);
+	const [start, end] = shownWindow({ song, window, stacked });
 	const store = useWorkspaceStore();
 	const aiming = useWorkspace((state) => state.aiming !== null);
 	const gestures = useTimeGestures();
@@ -40,29 +43,38 @@ export function Ruler() {
 	};
 	const { ref, width } = useElementSize();
 	const merged = useMergedRef(ref, gestures.ref);
-	const { ticks } = song.bars;
+	const { ticks, beat_ticks: beats } = song.bars;
 	const first = placeOf(ticks, start);
 	const last = Math.min(placeOf(ticks, end - 1), ticks.length - 2);
 	// As many numbers as fit, at round distances.
 	const every =
 		[1, 2, 4, 8, 16, 32, 64, 128, 256, 512].find((step) => ((last - first) / step) * 34 < width) ?? 1024;
 	const { x: place } = axis([start, end], width);
-	const shown = [];
-	for (let bar = first; bar <= last; bar++) {
-		const x = place(ticks[bar]);
-		if (bar % every === 0 && x > -12) shown.push({ bar: bar + 1, x });
-	}
+	const barsInView = () => {
+		const numbers = Array.from({ length: Math.max(0, last - first + 1) }, (_, index) => first + index);
+		const marks = numbers
+			.filter((bar) => bar % every === 0)
+			.map((bar) => ({ number: bar + 1, x: place(ticks[bar]) }));
+		return marks.filter(({ x }) => x > -12);
+	};
+	/** All bars are laid over one: its beats are counted. */
+	const beatsOfBar = () => {
+		const bar = placeOf(ticks, (start + end) / 2);
+		const inside = beats.filter((beat) => beat >= ticks[bar] && beat < ticks[bar + 1]);
+		return inside.map((beat, index) => ({ number: index + 1, x: place(beat) }));
+	};
+	const marks = stacked ? beatsOfBar() : barsInView();
 	return (
 		<div
 			ref={merged}
 			className={classes.ruler}
 			data-axis
-			onPointerDown={aiming ? sweepBars : gestures.onPointerDown}
+			onPointerDown={aiming && !stacked ? sweepBars : gestures.onPointerDown}
 			data-aims={aiming}
 		>
-			{shown.map(({ bar, x }) => (
-				<span key={bar} style={{ left: x + 4 }}>
-					{bar}
+			{marks.map(({ number, x }) => (
+				<span key={number} style={{ left: x + 4 }}>
+					{number}
 				</span>
 			))}
 		</div>

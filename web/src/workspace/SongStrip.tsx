@@ -20,7 +20,8 @@ export function SongStrip({ transport }: { transport: Transport }) {
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
 				<h2>
-					WHOLE SONG <SectionsButton /> <TableButton />
+					WHOLE SONG <SectionsButton /> <ViewButton view="table" on="hide figures" off="figures" />
+					<ViewButton view="stacked" on="unroll" off="stack" />
 				</h2>
 				<FigurePair
 					label="identical neighbours"
@@ -34,18 +35,23 @@ export function SongStrip({ transport }: { transport: Transport }) {
 	);
 }
 
-function TableButton() {
+const titles = {
+	table: "Figures of every instrument (F)",
+	stacked: "All bars laid over one (S)",
+};
+
+function ViewButton({ view, on, off }: { view: "table" | "stacked"; on: string; off: string }) {
 	const store = useWorkspaceStore();
-	const table = useWorkspace((state) => state.table);
+	const shown = useWorkspace((state) => state[view]);
 	return (
 		<button
 			type="button"
 			className={classes.link}
-			aria-pressed={table}
-			title="Figures of every instrument (F)"
-			onClick={() => store.getState().setView({ table: !table })}
+			aria-pressed={shown}
+			title={titles[view]}
+			onClick={() => store.getState().setView({ [view]: !shown })}
 		>
-			{table ? "hide figures" : "all figures"}
+			{shown ? on : off}
 		</button>
 	);
 }

@@ -39,6 +39,8 @@ export interface View {
 	open: string | null;
 	/** The table of figures is pinned. */
 	table: boolean;
+	/** All bars are laid over one. */
+	stacked: boolean;
 }
 
 /** Another take that the open one is held against, in the place of Written. */
@@ -58,7 +60,7 @@ export interface WorkspaceState extends View, Draft {
 	song: SongDetail;
 	part: PartDetail;
 	offers: ActionOffer[];
-	/** The bar (from 1) that each hit was written in. */
+	/** The bar (from 1) that each hit is meant for. */
 	barOf: number[];
 	revision: number;
 	history: History;
@@ -134,6 +136,7 @@ const viewKeys = [
 	"window",
 	"open",
 	"table",
+	"stacked",
 ] as const satisfies (keyof View)[];
 
 function firstView(song: SongDetail): View {
@@ -152,6 +155,7 @@ function firstView(song: SongDetail): View {
 		window: [song.bars.ticks[0], song.bars.ticks[last]],
 		open: null,
 		table: false,
+		stacked: false,
 	};
 }
 
@@ -226,7 +230,7 @@ export function createWorkspace(
 			song,
 			part,
 			offers,
-			barOf: part.written.ticks.map((tick) => barAt(song, tick)),
+			barOf: part.written.grid_lines.map((line) => barAt(song, line)),
 			recipe: part.state.recipe,
 			variation: part.state.variation,
 			revision: part.state.revision,

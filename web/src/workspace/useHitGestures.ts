@@ -5,6 +5,7 @@ import { inset, velocityAt, velocityY } from "../draw/hits";
 import { plural } from "../words";
 import { hitAt, rowsOf } from "./HitsCanvas";
 import { added, idOf, millisOf, moved, onGrid, removed, restored } from "./hand";
+import { barOfRow, placer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
 
@@ -48,7 +49,8 @@ export function useHitGestures(index: number, name: string) {
 		if (!state.selected.has(hit)) state.select([hit]);
 		const rows = [...store.getState().selected];
 		const perPixel = 126 / (area.height - 2 * inset);
-		const ticks = (state.window[1] - state.window[0]) / area.width;
+		const [start, end] = shownWindow(state);
+		const ticks = (end - start) / area.width;
 		let way: "up" | "sideways" | null = null;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
@@ -99,12 +101,14 @@ export function useHitGestures(index: number, name: string) {
 
 	function inside(box: Lasso, area: DOMRect) {
 		const state = store.getState();
-		const { performance, part, window } = state;
-		const { x } = axis(window, area.width);
+		const { performance, part } = state;
+		const { x } = axis(shownWindow(state), area.width);
+		const place = placer(state);
 		return rowsOf(state, index).filter((row) => {
 			const tick = performance?.ticks[row] ?? part.written.ticks[row];
 			const velocity = performance?.velocities[row] ?? part.written.velocities[row];
-			const [left, top] = [x(tick) - box.left, velocityY(velocity, area.height) - box.top];
+			const shown = place(tick, barOfRow(state, row));
+			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
 			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
 		});
 	}
@@ -117,7 +121,7 @@ export function useHitGestures(index: number, name: string) {
 			const hit = hitAt(state, index, x, y, area.width, area.height);
 			const { draft, commit, performance } = state;
 			if (hit < 0) {
-				const { tick } = axis(state.window, area.width);
+				const { tick } = axis(shownWindow(state), area.width);
 				const at = event.altKey ? tick(x) : onGrid(state, tick(x));
 				draft({ recipe: added(state, index, at, velocityAt(y, area.height)) });
 				commit(`add a hit of ${name}`);

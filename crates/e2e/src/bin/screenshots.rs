@@ -72,6 +72,12 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     let part = browser.run(songs).await?;
     browser.goto(&format!("{}/songs/4/parts/{part}", app.address)).await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.press("Snare").await?;
+    browser.press("stack").await?;
+    rest(browser).await?;
+    keep(browser, folder, "stacked").await?;
+    browser.press("unroll").await?;
+    browser.press("Snare").await?;
     browser.press("Recipes").await?;
     browser.find("[data-recipe='One good take']").await?;
     keep(browser, folder, "recipes").await?;
@@ -94,7 +100,7 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.keys("\u{e00c}").await?;
     add(browser, "contrast").await?;
     browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 10.0).await?;
-    browser.press("all figures").await?;
+    browser.press("figures").await?;
     rest(browser).await?;
     keep(browser, folder, "takes-compared").await?;
     browser.press("hide figures").await.map_err(Into::into)

@@ -1,0 +1,36 @@
+/** What the rows show: the song from left to right, or all bars laid over one. */
+import { barAt } from "./song";
+import type { WorkspaceState } from "./store";
+
+type Shown = Pick<WorkspaceState, "song" | "window" | "stacked">;
+
+/** How much is shown before and behind the bar that all are laid over, of its length. */
+const margin = 0.04;
+
+/** The ticks that the rows show. Stacked it is the first bar of the window, and a little around it. */
+export function shownWindow({ song, window, stacked }: Shown): [number, number] {
+	if (!stacked) return window;
+	const [start, length] = barOf(song, barAt(song, window[0]));
+	return [start - margin * length, start + (1 + margin) * length];
+}
+
+function barOf({ bars }: WorkspaceState["song"], bar: number) {
+	return [bars.ticks[bar - 1], bars.ticks[bar] - bars.ticks[bar - 1]];
+}
+
+/**
+ * Where a tick of a bar is shown. Stacked, bars of another length than the one shown have no place
+ * (not a number, which nothing is drawn at).
+ */
+export function placer({ song, window, stacked }: Shown): (tick: number, bar?: number) => number {
+	if (!stacked) return (tick) => tick;
+	const [shown, length] = barOf(song, barAt(song, window[0]));
+	return (tick, bar = barAt(song, tick)) => {
+		const [start, own] = barOf(song, bar);
+		return Math.abs(own - length) < 0.5 ? shown + tick - start : Number.NaN;
+	};
+}
+
+/** The bar that a row is meant for. */
+export const barOfRow = ({ barOf, performance, part, song }: WorkspaceState, row: number) =>
+	barOf[row] ?? barAt(song, performance?.added[row - part.written.ticks.length]?.grid_line ?? 0);
