@@ -32,7 +32,8 @@ fn read_recipe(path: Option<&Path>) -> Result<Recipe, String> {
 
 /// Every part as it is played: drum parts by the recipe, the others as they are.
 pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> Vec<(usize, Performance)> {
-    let context = Context { variation, start, ..Context::new(&song.tempo, &song.metre) };
+    let sections = song.sections();
+    let context = Context { variation, start, sections: &sections, ..Context::new(&song.tempo, &song.metre) };
     let none = Recipe::default();
     let parts = song.parts.iter().enumerate();
     parts

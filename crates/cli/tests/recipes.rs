@@ -80,3 +80,36 @@ fn a_print_of_a_performance_says_the_same_in_the_file() {
         assert_eq!(heard(&one), heard(&other), "{song_name}");
     }
 }
+
+#[test]
+fn a_recipe_can_speak_of_the_sections_of_a_file() {
+    let folder = tempfile::TempDir::new().unwrap();
+    let recipe = r#"{"format": "vivida-recipe", "version": 1, "passes": [
+        {"id": 1, "aim": {"instruments": ["kick"], "sections": ["Break"]}, "action": {"kind": "set", "to": 33}}]}"#;
+    std::fs::write(folder.path().join("break.recipe.json"), recipe).unwrap();
+    let song = root().join("demo/causeway.mid");
+    let done = std::process::Command::new(env!("CARGO_BIN_EXE_vivida"))
+        .current_dir(folder.path())
+        .arg("apply")
+        .arg(&song)
+        .args(["--recipe", "break.recipe.json", "-o", "out.mid"])
+        .output()
+        .unwrap();
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let (before, after) =
+        (read(&std::fs::read(&song).unwrap()).unwrap(), std::fs::read(folder.path().join("out.mid")).unwrap());
+    let after = read(&after).unwrap();
+    let section = before.sections().into_iter().find(|section| section.name == "Break").unwrap();
+    let drums = |file: &vivida_smf::SongFile| file.parts.iter().find(|part| part.drums).unwrap().part.clone();
+    let mut changed = 0;
+    for (was, now) in drums(&before).hits().iter().zip(drums(&after).hits()) {
+        let bar = before.metre.bar_at(was.tick).number;
+        if was.note.get() == 36 && (section.from..=section.to).contains(&bar) {
+            assert_eq!(now.velocity.get(), 33);
+            changed += 1;
+        } else {
+            assert_eq!(now, was);
+        }
+    }
+    assert!(changed > 4, "{changed} kicks in the break");
+}

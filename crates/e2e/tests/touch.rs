@@ -508,3 +508,54 @@ async fn all_bars_are_laid_over_one() -> Done {
     assert_eq!(drawn(&browser, row).await?, unrolled);
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn touch_goes_by_keyboard() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let focus = |css: &str| format!("document.querySelector(\"{css}\").focus()");
+
+    // An accent on a slot of a pattern, by arrows.
+    add_pass(&browser, "accent", "accents").await?;
+    browser.run(&focus("[data-pattern] [role=slider]:nth-child(3)")).await?;
+    browser.keys(&key::UP.to_string().repeat(6)).await?;
+    kept(&browser, 1, "passes[0]?.action.pattern[2] === 10").await?;
+
+    // Slots of an aim, by Space; the editor gives the focus back.
+    browser.run(&focus("[data-pass=accents] [aria-label='Narrow the aim']")).await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.press("positions in the bar").await?;
+    browser.run(&focus("[data-pass=accents] [data-condition=positions]")).await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.find("[data-slots] button").await?;
+    browser.run(&focus("[data-slots] button:nth-child(1)")).await?;
+    browser.keys(" ").await?;
+    kept(&browser, 1, "passes[0]?.aim.positions?.slots.join() === '1,5,13'").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+
+    // A layer of the kit, by arrows, in an opened row.
+    browser.run(&focus("[data-instrument=kick] button")).await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.find("[data-instrument=kick] [data-layer=hard]").await?;
+    browser.run(&focus("[data-instrument=kick] [data-layer=hard]")).await?;
+    browser.keys(&key::DOWN.to_string()).await?;
+    kept(&browser, 1, "p.kit.instruments.find((one) => one.id === 'kick').layers[3].from === 107").await?;
+
+    // The three handles of a shape in its picture.
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    add_pass(&browser, "shape", "shape").await?;
+    browser.run(&focus("[data-pass=shape] [data-grip]")).await?;
+    browser.find("[data-pass=shape] [data-shape]").await?;
+    browser.run(&focus("[data-pass=shape] [aria-label='Shape, soft']")).await?;
+    browser.keys(&key::UP.to_string().repeat(2)).await?;
+    kept(&browser, 1, "passes[1]?.action.soft === 50").await?;
+
+    // Every step of it can be taken back by keys.
+    browser.run("document.activeElement.blur()").await?;
+    for _ in 0..8 {
+        chord(&browser, key::CONTROL, "z").await?;
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
+    kept(&browser, 1, "passes.length === 0 && p.state.layers === null").await?;
+    browser.close().await
+}

@@ -2,7 +2,7 @@
 
 use crate::api::*;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use vivida_core::{Chart, Part, Performance, PlayedHit, Reading, Section, Ticks};
+use vivida_core::{Chart, Part, Performance, PlayedHit, Reading, Ticks};
 use vivida_smf::SongFile;
 
 pub(crate) fn hit_count(file: &SongFile) -> usize {
@@ -44,19 +44,6 @@ pub(crate) fn picture(
         picture.velocities.push(hit.velocity.get());
     }
     picture
-}
-
-/// The sections that a file's markers make: each lasts up to the next.
-pub(crate) fn marked_sections(file: &SongFile) -> Vec<Section> {
-    let bars = file.bars();
-    let starts: Vec<u32> = file.markers.iter().map(|marker| file.metre.bar_at(marker.tick).number).collect();
-    let section = |(index, marker): (usize, &vivida_smf::Marker)| {
-        let from = starts[index];
-        let next = starts[index + 1..].iter().find(|&&start| start > from);
-        let to = next.map_or(bars.max(from), |next| next - 1);
-        Section { name: marker.name.chars().take(80).collect(), from, to }
-    };
-    file.markers.iter().enumerate().map(section).take(Section::MOST).collect()
 }
 
 pub(crate) fn bars(file: &SongFile) -> Bars {

@@ -1,7 +1,7 @@
 //! What the routes call: the store, the songs in use and the engine, put together. Songs and the
 //! shelf are here; parts, exports and the library have files of their own.
 
-use crate::answers::{bars, bpm, hit_count, marked_sections, picture};
+use crate::answers::{bars, bpm, hit_count, picture};
 use crate::api::*;
 use crate::problem::Problem;
 use serde_json::Value;
@@ -144,7 +144,7 @@ impl App {
         let take = take.ok_or(vivida_store::StoreError::NotFound { what: "take", id: wanted.0 })?;
         let layers = self.layers_of(&row)?;
         let source = self.source(&loaded, &row, &take, &layers)?;
-        let sections = song.sections.clone().unwrap_or_else(|| marked_sections(&loaded.file));
+        let sections = song.sections.clone().unwrap_or_else(|| loaded.file.sections());
         Ok(Opened { row, take, song: loaded, source, sections })
     }
 
@@ -260,7 +260,7 @@ impl App {
             file_ppq: file.ppq.get() / file.factor,
             bpm: bpm(file),
             metres: file.metre.changes().map(|(bar, metre)| (bar, metre.to_string())).collect(),
-            sections: row.sections.clone().unwrap_or_else(|| marked_sections(file)),
+            sections: row.sections.clone().unwrap_or_else(|| file.sections()),
             bars: bars(file),
             parts: part_cards(&row, file),
             mended: file.mended.clone(),

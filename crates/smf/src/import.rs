@@ -2,7 +2,9 @@
 
 use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
-use vivida_core::{Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, TempoMap, Ticks, Velocity};
+use vivida_core::{
+    Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
+};
 
 /// The most notes that a song may have.
 pub const MOST_HITS: usize = 500_000;
@@ -120,6 +122,20 @@ pub struct SongFile {
 }
 
 impl SongFile {
+    /// The sections that the file's markers make: each lasts up to the next one.
+    pub fn sections(&self) -> Vec<Section> {
+        let bars = self.bars();
+        let starts: Vec<u32> = self.markers.iter().map(|marker| self.metre.bar_at(marker.tick).number).collect();
+        let section = |(marker, (index, &from)): (&Marker, (usize, &u32))| {
+            let next = starts[index + 1..].iter().find(|&&start| start > from);
+            let to = next.map_or(bars, |next| (next - 1).min(bars));
+            Section { name: marker.name.chars().take(80).collect(), from, to }
+        };
+        let sections = self.markers.iter().zip(starts.iter().enumerate()).map(section);
+        // A marker behind the last bar names nothing.
+        sections.filter(|section| section.from <= section.to).take(Section::MOST).collect()
+    }
+
     /// The number of bars, at least 1.
     pub fn bars(&self) -> u32 {
         let last = self.parts.iter().map(|part| part.part.end().0).fold(1.0, f64::max);

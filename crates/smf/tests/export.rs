@@ -176,4 +176,19 @@ fn markers_and_names_are_read_and_never_empty() {
     let markers: Vec<(f64, &str)> = song.markers.iter().map(|marker| (marker.tick.0, marker.name.as_str())).collect();
     assert_eq!(markers, [(0.0, "Verse"), (960.0, "Lift")]);
     assert_eq!(song.parts[0].name, "Drums (track 2, channel 10)");
+    let sections: Vec<(String, u32, u32)> =
+        song.sections().into_iter().map(|section| (section.name, section.from, section.to)).collect();
+    assert_eq!(sections, [("Verse".to_owned(), 1, 1), ("Lift".to_owned(), 1, 1)], "both in the only bar");
+}
+
+#[test]
+fn sections_last_up_to_the_next_and_end_with_the_song() {
+    // Three bars of 4/4 at 96 ppq; markers at bars 1, 2 and far behind the end.
+    let conductor: &[u8] = &[0, 0xff, 0x06, 1, b'A', 0x83, 0x00, 0xff, 0x06, 1, b'B', 0xa0, 0x00, 0xff, 0x06, 1, b'Z'];
+    let drums: &[u8] = &[0, 0x99, 36, 100, 0x89, 0x00, 0x89, 36, 64];
+    let song = read(&file(1, 96, &[conductor, drums])).unwrap();
+    let sections: Vec<(String, u32, u32)> =
+        song.sections().into_iter().map(|section| (section.name, section.from, section.to)).collect();
+    assert_eq!(song.bars(), 3);
+    assert_eq!(sections, [("A".to_owned(), 1, 1), ("B".to_owned(), 2, 3)], "what lies behind the end names nothing");
 }

@@ -1,0 +1,149 @@
+//! Readings against their definitions, worked out the slow way.
+
+use proptest::collection::vec;
+use proptest::prelude::*;
+use vivida_core::action::{ByHand, HandHit, Loosen, Vary};
+use vivida_core::stats::{mean, quantile, standard_deviation};
+use vivida_core::*;
+
+fn part(hits: &[(u32, u8, u8)]) -> Part {
+    let hit = |(id, &(tick, note, velocity)): (usize, &(u32, u8, u8))| Hit {
+        id: HitId(id as u32),
+        tick: Ticks(f64::from(tick)),
+        length: Ticks(30.0),
+        velocity: Velocity::new(velocity).unwrap(),
+        release: 64,
+        note: Note::new([42, 38, 36][usize::from(note)]).unwrap(),
+        channel: Channel::PERCUSSION,
+    };
+    Part::new(hits.iter().enumerate().map(hit).collect())
+}
+
+fn hits() -> impl Strategy<Value = Vec<(u32, u8, u8)>> {
+    vec((0..20_000u32, 0..3u8, 1..=127u8), 1..60)
+}
+
+struct Stand {
+    tempo: TempoMap,
+    metre: MetreMap,
+}
+
+impl Stand {
+    fn new() -> Stand {
+        let ppq = Ppq::new(960).unwrap();
+        Stand { tempo: TempoMap::new(ppq, [(Ticks(4000.0), 400_000)]), metre: MetreMap::new(ppq, []) }
+    }
+
+    fn context(&self) -> Context<'_> {
+        Context::new(&self.tempo, &self.metre)
+    }
+}
+
+/// Figures by their definitions: velocities, then offsets in ms, of hits in the order of time.
+fn check(figures: &Figures, hits: &[(u8, f64)]) -> Result<(), TestCaseError> {
+    let velocities: Vec<f64> = hits.iter().map(|hit| f64::from(hit.0)).collect();
+    let offsets: Vec<f64> = hits.iter().map(|hit| hit.1).collect();
+    let mut sorted = velocities.clone();
+    sorted.sort_by(f64::total_cmp);
+    prop_assert_eq!(figures.count as usize, hits.len());
+    prop_assert!((figures.velocity_mean - mean(&velocities)).abs() < 1e-9);
+    prop_assert!((figures.velocity_spread - standard_deviation(&velocities)).abs() < 1e-9);
+    for (figure, share) in [(figures.soft, 0.1), (figures.typical, 0.5), (figures.hard, 0.9)] {
+        prop_assert!((figure - quantile(&sorted, share)).abs() < 1e-9);
+    }
+    prop_assert!((figures.offset_mean.0 - mean(&offsets)).abs() < 1e-9);
+    prop_assert!((figures.offset_spread.0 - standard_deviation(&offsets)).abs() < 1e-9);
+    if hits.len() > 1 {
+        let alike = hits.windows(2).filter(|pair| pair[0].0 == pair[1].0).count();
+        prop_assert!((figures.identical_neighbours - alike as f64 / (hits.len() - 1) as f64).abs() < 1e-9);
+    }
+    Ok(())
+}
+
+/// Of one instrument, in the order of time: velocity and ms from the nearest line of the grid.
+fn measured(stand: &Stand, grid: Grid, hits: &[(f64, f64, u8)]) -> Vec<(u8, f64)> {
+    hits.iter()
+        .map(|&(anchor, tick, velocity)| {
+            let line = grid.nearest(&stand.metre, Ticks(anchor));
+            (velocity, stand.tempo.millis_of(Ticks(tick) - line, line).0)
+        })
+        .collect()
+}
+
+proptest! {
+    #[test]
+    fn the_written_reading_is_what_its_words_say(hits in hits()) {
+        let (stand, part) = (Stand::new(), part(&hits));
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let reading = Reading::written(&part, &chart, &stand.context());
+        let grid = chart.meant(&part, &stand.metre).grid;
+        for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
+            let own: Vec<(f64, f64, u8)> = part.hits().iter()
+                .filter(|hit| instrument.articulations.iter().any(|way| way.note == hit.note))
+                .map(|hit| (hit.tick.0, hit.tick.0, hit.velocity.get()))
+                .collect();
+            check(&one.figures, &measured(&stand, grid, &own))?;
+            prop_assert_eq!(one.portrait.touch.iter().max(), Some(&255));
+        }
+        prop_assert_eq!(reading.all.count as usize, part.hits().len());
+        prop_assert!(reading.loudness.is_some());
+    }
+
+    #[test]
+    fn the_played_reading_counts_what_sounds_where_it_was_meant(hits in hits(), removed in vec(0..60u32, 0..6), extra in 0..20_000u32) {
+        let (stand, part) = (Stand::new(), part(&hits));
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let added = HandHit {
+            id: HitId(ByHand::FIRST_ADDED),
+            tick: Ticks(f64::from(extra)),
+            length: Ticks(10.0),
+            velocity: Velocity::new(55).unwrap(),
+            note: part.hits()[0].note,
+            channel: Channel::PERCUSSION,
+        };
+        let hand = ByHand { removed: removed.into_iter().map(HitId).collect(), added: vec![added], ..ByHand::default() };
+        let passes = [Action::Loosen(Loosen::default()), Action::Vary(Vary::default()), Action::ByHand(hand)];
+        let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
+        let performance = perform(&part, &chart, &Recipe { passes }, &stand.context());
+        let reading = Reading::played(&part, &chart, &stand.context(), &performance);
+        let grid = chart.meant(&part, &stand.metre).grid;
+        prop_assert_eq!(reading.all.count as usize, performance.sounding().count());
+        for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
+            let is_own = |note: Note| instrument.articulations.iter().any(|way| way.note == note);
+            let rows = performance.hits.iter().enumerate().filter(|(_, hit)| hit.silenced.is_none() && is_own(hit.note));
+            let own: Vec<(f64, f64, u8)> = rows
+                .map(|(row, hit)| (part.hits().get(row).map_or(hit.tick.0, |was| was.tick.0), hit.tick.0, hit.velocity.get()))
+                .collect();
+            let measured = measured(&stand, grid, &own);
+            let offsets: Vec<f64> = measured.iter().map(|hit| hit.1).collect();
+            prop_assert_eq!(one.figures.count as usize, own.len());
+            prop_assert!((one.figures.offset_mean.0 - mean(&offsets)).abs() < 1e-9);
+            prop_assert!((one.figures.offset_spread.0 - standard_deviation(&offsets)).abs() < 1e-9);
+        }
+    }
+}
+
+#[test]
+fn what_does_not_sound_has_no_loudness() {
+    let (stand, part) = (Stand::new(), part(&[(0, 0, 100), (960, 1, 90)]));
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let hand = ByHand { removed: vec![HitId(0), HitId(1)], ..ByHand::default() };
+    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::ByHand(hand))] };
+    let performance = perform(&part, &chart, &recipe, &stand.context());
+    let reading = Reading::played(&part, &chart, &stand.context(), &performance);
+    assert_eq!((reading.loudness, reading.all.count, reading.all.swing), (None, 0, None));
+    assert!(reading.instruments.iter().all(|one| one.portrait.touch.iter().all(|&place| place == 0)));
+}
+
+#[test]
+fn swing_is_where_the_offbeats_lie() {
+    // Beats and late offbeat 8ths: two thirds of the way, as in a shuffle.
+    let shuffle: Vec<(u32, u8, u8)> =
+        (0..16).flat_map(|beat| [(960 * beat, 0, 90), (960 * beat + 640, 0, 70)]).collect();
+    let (stand, part) = (Stand::new(), part(&shuffle));
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let reading = Reading::written(&part, &chart, &stand.context());
+    assert!((reading.all.swing.unwrap() - 66.67).abs() < 0.01);
+    assert_eq!(chart.meant(&part, &stand.metre).grid.to_string(), "1/8 triplet");
+    assert_eq!(reading.all.on_grid, 1.0);
+}
