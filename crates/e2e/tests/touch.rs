@@ -559,3 +559,95 @@ async fn touch_goes_by_keyboard() -> Done {
     kept(&browser, 1, "passes.length === 0 && p.state.layers === null").await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn selected_hits_are_copied_cut_and_given_to_another_drum() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let [x, y] = middle(&browser, "[data-instrument='snare'] canvas[data-hits]").await?;
+    let lasso = || browser.drag_from(x - 130.0, y - 28.0, 260.0, 54.0);
+    lasso().await?;
+    browser.until("/^\\d+ hits/.test(document.querySelector('[data-selection]').textContent)").await?;
+    browser.press("Duplicate, one beat later").await?;
+    kept(&browser, 1, "passes[0]?.action.added.length >= 3").await?;
+    let added = browser
+        .run("return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) => p.state.recipe.passes[0].action.added)")
+        .await?;
+    let first = &added[0];
+    assert_eq!((first["note"].as_u64(), first["velocity"].as_u64()), (Some(37), Some(100)), "as it is played");
+    assert_eq!(first["tick"].as_f64().map(|tick| tick % 960.0), Some(0.0), "a beat on");
+
+    browser.press("Undo").await?;
+    kept(&browser, 1, "passes.length === 0").await?;
+    lasso().await?;
+    browser.press("Cut each in two").await?;
+    kept(
+        &browser,
+        1,
+        "passes[0]?.action.added.length >= 3 && passes[0].action.added.every((hit) => hit.tick % 960 === 480)",
+    )
+    .await?;
+
+    browser.press("Undo").await?;
+    kept(&browser, 1, "passes.length === 0").await?;
+    lasso().await?;
+    browser.press("to instrument").await?;
+    let ride = Locator::XPath("//*[@role='menuitem' and normalize-space()='Ride']");
+    browser.client.wait().for_element(ride).await?.click().await?;
+    kept(
+        &browser,
+        1,
+        "passes[0]?.action.moved.length >= 3 && passes[0].action.moved.every((move) => move.note === 51)",
+    )
+    .await?;
+    // They are seen in the other row, as loud as they were.
+    browser
+        .until("Number(/(\\d+) hits/.exec(document.querySelector('[data-instrument=ride]').textContent)[1]) > 168")
+        .await?;
+
+    // A pass for just these hits.
+    browser.press("A pass for these hits").await?;
+    kept(&browser, 1, "passes[1]?.aim.picked.length >= 3").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_second_part_is_tried_against_the_first() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Drums").await?;
+    browser.press("Duplicate, to try something").await?;
+    browser.press("Drums, second").await?;
+    browser.press("Rename").await?;
+    browser.find("input[aria-label='Name of the part']").await?;
+    browser.keys(&format!("Brushes{}", key::ENTER)).await?;
+    browser.until("document.querySelector('nav').textContent.includes('Brushes')").await?;
+    add_pass(&browser, "softer", "level").await?;
+    // The first one is muted: neither heard nor exported.
+    browser.press("Brushes").await?;
+    browser.press("Drums · 1591 hits").await?;
+    browser.until("document.querySelectorAll('[data-pass]').length === 0").await?;
+    browser.press("Drums").await?;
+    browser.press("Mute, here and in exports").await?;
+    browser.until("document.querySelector('nav').textContent.includes('(muted)')").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 20").await?;
+    browser.press("Stop").await?;
+    let heard = browser.run("return [...new Set(window.vividaProbe.scheduled.map((one) => one.part))].sort()").await?;
+    let parts = heard.as_array().expect("parts");
+    assert!(
+        !parts.iter().any(|part| part.as_i64() == Some(1)) && parts.len() == 2,
+        "the second one and the bass: {heard}"
+    );
+    // Undo takes the mute back; the second part can go again.
+    browser.press("Undo").await?;
+    browser.until("!document.querySelector('nav').textContent.includes('(muted)')").await?;
+    browser.press("Drums").await?;
+    browser.press("Brushes · 1591 hits").await?;
+    browser.find("[data-pass=level]").await?;
+    browser.press("Brushes").await?;
+    browser.press("Delete (undo brings it back)").await?;
+    browser.until("document.querySelectorAll('[data-pass]').length === 0").await?;
+    assert_eq!(ask(&browser, "/songs/1").await?["parts"].as_array().map(Vec::len), Some(2));
+    browser.close().await
+}

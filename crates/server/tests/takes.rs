@@ -256,3 +256,62 @@ fn recipes_that_are_too_long_or_odd_are_refused_by_path() {
         "recipe.passes[0].aim.sections"
     );
 }
+
+#[test]
+fn a_printed_take_keeps_its_early_hits_in_a_lead_in_bar() {
+    let client = client();
+    let early = json!({"passes": [{"id": 1, "aim": {"instruments": ["kick"]}, "action": {"kind": "lean", "by": -40}}]});
+    let (_, info) = get(&client, "/songs/1/export");
+    assert_eq!(info["held_at_start"], 0);
+    let state = change(&client, 1, json!({"recipe": early}));
+    let (_, info) = get(&client, "/songs/1/export");
+    assert_eq!(info["held_at_start"], 1, "the first kick wants to come before the start");
+    let (status, _) = post(&client, "/parts/1/takes", json!({"revision": state["revision"], "name": "Early"}));
+    assert_eq!(status, Status::Ok);
+    let (_, info) = get(&client, "/songs/1/export");
+    assert_eq!(info["held_at_start"], 0, "what is printed lies within the song");
+    let (_, part) = get(&client, "/parts/1");
+    assert_eq!(part["written"]["ticks"][0], 0.0);
+}
+
+#[test]
+fn recipe_files_that_are_no_text_or_too_large_are_named() {
+    let client = client();
+    let import = |bytes: Vec<u8>| {
+        let request = client.post("/api/v1/recipes/file?file_name=mine.json").header(host());
+        answer(request.body(bytes).dispatch())
+    };
+    for (bytes, expected) in [
+        (vec![0xff, 0xfe, 0x00], Status::UnprocessableEntity),
+        (b"{".to_vec(), Status::UnprocessableEntity),
+        (b"[]".to_vec(), Status::UnprocessableEntity),
+        (vec![b' '; (4 << 20) + 1], Status::PayloadTooLarge),
+    ] {
+        let (status, problem) = import(bytes);
+        assert_eq!((status, &problem["file"]), (expected, &json!("mine.json")), "{problem}");
+    }
+    assert!(get(&client, "/recipes").1.as_array().unwrap().is_empty());
+}
+
+#[test]
+fn sections_and_takes_are_guarded_by_revisions_and_undone_by_the_song() {
+    let client = client();
+    let (_, song) = get(&client, "/songs/1");
+    let one = json!([{"name": "All", "from": 1, "to": 72}]);
+    let set = |revision: &Value| put(&client, "/songs/1/sections", json!({"revision": revision, "sections": one}));
+    assert_eq!(set(&song["revision"]).0, Status::Ok);
+    assert_eq!(set(&song["revision"]).0, Status::Conflict, "the second tab was late");
+    let (_, part) = get(&client, "/parts/1");
+    let named = json!({"revision": part["state"]["revision"], "name": "Second"});
+    let (_, printed) = post(&client, "/parts/1/takes", named);
+    assert_eq!(printed["history"]["undo"], "print “Second”");
+    let (_, undone) = post(&client, "/songs/1/undo", Value::Null);
+    assert_eq!(undone["label"], "print “Second”");
+    assert_eq!(undone["parts"][0]["takes"].as_array().unwrap().len(), 1);
+    assert_eq!(post(&client, "/songs/1/undo", Value::Null).1["label"], "sections");
+    assert_eq!(get(&client, "/songs/1").1["sections"], song["sections"], "the file's markers again");
+    for label in ["sections", "print “Second”"] {
+        assert_eq!(post(&client, "/songs/1/redo", Value::Null).1["label"], label);
+    }
+    assert_eq!(get(&client, "/songs/1").1["sections"], one);
+}
