@@ -61,6 +61,14 @@ pub struct PlayedHit {
     pub silenced: Option<PassId>,
 }
 
+impl PlayedHit {
+    /// A hit played as it is written.
+    pub fn as_written(hit: &Hit) -> PlayedHit {
+        let Hit { id, tick, length, velocity, release, note, channel } = *hit;
+        PlayedHit { id, tick, length, velocity, release, note, channel, silenced: None }
+    }
+}
+
 /// What one pass did.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
 pub struct PassReport {

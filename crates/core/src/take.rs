@@ -25,16 +25,7 @@ impl Performance {
     /// These hits in the place of a part's own, which fall silent: how a printed take is written to
     /// the file that its part came from.
     pub fn instead_of(self, part: &Part) -> Performance {
-        let silent = |hit: &Hit| PlayedHit {
-            id: hit.id,
-            tick: hit.tick,
-            length: hit.length,
-            velocity: hit.velocity,
-            release: hit.release,
-            note: hit.note,
-            channel: hit.channel,
-            silenced: Some(PassId(0)),
-        };
+        let silent = |hit: &Hit| PlayedHit { silenced: Some(PassId(0)), ..PlayedHit::as_written(hit) };
         let own = part.hits().iter().map(silent);
         let hits = own.chain(self.hits.into_iter().filter(|hit| hit.silenced.is_none())).collect();
         Performance { hits, passes: self.passes }

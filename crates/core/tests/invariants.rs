@@ -257,17 +257,7 @@ fn play(part: &Part, recipe: &Recipe, variation: u32) -> Performance {
 }
 
 fn plain(part: &Part) -> Vec<PlayedHit> {
-    let played = |hit: &Hit| PlayedHit {
-        id: hit.id,
-        tick: hit.tick,
-        length: hit.length,
-        velocity: hit.velocity,
-        release: hit.release,
-        note: hit.note,
-        channel: hit.channel,
-        silenced: None,
-    };
-    part.hits().iter().map(played).collect()
+    part.hits().iter().map(PlayedHit::as_written).collect()
 }
 
 fn one(aim: Aim, action: Action) -> Recipe {

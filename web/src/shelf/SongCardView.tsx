@@ -1,8 +1,10 @@
-import { ActionIcon, Badge, Group, Menu, TextInput, Tooltip } from "@mantine/core";
+import { ActionIcon, Badge, Group, Menu, Tooltip } from "@mantine/core";
 import { IconAlertTriangle, IconCopy, IconDots, IconPencil, IconTrash } from "@tabler/icons-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link } from "wouter";
 import type { SongCard } from "../api/generated/types";
+import { NameField } from "../NameField";
+import { useAfterMenu } from "../useAfterMenu";
 import { duration, percent, plural } from "../words";
 import { Picture } from "./Picture";
 import classes from "./Shelf.module.css";
@@ -16,15 +18,9 @@ interface Props {
 
 /** A song on the shelf. The whole card opens it. */
 export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
-	const [renaming, setRenaming] = useState<string | null>(null);
-	// The menu gives the focus back when it closes; only then can the field take it.
-	const renamesNext = useRef(false);
+	const [renaming, setRenaming] = useState(false);
+	const rename = useAfterMenu(() => setRenaming(true));
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
-	const finish = (keep: boolean) => {
-		const name = renaming?.trim();
-		if (keep && name && name !== song.name) onRename(song, name);
-		setRenaming(null);
-	};
 	const bpm = `${Math.round(song.bpm * 10) / 10} bpm${song.tempo_changes ? ", changing" : ""}`;
 	const parts = song.parts.map((part) => part.name).join(", ");
 	return (
@@ -32,24 +28,18 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
 			<Picture picture={song.picture} label={`The first bars of ${song.name}`} />
 			<div className={classes.body}>
 				<Group justify="space-between" wrap="nowrap" gap="xs">
-					{renaming === null ? (
+					{!renaming ? (
 						<Link href={`/songs/${song.id}/parts/${first.id}`} className={classes.name} title={song.name}>
 							{song.name}
 						</Link>
 					) : (
-						<TextInput
+						<NameField
 							className={classes.above}
-							flex={1}
-							size="xs"
-							aria-label="Song name"
-							value={renaming}
-							autoFocus
-							maxLength={200}
-							onChange={(event) => setRenaming(event.currentTarget.value)}
-							onBlur={() => finish(true)}
-							onKeyDown={(event) => {
-								if (event.key === "Enter") finish(true);
-								if (event.key === "Escape") finish(false);
+							label="Song name"
+							value={song.name}
+							onDone={(name) => {
+								setRenaming(false);
+								if (name) onRename(song, name);
 							}}
 						/>
 					)}
@@ -69,24 +59,14 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
 								demo
 							</Badge>
 						)}
-						<Menu
-							onExitTransitionEnd={() => {
-								if (renamesNext.current) setRenaming(song.name);
-								renamesNext.current = false;
-							}}
-						>
+						<Menu onExitTransitionEnd={rename.onExitTransitionEnd}>
 							<Menu.Target>
 								<ActionIcon variant="subtle" color="gray" aria-label={`More for ${song.name}`}>
 									<IconDots size={16} />
 								</ActionIcon>
 							</Menu.Target>
 							<Menu.Dropdown>
-								<Menu.Item
-									leftSection={<IconPencil size={14} />}
-									onClick={() => {
-										renamesNext.current = true;
-									}}
-								>
+								<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
 									Rename
 								</Menu.Item>
 								<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => onDuplicate(song)}>

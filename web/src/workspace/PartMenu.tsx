@@ -7,11 +7,12 @@ import {
 	IconVolume,
 	IconVolumeOff,
 } from "@tabler/icons-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
+import { useAfterMenu } from "../useAfterMenu";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
 
@@ -22,12 +23,7 @@ export function Crumbs() {
 	const { state: part } = useWorkspace((state) => state.part);
 	const [, go] = useLocation();
 	const [renaming, setRenaming] = useState(false);
-	// The menu gives the focus back when it has closed; only then can the field take it.
-	const renames = useRef(false);
-	const closed = () => {
-		if (renames.current) setRenaming(true);
-		renames.current = false;
-	};
+	const rename = useAfterMenu(() => setRenaming(true));
 	const { change, setSong } = store.getState();
 	const second = song.parts.find(({ id }) => id === part.id)?.is_second ?? false;
 	const open = (id: number) => go(`/songs/${song.id}/parts/${id}`);
@@ -64,7 +60,7 @@ export function Crumbs() {
 					}}
 				/>
 			) : (
-				<Menu onExitTransitionEnd={closed}>
+				<Menu onExitTransitionEnd={rename.onExitTransitionEnd}>
 					<Menu.Target>
 						<Button
 							variant="subtle"
@@ -96,12 +92,7 @@ export function Crumbs() {
 						>
 							{part.muted ? "Unmute" : "Mute, here and in exports"}
 						</Menu.Item>
-						<Menu.Item
-							leftSection={<IconPencil size={14} />}
-							onClick={() => {
-								renames.current = true;
-							}}
-						>
+						<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
 							Rename
 						</Menu.Item>
 						<Menu.Item

@@ -15,6 +15,7 @@ import { client } from "../../api/client";
 import type { Pass, PassReport, Recipe } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
+import { useAfterMenu } from "../../useAfterMenu";
 import { plain, plural } from "../../words";
 import { moved, nextId, withPass } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -212,14 +213,9 @@ function Controls(props: MenuProps) {
 function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
 	const store = useWorkspaceStore();
 	const recipe = () => store.getState().recipe;
-	// The menu gives the focus back when it has closed; only then can the field take it.
-	const renames = useRef(false);
-	const closed = () => {
-		if (renames.current) onRename();
-		renames.current = false;
-	};
+	const rename = useAfterMenu(onRename);
 	return (
-		<Menu position="bottom-end" onExitTransitionEnd={closed}>
+		<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
 			<Menu.Target>
 				<ActionIcon variant="subtle" color="gray" size="sm" aria-label={`More for pass ${number}, ${title}`}>
 					<IconDots size={15} />
@@ -232,12 +228,7 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 				>
 					{soloed ? "Hear all passes again" : "Hear this pass alone"}
 				</Menu.Item>
-				<Menu.Item
-					leftSection={<IconPencil size={14} />}
-					onClick={() => {
-						renames.current = true;
-					}}
-				>
+				<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
 					Rename
 				</Menu.Item>
 				<Menu.Item leftSection={<IconArrowUp size={14} />} disabled={number === 1} onClick={() => onMove(-1)}>
