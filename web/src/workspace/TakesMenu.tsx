@@ -16,7 +16,7 @@ export function TakesMenu() {
 	return (
 		<Popover opened={opened} onChange={setOpened} position="bottom-end" width={360} trapFocus returnFocus>
 			<Popover.Target>
-				<Tooltip label={`Takes: this is “${current?.name ?? ""}”`}>
+				<Tooltip label={`Takes: this is “${current?.name ?? ""}”`} disabled={opened}>
 					<Button
 						size="compact-sm"
 						h={30}
