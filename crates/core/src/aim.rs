@@ -186,7 +186,8 @@ pub struct Aim {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub picked: Option<Vec<HitId>>,
-    /// Everything but what the conditions above say.
+    /// All but these: of the chosen instruments and bars the hits that the other conditions do not
+    /// mean; where there are no others, all but the hits of these instruments and bars.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     #[ts(optional, as = "Option<bool>")]
     pub invert: bool,
@@ -274,13 +275,15 @@ impl Aim {
 
     /// The rows of the stage that are meant, ascending. A silenced hit never is.
     pub(crate) fn meant(&self, stage: &Stage<'_>, dice: &Dice) -> Vec<usize> {
-        let mut rows = self.of_instruments(stage);
+        let scope = self.scope(stage);
+        let mut rows = scope.clone();
         self.keep_places(&mut rows, stage);
         self.keep_company(&mut rows, stage, dice);
         if self.invert {
             let mut meant = vec![false; stage.rows()];
             rows.iter().for_each(|&row| meant[row] = true);
-            rows = (0..stage.rows()).filter(|&row| !meant[row]).collect();
+            let all = if self.is_scope_alone() { (0..stage.rows()).collect() } else { scope };
+            rows = all.into_iter().filter(|&row| !meant[row]).collect();
         }
         if stage.silences() {
             rows.retain(|&row| !stage.is_silenced(row));
@@ -288,18 +291,32 @@ impl Aim {
         rows
     }
 
-    fn of_instruments(&self, stage: &Stage<'_>) -> Vec<usize> {
-        let kit = &stage.chart.kit;
+    /// Nothing is asked of the hits of the chosen instruments and bars.
+    fn is_scope_alone(&self) -> bool {
+        let scope = Aim {
+            instruments: self.instruments.clone(),
+            bars: self.bars.clone(),
+            sections: self.sections.clone(),
+            invert: self.invert,
+            ..Aim::default()
+        };
+        *self == scope
+    }
+
+    /// The rows of the chosen instruments in the chosen bars.
+    fn scope(&self, stage: &Stage<'_>) -> Vec<usize> {
         let mut rows: Vec<usize> = (0..stage.rows()).collect();
         if !self.instruments.is_empty() {
+            let instruments = &stage.chart.kit.instruments;
             let wanted: Vec<bool> =
-                kit.instruments.iter().map(|instrument| self.instruments.contains(&instrument.id)).collect();
+                instruments.iter().map(|instrument| self.instruments.contains(&instrument.id)).collect();
             rows.retain(|&row| wanted.get(stage.instrument(row)) == Some(&true));
         }
-        if !self.articulations.is_empty() {
+        if !self.is_everywhere() {
+            let stretches = self.stretches(stage.metre, stage.sections);
             rows.retain(|&row| {
-                let ways = kit.instruments.get(stage.instrument(row)).map_or(&[][..], |one| &one.articulations);
-                ways.iter().any(|way| way.note == stage.note(row) && self.articulations.contains(&way.name))
+                let tick = stage.written(row).tick.0;
+                stretches.iter().any(|&(from, to)| tick >= from && tick < to)
             });
         }
         rows
@@ -307,11 +324,10 @@ impl Aim {
 
     /// What is asked of a hit by itself.
     fn keep_places(&self, rows: &mut Vec<usize>, stage: &Stage<'_>) {
-        if !self.is_everywhere() {
-            let stretches = self.stretches(stage.metre, stage.sections);
+        if !self.articulations.is_empty() {
             rows.retain(|&row| {
-                let tick = stage.written(row).tick.0;
-                stretches.iter().any(|&(from, to)| tick >= from && tick < to)
+                let ways = stage.instrument_at(row).map_or(&[][..], |one| &one.articulations);
+                ways.iter().any(|way| way.note == stage.note(row) && self.articulations.contains(&way.name))
             });
         }
         if let Some(positions) = &self.positions {

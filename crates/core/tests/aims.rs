@@ -192,6 +192,14 @@ fn shares_picks_and_all_but_these() {
     assert_eq!(stand.meant(json!({"picked": []})), [0u32; 0]);
     let all_but = stand.meant(json!({"instruments": ["closed-hat"], "invert": true}));
     assert_eq!(all_but, [9, 10, 11, 12, 13, 14, 16]);
+    // Where more is asked, the others are those of the same instruments and bars.
+    let backbeat = json!({"grid": "1/16", "slots": [5, 13]});
+    let others = json!({"instruments": ["snare"], "positions": backbeat, "invert": true});
+    assert_eq!(stand.meant(others), [12, 14]);
+    let in_bar = json!({"bars": [{"from": 2, "to": 2}], "positions": backbeat, "invert": true});
+    assert_eq!(stand.meant(in_bar), [14, 15]);
+    let ways = json!({"instruments": ["snare"], "articulations": ["side stick"], "invert": true});
+    assert_eq!(stand.meant(ways), [11, 12, 13, 16]);
 }
 
 #[test]

@@ -621,7 +621,8 @@ share?: Percent,
  */
 picked?: Array<HitId>, 
 /**
- * Everything but what the conditions above say.
+ * All but these: of the chosen instruments and bars the hits that the other conditions do not
+ * mean; where there are no others, all but the hits of these instruments and bars.
  */
 invert?: boolean, };
 

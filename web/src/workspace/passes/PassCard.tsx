@@ -1,6 +1,7 @@
 import { ActionIcon, Menu, Switch, Tooltip } from "@mantine/core";
 import {
 	IconArrowDown,
+	IconArrowsSplit2,
 	IconArrowUp,
 	IconCopy,
 	IconCopyPlus,
@@ -214,6 +215,15 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 	const store = useWorkspaceStore();
 	const recipe = () => store.getState().recipe;
 	const rename = useAfterMenu(onRename);
+	/** The same again, aimed at what this one leaves out. */
+	const split = () => {
+		const next = nextId(recipe());
+		const passes = recipe().passes.flatMap((one) => {
+			if (one.id !== id) return [one];
+			return [one, { ...one, id: next, aim: { ...one.aim, invert: one.aim.invert ? undefined : true } }];
+		});
+		change("one more for the others of", { passes });
+	};
 	return (
 		<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
 			<Menu.Target>
@@ -248,6 +258,9 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 					}}
 				>
 					Duplicate
+				</Menu.Item>
+				<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={split}>
+					One more for all the others
 				</Menu.Item>
 				<CopyItems id={id} />
 				<Menu.Divider />
