@@ -306,6 +306,7 @@ async fn takes_are_printed_compared_and_returned_to() -> Done {
     browser.press("Delete Take 2").await?;
     browser.until("document.querySelectorAll('[data-take]').length === 1").await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.until("document.querySelector('header').textContent.includes('Written')").await?;
     browser.press("Undo").await?;
     browser.until("document.querySelector('[aria-label=Takes]')?.textContent.includes('2')").await?;
     browser.close().await
@@ -342,6 +343,17 @@ async fn passes_are_ordered_named_heard_alone_and_copied() -> Done {
     browser.press("Hear all again").await?;
     browser.until("!document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
     kept(&browser, 1, "passes.every((pass) => pass.on)").await?;
+    // One that is heard alone and then deleted leaves the others to be heard.
+    browser.press("More for pass 1, Set").await?;
+    browser.press("Hear this pass alone").await?;
+    browser.until("document.querySelector('aside').textContent.includes('One pass is heard alone')").await?;
+    browser.press("More for pass 1, Set").await?;
+    browser.press("Delete").await?;
+    browser.until("!document.querySelector('aside').textContent.includes('One pass is heard alone')").await?;
+    browser.until("!document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser.press("Undo").await?;
+    kept(&browser, 1, "passes.length === 3").await?;
+    browser.press("Hear all again").await?;
 
     // To the bass; a pass for everything fits there.
     browser.press("More for pass 2, Loosen").await?;

@@ -312,6 +312,7 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 	let busy = false;
 	let wanted = false;
 	let askedAt = 0;
+	let lightings = 0;
 	const pump = async () => {
 		if (busy || !wanted) return;
 		const { variation } = get();
@@ -346,6 +347,8 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 			void pump();
 		},
 		light: async (pass: number | null, aimed: boolean) => {
+			// While an aim is swept, answers may come late: only the newest counts.
+			const own = ++lightings;
 			if (pass === null) {
 				set({ lit: null });
 				return;
@@ -354,7 +357,7 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 			if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
 			try {
 				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass, aimed });
-				if (get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
+				if (own === lightings) set({ lit: { pass, hits: new Set(hits) } });
 			} catch {
 				// The performance of the same recipe says what is wrong with it.
 			}
@@ -389,6 +392,8 @@ function createSaver(
 			lit: null,
 			selected: new Set(),
 			refused: null,
+			// A take that is gone is nothing to be held against.
+			against: state.takes.some(({ id }) => id === get().against?.take) ? get().against : null,
 		});
 		perform();
 	};
@@ -447,11 +452,16 @@ function createSaver(
 	};
 }
 
+type Heard = Pick<WorkspaceState, "recipe" | "soloPass">;
+
+/** One pass is heard alone. A pass that was deleted meanwhile is not. */
+export const isAlone = ({ recipe, soloPass }: Heard) => recipe.passes.some(({ id }) => id === soloPass);
+
 /** The recipe as it is heard: with one pass alone, the others are off. */
-export const heardRecipe = ({ recipe, soloPass }: Pick<WorkspaceState, "recipe" | "soloPass">): Recipe =>
-	soloPass === null
-		? recipe
-		: { passes: recipe.passes.map((pass) => ({ ...pass, on: pass.id === soloPass })) };
+export const heardRecipe = (state: Heard): Recipe =>
+	isAlone(state)
+		? { passes: state.recipe.passes.map((pass) => ({ ...pass, on: pass.id === state.soloPass })) }
+		: state.recipe;
 
 /** What Played is held against: Written, or another take. */
 export const beforeOf = ({ against, part }: Pick<WorkspaceState, "against" | "part">) =>

@@ -1,7 +1,7 @@
 import { Button, Group, Tooltip } from "@mantine/core";
 import { IconDice5, IconRotateClockwise } from "@tabler/icons-react";
 import { useEffect, useRef } from "react";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
 import { AddPass } from "./AddPass";
 import { NumberToken } from "./NumberToken";
 import { PassCard } from "./PassCard";
@@ -20,7 +20,7 @@ export function PassPanel() {
 			list.current?.querySelector("[data-pass]:last-of-type")?.scrollIntoView({ block: "nearest" });
 		count.current = passes.length;
 	}, [passes.length]);
-	const alone = useWorkspace((state) => state.soloPass !== null);
+	const alone = useWorkspace(isAlone);
 	const { soloOn } = useWorkspaceStore().getState();
 	return (
 		<aside className={classes.panel} aria-label="Passes">
