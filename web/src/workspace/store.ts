@@ -357,7 +357,7 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 			if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
 			try {
 				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass, aimed });
-				if (own === lightings) set({ lit: { pass, hits: new Set(hits) } });
+				if (own === lightings && get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
 			} catch {
 				// The performance of the same recipe says what is wrong with it.
 			}
@@ -375,7 +375,7 @@ function createSaver(
 ) {
 	let queue: Promise<void> = Promise.resolve();
 	let timer = 0;
-	let waiting: string | null = null;
+	let waiting: { label: string; draft: Draft } | null = null;
 
 	const take = (state: PartState) => {
 		// Another kit or another Written: everything is fetched anew.
@@ -409,29 +409,39 @@ function createSaver(
 			showError(error);
 		}
 	};
-	const commit = (label: string, keepalive = false) => {
+	const keep = (label: string, { recipe, variation }: Draft, keepalive = false) => {
+		queue = queue.then(() => put(label, { recipe, variation }, keepalive));
+	};
+	const keepWaiting = (keepalive = false) => {
+		window.clearTimeout(timer);
+		if (waiting) keep(waiting.label, waiting.draft, keepalive);
+		waiting = null;
+	};
+	/** What waits under another name is a step of its own, as it was then. */
+	const makeWay = (label: string) => {
+		if (waiting?.label !== label) keepWaiting();
 		window.clearTimeout(timer);
 		waiting = null;
-		const { recipe, variation } = get();
-		queue = queue.then(() => put(label, { recipe, variation }, keepalive));
 	};
 	return {
 		take,
-		commit: (label: string) => commit(label),
+		commit: (label: string) => {
+			makeWay(label);
+			keep(label, get());
+		},
 		commitSoon: (label: string) => {
-			window.clearTimeout(timer);
-			waiting = label;
-			timer = window.setTimeout(() => commit(label), 600);
+			makeWay(label);
+			const { recipe, variation } = get();
+			waiting = { label, draft: { recipe, variation } };
+			timer = window.setTimeout(keepWaiting, 600);
 		},
-		flush: () => {
-			if (waiting !== null) commit(waiting, true);
-		},
+		flush: () => keepWaiting(true),
 		settled: () => {
-			if (waiting !== null) commit(waiting);
+			keepWaiting();
 			return queue;
 		},
 		change: async (call: (revision: number) => Promise<PartState>) => {
-			if (waiting !== null) commit(waiting);
+			keepWaiting();
 			await queue;
 			try {
 				const before = get().part.state.layers;
