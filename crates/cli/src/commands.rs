@@ -27,7 +27,7 @@ pub fn read_song(path: &Path) -> Result<(Vec<u8>, SongFile), String> {
 fn read_recipe(path: Option<&Path>) -> Result<Recipe, String> {
     let Some(path) = path else { return Ok(Recipe::default()) };
     let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
-    Ok(RecipeFile::parse(&text).map_err(|error| named(path, error))?.recipe)
+    Ok(RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain())
 }
 
 /// Every part as it is played: drum parts by the recipe, the others as they are.

@@ -59,7 +59,7 @@ fn a_print_of_a_performance_says_the_same_in_the_file() {
         let part = &song.parts[0];
         let chart = part.chart(part.drums);
         let text = std::fs::read_to_string(root().join("docs/formats/recipes/shape.recipe.json")).unwrap();
-        let recipe = RecipeFile::parse(&text).unwrap().recipe;
+        let recipe = RecipeFile::parse(&text).unwrap().plain();
         let played = perform(&part.part, &chart, &recipe, &context);
         let printed = played.printed();
         let plain =

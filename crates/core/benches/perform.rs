@@ -32,7 +32,7 @@ fn eight_passes() -> Recipe {
         (Aim::at("kick"), Action::Shape(Shape { follow: Percent(100.0), ..Shape::default() })),
         (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(120.0), pivot: None })),
         (Aim::at("ride"), Action::Level(Level { by: -6.0 })),
-        (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0) })),
+        (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0), ..Lean::default() })),
         (Aim::everything(), Action::Loosen(loosen.clone())),
         (Aim::at("closed-hat"), Action::Loosen(loosen)),
     ];

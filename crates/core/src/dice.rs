@@ -21,6 +21,11 @@ impl Dice {
         Dice { pass, seed: mix(pass_and_round ^ mix(u64::from(variation).wrapping_add(0x5eed))) }
     }
 
+    /// Other dice of the same pass, for the nth of several things that it does.
+    pub(crate) fn apart(&self, nth: u32) -> Dice {
+        Dice { seed: mix(self.seed ^ mix(0xa9a7_0000 | u64::from(nth))), ..*self }
+    }
+
     /// Whose dice they are.
     pub fn pass(&self) -> PassId {
         self.pass

@@ -45,6 +45,19 @@ impl Grid {
         Ticks(straight * dotted * f64::from(self.space) / f64::from(self.count))
     }
 
+    /// The grid whose cells are `count` of these; nothing where no note value says so.
+    ///
+    /// ```
+    /// use vivida_core::Grid;
+    /// assert_eq!(Grid::SIXTEENTHS.times(2).unwrap().to_string(), "1/8");
+    /// assert_eq!("1/1".parse::<Grid>().unwrap().times(2), None);
+    /// ```
+    pub fn times(self, count: u32) -> Option<Grid> {
+        let value = u32::from(self.value);
+        let whole = count > 0 && value.is_multiple_of(count) && (value / count).is_power_of_two();
+        whole.then(|| Grid { value: (value / count) as u8, ..self })
+    }
+
     /// The line nearest to a position; bar lines are lines too.
     pub fn nearest(self, metre: &MetreMap, at: Ticks) -> Ticks {
         let bar = metre.bar_at(at);

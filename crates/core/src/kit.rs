@@ -32,7 +32,7 @@ impl fmt::Display for InstrumentId {
 }
 
 /// What kind of drum an instrument is; grooves and recipes fall back on it where kits differ.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, TS)]
 #[serde(rename_all = "kebab-case")]
 #[allow(missing_docs)]
 pub enum Family {

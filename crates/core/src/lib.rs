@@ -23,6 +23,8 @@
 //! 8. `only_whom_it_aims_at`: a hit outside the aim keeps velocity, onset and note, and its length
 //!    but for the cut of invariant 4.
 //! 9. `monotone`: Contrast, Limits, Layer, Shape and Level keep the order of velocities.
+//! 10. `groove_round_trip`: a groove applied in full to an on-grid part and taken again is the same
+//!     groove, within half a tick.
 //!
 //! # Example
 //!
@@ -43,7 +45,7 @@
 //! let part = Part::new((0..8).map(hit).collect());
 //! let chart = Chart::new(&part, Kit::of_drums(&part));
 //!
-//! let lean = Action::Lean(action::Lean { by: Millis(10.0) });
+//! let lean = Action::Lean(action::Lean { by: Millis(10.0), ..Lean::default() });
 //! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
 //! let context = Context::new(&tempo, &metre);
 //! let played = perform(&part, &chart, &recipe, &context);
@@ -54,9 +56,13 @@
 pub mod action;
 mod aim;
 mod chart;
+mod detach;
 mod dice;
+mod extract;
 mod fit;
 mod grid;
+mod groove;
+mod groove_library;
 mod hit;
 mod kit;
 mod metre;
@@ -74,11 +80,14 @@ mod take;
 mod tempo;
 mod units;
 
-pub use action::{Action, ActionInfo};
+pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, VelocityRange};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
+pub use extract::{GrooveReading, GrooveSwing, GrooveTake, Taken, VoiceReading};
 pub use grid::Grid;
+pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
+pub use groove_library::OwnGroove;
 pub use hit::{Hit, HitId, Part};
 pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Layers, Limb, VelocityLayer,

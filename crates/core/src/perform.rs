@@ -1,6 +1,6 @@
 //! From Written to Played: one pure function.
 
-use crate::action::ActionFamily;
+use crate::action::{Action, ActionFamily, Pockets};
 use crate::aim;
 use crate::chart::Chart;
 use crate::dice::Dice;
@@ -31,12 +31,16 @@ pub struct Context<'a> {
     pub start: Ticks,
     /// The song's named stretches of bars, for aims that name them.
     pub sections: &'a [Section],
+    /// The song's pockets, for passes that follow one.
+    pub pockets: &'a Pockets,
 }
 
+static NO_POCKETS: Pockets = Pockets::new();
+
 impl<'a> Context<'a> {
-    /// Variation 1, the first round, from 0 on, without sections.
+    /// Variation 1, the first round, from 0 on, without sections or pockets.
     pub fn new(tempo: &'a TempoMap, metre: &'a MetreMap) -> Context<'a> {
-        Context { tempo, metre, variation: 1, round: 0, start: Ticks(0.0), sections: &[] }
+        Context { tempo, metre, variation: 1, round: 0, start: Ticks(0.0), sections: &[], pockets: &NO_POCKETS }
     }
 }
 
@@ -90,6 +94,8 @@ pub struct PassReport {
     pub largest_change: f64,
     /// The mean change of velocity, of the touched hits.
     pub mean_change: f64,
+    /// What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
+    pub said: Option<String>,
 }
 
 /// The Played reading of a part and how it came about.
@@ -159,6 +165,10 @@ pub struct Stage<'a> {
     silenced: BTreeMap<usize, PassId>,
     /// Named stretches of bars.
     pub(crate) sections: &'a [Section],
+    /// The song's pockets.
+    pub(crate) pockets: &'a Pockets,
+    pub(crate) variation: u32,
+    pub(crate) round: u32,
     /// Where the stretches begin and end that the pass at work aims at, in ticks; none means all.
     stretches: Vec<(f64, f64)>,
     /// Where each hit begins, in ticks.
@@ -181,6 +191,9 @@ impl<'a> Stage<'a> {
             renamed: BTreeMap::new(),
             silenced: BTreeMap::new(),
             sections: context.sections,
+            pockets: context.pockets,
+            variation: context.variation,
+            round: context.round,
             stretches: Vec::new(),
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
@@ -359,7 +372,7 @@ impl<'a> Stage<'a> {
         let aimed = pass.aim.meant(self, &dice);
         let (rows, silent, renamed) = (self.rows(), self.silenced.len(), self.renamed.clone());
         self.stretches = pass.aim.stretches(self.metre, self.sections);
-        let was = Was::of(self, &aimed, pass.action.info().family);
+        let was = Was::of(self, &aimed, &pass.action);
         pass.action.act(self, &aimed, &dice);
 
         let mut report = PassReport {
@@ -372,6 +385,7 @@ impl<'a> Stage<'a> {
             mean_move: Millis(0.0),
             largest_change: 0.0,
             mean_change: 0.0,
+            said: pass.action.said(self),
         };
         let otherwise = self.silences() || !self.renamed.is_empty();
         for (place, &row) in aimed.iter().enumerate() {
@@ -446,8 +460,13 @@ struct Was {
 }
 
 impl Was {
-    /// An action changes the columns of its own family alone; by hand anything can change.
-    fn of(stage: &Stage<'_>, aimed: &[usize], family: ActionFamily) -> Was {
+    /// An action changes the columns of its own family alone; by hand anything can change, and a groove
+    /// has accents, too.
+    fn of(stage: &Stage<'_>, aimed: &[usize], action: &Action) -> Was {
+        let family = match action {
+            Action::Groove(_) | Action::Pocket(_) => ActionFamily::Hand,
+            other => other.info().family,
+        };
         let of = |column: &[f64], changes: bool| match changes {
             true => aimed.iter().map(|&row| column[row]).collect(),
             false => Vec::new(),

@@ -1,6 +1,6 @@
 //! Recipes: ordered lists of passes, and their documented JSON.
 
-use crate::action::Action;
+use crate::action::{Action, PocketId, PocketSettings, Pockets};
 use crate::aim::Aim;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -143,6 +143,9 @@ pub struct RecipeFile {
     pub name: String,
     /// What it is for.
     pub note: String,
+    /// The pockets that passes follow.
+    #[serde(skip_serializing_if = "Pockets::is_empty")]
+    pub pockets: Pockets,
     /// The passes.
     #[serde(flatten)]
     pub recipe: Recipe,
@@ -151,7 +154,13 @@ pub struct RecipeFile {
 impl RecipeFile {
     /// A file of this version.
     pub fn new(name: impl Into<String>, note: impl Into<String>, recipe: Recipe) -> RecipeFile {
-        RecipeFile { format: "vivida-recipe", version: Recipe::VERSION, name: name.into(), note: note.into(), recipe }
+        let (name, note, pockets) = (name.into(), note.into(), Pockets::new());
+        RecipeFile { format: "vivida-recipe", version: Recipe::VERSION, name, note, pockets, recipe }
+    }
+
+    /// Its passes, those that follow its pockets turned into ordinary ones.
+    pub fn plain(&self) -> Recipe {
+        self.recipe.detached(&self.pockets, |_| true)
     }
 
     /// From the text of a file.
@@ -181,8 +190,24 @@ impl RecipeFile {
             Some(other) => Err(RecipeError::new(field, format!("expected a text, found {other}"))),
         };
         let (name, note) = (text_of("name")?, text_of("note")?);
-        Ok(RecipeFile::new(name, note, Recipe::from_value(Value::Object(fields))?))
+        let pockets = fields.remove("pockets").map_or(Ok(Pockets::new()), pockets)?;
+        let recipe = Recipe::from_value(Value::Object(fields))?;
+        Ok(RecipeFile { pockets, ..RecipeFile::new(name, note, recipe) })
     }
+}
+
+fn pockets(value: Value) -> Result<Pockets, RecipeError> {
+    let Value::Object(fields) = value else {
+        return Err(RecipeError::new("pockets", "pockets are an object: the settings of each by its number"));
+    };
+    let one = |(number, settings): (String, Value)| {
+        let path = format!("pockets.{number}");
+        let id = number.parse().map_err(|_| RecipeError::new(&path, "a pocket goes by a whole number"))?;
+        let settings = PocketSettings::from_value(settings)
+            .map_err(|(field, message)| RecipeError::new(format!("{path}.{field}"), message))?;
+        Ok((PocketId(id), settings))
+    };
+    fields.into_iter().map(one).collect()
 }
 
 #[cfg(test)]
@@ -224,6 +249,11 @@ mod tests {
         assert_eq!(RecipeFile::parse("{").unwrap_err().path, "line 1");
         assert_eq!(RecipeFile::parse("[]").unwrap_err().path, ".");
         assert_eq!(RecipeFile::parse("{}").unwrap_err().path, "format");
+        let with = |pockets: Value| json!({"format": "vivida-recipe", "version": 1, "passes": [], "pockets": pockets});
+        let path = |pockets| RecipeFile::parse(&with(pockets).to_string()).unwrap_err().path;
+        assert_eq!(path(json!({"1": {"lean": {"by": 900}}})), "pockets.1.lean.by");
+        assert_eq!(path(json!({"one": {}})), "pockets.one");
+        assert_eq!(path(json!([])), "pockets");
     }
 
     #[test]

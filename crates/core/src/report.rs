@@ -305,7 +305,7 @@ mod tests {
         let played = reported(
             &sixteenths(&[60; 32]),
             vec![
-                Pass::new(1, second_bar, Action::Lean(Lean { by: Millis(10.0) })),
+                Pass::new(1, second_bar, Action::Lean(Lean { by: Millis(10.0), ..Lean::default() })),
                 Pass::new(2, Aim::everything(), Action::Level(Level { by: 30.0 })),
             ],
         );

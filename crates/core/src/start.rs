@@ -185,7 +185,7 @@ impl Manner {
         let snares = of(&|family, _| family == Family::Snare);
         if let Some(positions) = backbeat(context).filter(|_| self.behind > 0.0 && !snares.is_empty()) {
             let aim = Aim { positions: Some(positions), ..at(snares) };
-            steps.push((aim, Action::Lean(Lean { by: Millis(self.behind) })));
+            steps.push((aim, Action::Lean(Lean { by: Millis(self.behind), ..Lean::default() })));
         }
         let (early, late) = (Millis(self.loosen.0), Millis(self.loosen.1));
         steps.push((

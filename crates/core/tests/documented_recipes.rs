@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 use std::path::Path;
-use vivida_core::{Action, RecipeFile};
+use vivida_core::{Action, GrooveFile, GrooveSlot, RecipeFile};
 
 #[test]
 fn there_is_a_working_example_of_every_action() {
@@ -22,6 +22,22 @@ fn there_is_a_working_example_of_every_action() {
         assert!(page.contains(&format!("### {}\n", info.kind)), "recipe.md does not describe {}", info.kind);
         for setting in info.settings {
             assert!(page.contains(&format!("`{}`", setting.name)), "recipe.md does not describe {}", setting.name);
+        }
+    }
+}
+
+#[test]
+fn the_example_groove_can_be_read() {
+    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/formats");
+    let text = std::fs::read_to_string(docs.join("grooves/late-twos.groove.json")).unwrap();
+    let file = GrooveFile::parse(&text).unwrap();
+    assert_eq!((file.groove.slots(), file.groove.families.len()), (8, 1));
+    let again = GrooveFile::parse(&serde_json::to_string(&file).unwrap()).unwrap();
+    assert_eq!(again, file);
+    let page = std::fs::read_to_string(docs.join("groove.md")).unwrap();
+    for object in [serde_json::json!(file), serde_json::json!(GrooveSlot::default())] {
+        for field in object.as_object().unwrap().keys() {
+            assert!(page.contains(&format!("| `{field}` |")), "groove.md does not describe {field}");
         }
     }
 }

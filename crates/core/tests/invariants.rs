@@ -2,9 +2,10 @@
 
 use proptest::collection::vec;
 use proptest::prelude::*;
+use std::collections::BTreeMap;
 use vivida_core::action::{
-    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level,
-    Limits, LimitsHow, Loosen, Match, NoTwins, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
+    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level,
+    Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
 };
 use vivida_core::*;
 
@@ -112,7 +113,12 @@ fn actions() -> impl Strategy<Value = Action> {
         (0.0..400.0, proptest::option::of(velocities()))
             .prop_map(|(contrast, pivot)| Action::Contrast(Contrast { contrast: Percent(contrast), pivot })),
         (-126.0..126.0).prop_map(|by| Action::Level(Level { by })),
-        (-200.0..200.0).prop_map(|by| Action::Lean(Lean { by: Millis(by) })),
+        leans().prop_map(Action::Lean),
+        grooves().prop_map(Action::Groove),
+        (0..3u32, 0.0..200.0).prop_map(|(pocket, strength)| Action::Pocket(Pocket {
+            pocket: PocketId(pocket),
+            strength: Percent(strength)
+        })),
         (0.0..100.0, 0.0..100.0, any::<bool>()).prop_map(|(early, late, bell)| {
             let spread = if bell { Spread::Bell } else { Spread::Even };
             Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread, ..Loosen::default() })
@@ -158,6 +164,77 @@ fn actions() -> impl Strategy<Value = Action> {
         })),
         by_hand().prop_map(Action::ByHand),
     ]
+}
+
+fn leans() -> impl Strategy<Value = Lean> {
+    (-200.0..200.0, -50.0..50.0, grids()).prop_map(|(by, share, grid)| Lean {
+        by: Millis(by),
+        share: Percent(share),
+        grid,
+    })
+}
+
+fn profiles() -> impl Strategy<Value = GrooveProfile> {
+    let slot = (-0.5..0.5, 0.0..0.3, 0.1..3.0, 0.0..0.5, 0.1..3.0).prop_map(
+        |(offset, spread, velocity, velocity_spread, length)| GrooveSlot {
+            count: 1,
+            offset,
+            spread,
+            velocity,
+            velocity_spread,
+            length,
+        },
+    );
+    let slots = || proptest::collection::btree_map(1..9u32, slot.clone(), 0..9);
+    (slots(), slots(), 1..3u32, 40.0..240.0, any::<bool>()).prop_map(|(together, hats, bars, tempo, odd)| {
+        let metre = if odd { Metre::new(7, 8) } else { Metre::new(4, 4) };
+        GrooveProfile {
+            name: "any".to_owned(),
+            bars,
+            metre: metre.unwrap(),
+            grid: "1/8 triplet".parse().unwrap(),
+            tempo,
+            together,
+            families: [(Family::Hat, hats)].into(),
+        }
+    })
+}
+
+/// Grooves of one voice whose accents average 1, as those that are taken do.
+fn even_grooves() -> impl Strategy<Value = GrooveProfile> {
+    let slots = proptest::collection::btree_map(1..29u32, (-0.45..0.45, 0.6..1.6), 1..20);
+    let grids = prop_oneof![Just("1/16"), Just("1/8 triplet"), Just("1/16 5:4")];
+    (slots, grids, any::<bool>()).prop_map(|(slots, grid, odd)| {
+        let metre = if odd { Metre::new(7, 8) } else { Metre::new(4, 4) }.unwrap();
+        let empty = GrooveProfile { bars: 2, grid: grid.parse().unwrap(), metre, ..GrooveProfile::default() };
+        // Left out is what lies beyond the groove and, where the last slot of a bar is a short one, what would be
+        // nearer to a line across the bar line.
+        let short = empty.bar_cells().fract() > 1e-6;
+        let fits = |slot: u32, offset: f64| {
+            let in_bar = (slot - 1) % empty.slots_a_bar();
+            let by_the_bar_line = in_bar == 0 || in_bar + 1 == empty.slots_a_bar();
+            slot <= empty.slots() && (!short || !by_the_bar_line || offset.abs() < 0.1)
+        };
+        let mut slots: BTreeMap<u32, (f64, f64)> =
+            slots.into_iter().filter(|(slot, (offset, _))| fits(*slot, *offset)).collect();
+        slots.entry(1).or_insert((0.05, 1.0));
+        let level = slots.values().map(|(_, velocity)| velocity).sum::<f64>() / slots.len() as f64;
+        let slot = |(number, (offset, velocity)): (u32, (f64, f64))| {
+            (number, GrooveSlot { offset, velocity: velocity / level, ..GrooveSlot::default() })
+        };
+        let together = slots.into_iter().map(slot).collect();
+        GrooveProfile { together, ..empty }
+    })
+}
+
+fn grooves() -> impl Strategy<Value = Groove> {
+    let shares = [0.0..200.0, 0.0..200.0, 0.0..100.0, 0.0..100.0, 0.0..200.0];
+    let voices = prop_oneof![Just(GrooveVoice::Own), Just(GrooveVoice::Together), Just(GrooveVoice::Hat)];
+    let tempos = prop_oneof![Just(GrooveTempo::Scaled), Just(GrooveTempo::Millis)];
+    (profiles(), shares, voices, tempos).prop_map(|(groove, shares, voice, tempo)| {
+        let [timing, touch, liveliness, pull, lengths] = shares.map(Percent);
+        Groove { groove, voice, timing, touch, liveliness, pull, lengths, tempo }
+    })
 }
 
 /// The touch of a part as it is written.
@@ -228,6 +305,7 @@ struct Song {
     tempo: TempoMap,
     metre: MetreMap,
     sections: Vec<Section>,
+    pockets: Pockets,
 }
 
 impl Song {
@@ -237,7 +315,15 @@ impl Song {
         let metres = [(Ticks(0.0), Metre::new(3, 8).unwrap()), (Ticks(1440.0), Metre::new(2, 4).unwrap())];
         let section = |name: &str, from, to| Section { name: name.to_owned(), from, to };
         let sections = vec![section("Verse", 1, 1), section("Fill", 2, 2), section("Verse", 3, 4)];
-        Song { tempo: TempoMap::new(ppq, faster), metre: MetreMap::new(ppq, metres), sections }
+        let pocket = PocketSettings {
+            pull: Pull { strength: Percent(60.0), residue: Millis(3.0), ..Pull::default() },
+            swing: Swing { to: Percent(62.0), ..Swing::default() },
+            groove: Groove { liveliness: Percent(50.0), groove: GrooveProfile::own().remove(3).groove, ..Groove::default() },
+            lean: Lean { by: Millis(-7.0), ..Lean::default() },
+            loosen: Loosen { wander: Millis(9.0), ..Loosen::default() },
+        };
+        let pockets = [(PocketId(1), pocket), (PocketId(2), PocketSettings::default())].into();
+        Song { tempo: TempoMap::new(ppq, faster), metre: MetreMap::new(ppq, metres), sections, pockets }
     }
 
     fn chart(&self, part: &Part) -> Chart {
@@ -245,7 +331,7 @@ impl Song {
     }
 
     fn context(&self, variation: u32) -> Context<'_> {
-        Context { variation, sections: &self.sections, ..Context::new(&self.tempo, &self.metre) }
+        Context { variation, sections: &self.sections, pockets: &self.pockets, ..Context::new(&self.tempo, &self.metre) }
     }
 }
 
@@ -349,12 +435,14 @@ proptest! {
     }
 
     #[test]
-    fn neutral_is_identity(part in parts(), aim in aims(), shape in shapes(), pivot in proptest::option::of(velocities())) {
+    fn neutral_is_identity(part in parts(), aim in aims(), shape in shapes(), pivot in proptest::option::of(velocities()), groove in profiles()) {
         let neutral = [
             Action::Shape(Shape { amount: Percent(0.0), ..shape }),
             Action::Contrast(Contrast { contrast: Percent(100.0), pivot }),
             Action::Level(Level { by: 0.0 }),
-            Action::Lean(Lean { by: Millis(0.0) }),
+            Action::Lean(Lean { by: Millis(0.0), ..Lean::default() }),
+            Action::Groove(Groove { groove, ..Groove::neutral() }),
+            Action::Pocket(Pocket { pocket: PocketId(1), strength: Percent(0.0) }),
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell, ..Loosen::default() }),
             Action::Pull(Pull { strength: Percent(0.0), ..Pull::default() }),
             Action::Swing(Swing { to: Percent(50.0), ..Swing::default() }),
@@ -377,6 +465,46 @@ proptest! {
             let played = play(&part, &one(aim.clone(), action), 1);
             prop_assert_eq!(&played.hits, &plain(&part));
             prop_assert_eq!(played.passes[0].touched, 0);
+        }
+    }
+
+    #[test]
+    fn groove_round_trip(groove in even_grooves(), bars in 1..4u32) {
+        // An even part on the grid that has a hit in every slot that the groove knows, from bar 2 on, so
+        // that nothing is held at the start.
+        let ppq = Ppq::new(960).unwrap();
+        let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, [(Ticks(0.0), groove.metre.clone())]));
+        let cell = groove.grid.cell(ppq).0;
+        let first = groove.bars + 1;
+        let a_bar = groove.slots_a_bar();
+        let mut ticks = Vec::new();
+        for bar in first..first + bars * groove.bars {
+            for slot in groove.together.keys().filter(|slot| (**slot - 1) / a_bar == (bar - 1) % groove.bars) {
+                ticks.push(metre.bar(bar).start.0 + f64::from((slot - 1) % a_bar) * cell);
+            }
+        }
+        let hit = |(id, tick): (u32, f64)| Hit {
+            id: HitId(id),
+            tick: Ticks(tick),
+            length: Ticks(40.0),
+            velocity: Velocity::new(60).unwrap(),
+            release: 64,
+            note: Note::new(42).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        let part = Part::new((0..).zip(ticks).map(hit).collect());
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let action = Groove { groove: groove.clone(), touch: Percent(100.0), lengths: Percent(100.0), ..Groove::default() };
+        let played = perform(&part, &chart, &one(Aim::everything(), Action::Groove(action)), &Context::new(&tempo, &metre));
+        let take = GrooveTake { grid: Some(groove.grid), length: groove.bars, ..GrooveTake::default() };
+        let again = GrooveProfile::taken("Again", &chart, &tempo, &metre, &played.hits, &take).unwrap().groove;
+        prop_assert_eq!(again.together.keys().collect::<Vec<_>>(), groove.together.keys().collect::<Vec<_>>());
+        for (slot, was) in &groove.together {
+            let now = again.together[slot];
+            prop_assert!((now.offset - was.offset).abs() * cell <= 0.5 + 1e-6, "slot {slot}: {was:?} became {now:?}");
+            // Velocities are whole numbers about 60.
+            prop_assert!((now.velocity - was.velocity).abs() <= 1.5 / 60.0, "slot {slot}: {was:?} became {now:?}");
+            prop_assert_eq!(now.count, bars);
         }
     }
 

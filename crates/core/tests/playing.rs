@@ -46,7 +46,7 @@ impl Song {
 }
 
 fn lean(ms: f64) -> Action {
-    Action::Lean(Lean { by: Millis(ms) })
+    Action::Lean(Lean { by: Millis(ms), ..Lean::default() })
 }
 
 fn level(by: f64) -> Action {

@@ -25,7 +25,7 @@ fn play(song: &SongFile, index: usize, action: Action, export: Export) -> (usize
 }
 
 fn lean(ms: f64) -> Action {
-    Action::Lean(Lean { by: Millis(ms) })
+    Action::Lean(Lean { by: Millis(ms), ..Lean::default() })
 }
 
 /// The events of a track's bytes as (tick, bytes), read by hand: deltas of one or two bytes,

@@ -55,7 +55,7 @@ fn recipe() -> Recipe {
     let passes = [
         Action::Shape(Shape::default()),
         Action::Loosen(Loosen { early: Millis(20.0), late: Millis(30.0), ..Loosen::default() }),
-        Action::Lean(Lean { by: Millis(-7.0) }),
+        Action::Lean(Lean { by: Millis(-7.0), ..Lean::default() }),
     ];
     Recipe { passes: (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() }
 }
@@ -169,7 +169,7 @@ fn small() -> Vec<u8> {
 }
 
 fn leaning(by: f64) -> Recipe {
-    Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Lean(Lean { by: Millis(by) }))] }
+    Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Lean(Lean { by: Millis(by), ..Lean::default() }))] }
 }
 
 fn ticks(bytes: &[u8]) -> (u32, Vec<f64>) {

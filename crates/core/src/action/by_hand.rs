@@ -77,29 +77,29 @@ impl Act for ByHand {
         settings: &[],
     };
 
-    fn check(&self) -> Result<(), (&'static str, String)> {
+    fn check(&self) -> Result<(), (String, String)> {
         let many = self.moved.len() + self.removed.len() + self.added.len();
         if many > ByHand::MOST {
-            return Err(("moved", format!("{many} single hits are more than {}", ByHand::MOST)));
+            return Err(("moved".to_owned(), format!("{many} single hits are more than {}", ByHand::MOST)));
         }
         for one in &self.moved {
             let good = one.velocity.abs() <= 126.0
                 && one.time.0.abs() <= 10_000.0
                 && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
             if !good {
-                return Err(("moved", format!("the move of hit {} is out of range", one.hit.0)));
+                return Err(("moved".to_owned(), format!("the move of hit {} is out of range", one.hit.0)));
             }
         }
         let mut seen = BTreeSet::new();
         for one in &self.added {
             if one.id.0 < ByHand::FIRST_ADDED || !seen.insert(one.id) {
                 return Err((
-                    "added",
+                    "added".to_owned(),
                     format!("hit {} needs an id of its own from {} on", one.id.0, ByHand::FIRST_ADDED),
                 ));
             }
             if !(one.tick.0 >= 0.0 && one.tick.0 <= 1e9 && one.length.0 >= 1.0 && one.length.0 <= 1e9) {
-                return Err(("added", format!("hit {} lies outside the song", one.id.0)));
+                return Err(("added".to_owned(), format!("hit {} lies outside the song", one.id.0)));
             }
         }
         Ok(())

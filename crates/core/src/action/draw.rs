@@ -44,9 +44,9 @@ impl Act for Draw {
         ],
     };
 
-    fn check(&self) -> Result<(), (&'static str, String)> {
+    fn check(&self) -> Result<(), (String, String)> {
         if self.from > self.to {
-            return Err(("from", format!("{} is above {}", self.from.get(), self.to.get())));
+            return Err(("from".to_owned(), format!("{} is above {}", self.from.get(), self.to.get())));
         }
         Ok(())
     }

@@ -96,6 +96,18 @@ impl Loosen {
     }
 }
 
+impl Loosen {
+    /// With the drift from dice of its own: several passes may drift together.
+    pub(super) fn loosen(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, drift: &Dice) {
+        for &row in aimed {
+            let id = stage.id(row);
+            let drawn = self.spread.drawn(dice, id);
+            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * self.drift(stage, row, drift) };
+            stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
+        }
+    }
+}
+
 impl Act for Loosen {
     const INFO: ActionInfo = ActionInfo {
         kind: "loosen",
@@ -130,12 +142,7 @@ impl Act for Loosen {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        for &row in aimed {
-            let id = stage.id(row);
-            let drawn = self.spread.drawn(dice, id);
-            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * self.drift(stage, row, dice) };
-            stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
-        }
+        self.loosen(stage, aimed, dice, dice);
     }
 }
 

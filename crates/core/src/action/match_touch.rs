@@ -43,8 +43,8 @@ impl Act for Match {
         ],
     };
 
-    fn check(&self) -> Result<(), (&'static str, String)> {
-        self.reference.check().map_err(|message| ("reference", message))
+    fn check(&self) -> Result<(), (String, String)> {
+        self.reference.check().map_err(|message| ("reference".to_owned(), message))
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

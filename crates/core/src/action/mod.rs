@@ -7,6 +7,7 @@ mod contrast;
 mod draw;
 mod fan;
 mod fast_hands;
+mod groove;
 mod layer;
 mod lean;
 mod length;
@@ -15,6 +16,7 @@ mod limits;
 mod loosen;
 mod match_touch;
 mod no_twins;
+mod pocket;
 mod pull;
 mod set;
 mod shape;
@@ -28,6 +30,7 @@ pub use contrast::Contrast;
 pub use draw::Draw;
 pub use fan::{Fan, FanOrder};
 pub use fast_hands::FastHands;
+pub use groove::{Groove, GrooveTempo, GrooveVoice};
 pub use layer::Layer;
 pub use lean::Lean;
 pub use length::{Length, LengthOf};
@@ -36,6 +39,7 @@ pub use limits::{Limits, LimitsHow};
 pub use loosen::{Loosen, Spread, Wanders};
 pub use match_touch::Match;
 pub use no_twins::{NoTwins, TwinsMove};
+pub use pocket::{Pocket, PocketId, PocketSettings, Pockets};
 pub use pull::Pull;
 pub use set::Set;
 pub use shape::Shape;
@@ -59,8 +63,13 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice);
 
     /// What is wrong beyond single settings being out of range: the setting and why.
-    fn check(&self) -> Result<(), (&'static str, String)> {
+    fn check(&self) -> Result<(), (String, String)> {
         Ok(())
+    }
+
+    /// What the person should know about doing it here.
+    fn said(&self, _stage: &Stage<'_>) -> Option<String> {
+        None
     }
 }
 
@@ -146,6 +155,10 @@ pub enum Values {
     Layer,
     /// The touch of a reference part.
     Touch,
+    /// A groove.
+    Groove,
+    /// One of the song's pockets.
+    Pocket,
     /// A number for each slot of a few bars.
     Pattern {
         /// Least.
@@ -182,7 +195,7 @@ fn read<A: Act>(settings: Value) -> Result<A, (String, String)> {
     for setting in A::INFO.settings {
         setting.values.check(&written[setting.name]).map_err(|message| (setting.name.to_owned(), message))?;
     }
-    action.check().map_err(|(setting, message)| (setting.to_owned(), message))?;
+    action.check()?;
     Ok(action)
 }
 
@@ -215,6 +228,12 @@ macro_rules! actions {
                 }
             }
 
+            pub(crate) fn said(&self, stage: &Stage<'_>) -> Option<String> {
+                match self {
+                    $(Action::$name(action) => action.said(stage)),+
+                }
+            }
+
             pub(crate) fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
                 match self {
                     $(Action::$name(action) => action.act(stage, aimed, dice)),+
@@ -242,7 +261,7 @@ macro_rules! actions {
 
 actions! {
     Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Pull,
-    Swing, Lean, Loosen, Fan, Length, ByHand,
+    Swing, Groove, Pocket, Lean, Loosen, Fan, Length, ByHand,
 }
 
 #[cfg(test)]

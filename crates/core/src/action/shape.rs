@@ -104,12 +104,12 @@ impl Act for Shape {
         ],
     };
 
-    fn check(&self) -> Result<(), (&'static str, String)> {
+    fn check(&self) -> Result<(), (String, String)> {
         if self.soft > self.typical {
-            return Err(("soft", format!("soft {} is above typical {}", self.soft.get(), self.typical.get())));
+            return Err(("soft".to_owned(), format!("soft {} is above typical {}", self.soft.get(), self.typical.get())));
         }
         if self.typical > self.hard {
-            return Err(("typical", format!("typical {} is above hard {}", self.typical.get(), self.hard.get())));
+            return Err(("typical".to_owned(), format!("typical {} is above hard {}", self.typical.get(), self.hard.get())));
         }
         Ok(())
     }
