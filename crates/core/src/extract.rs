@@ -44,6 +44,21 @@ pub struct Taken {
     pub groove: GrooveProfile,
     /// Sentences: what was left out, what there was little of.
     pub said: Vec<String>,
+    /// The hits that it was taken from, laid over its bars.
+    pub hits: LaidHits,
+}
+
+/// Hits laid over the bars of a groove, in columns.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, TS)]
+pub struct LaidHits {
+    /// The slot, from 1.
+    pub slots: Vec<u32>,
+    /// In ms from the slot's line, at the tempo that the groove was taken at.
+    pub offsets: Vec<f32>,
+    /// How hard.
+    pub velocities: Vec<u8>,
+    /// Of which family.
+    pub families: Vec<Family>,
 }
 
 /// The share of the hits of a slot that is left out at either end before the mean is taken.
@@ -157,15 +172,27 @@ impl GrooveProfile {
             used += 1;
             let in_bar = ((line - bar.start.0) / cell).round() as u32;
             let slot = ((bar.number - 1) % take.length * profile.slots_a_bar() + in_bar) as usize;
-            let family = chart.kit.instruments.get(chart.instrument_of(hit.note, hit.channel)).map_or(Family::Other, |one| one.family);
+            let family = chart
+                .kit
+                .instruments
+                .get(chart.instrument_of(hit.note, hit.channel))
+                .map_or(Family::Other, |one| one.family);
             let offset = ((hit.tick.0 - line) / cell).clamp(-0.5, 0.5);
             placed.push((family, slot, offset, f64::from(hit.velocity.get()), hit.length.0));
         }
         if used == 0 {
-            return Err(GrooveError::new("bars", "nothing sounds there, so there is no groove to take; choose other bars or instruments"));
+            return Err(GrooveError::new(
+                "bars",
+                "nothing sounds there, so there is no groove to take; choose other bars or instruments",
+            ));
         }
         let slots = profile.slots() as usize;
+        let mut laid = LaidHits::default();
         for &(family, slot, offset, velocity, length) in &placed {
+            laid.slots.push(slot as u32 + 1);
+            laid.offsets.push(profile.millis(offset).0 as f32);
+            laid.velocities.push(velocity as u8);
+            laid.families.push(family);
             let heap = &mut heaps.entry(family).or_insert_with(|| vec![Heap::default(); slots])[slot];
             heap.offsets.push(offset);
             heap.velocities.push(velocity);
@@ -189,7 +216,7 @@ impl GrooveProfile {
             }
             profile.together = slots_of(&mut together).0;
         }
-        Ok(Taken { said: said(&profile, used, left_out), groove: profile })
+        Ok(Taken { said: said(&profile, used, left_out), groove: profile, hits: laid })
     }
 }
 
@@ -277,8 +304,17 @@ impl GrooveProfile {
             }
         };
         let mut voices = vec![voice(None, self.of_all())];
-        voices.extend(self.families.iter().filter(|(_, known)| !known.is_empty()).map(|(&family, known)| voice(Some(family), known)));
-        let all: Vec<&GrooveSlot> = if self.families.is_empty() { self.together.values().collect() } else { self.families.values().flat_map(BTreeMap::values).collect() };
+        voices.extend(
+            self.families
+                .iter()
+                .filter(|(_, known)| !known.is_empty())
+                .map(|(&family, known)| voice(Some(family), known)),
+        );
+        let all: Vec<&GrooveSlot> = if self.families.is_empty() {
+            self.together.values().collect()
+        } else {
+            self.families.values().flat_map(BTreeMap::values).collect()
+        };
         let several = || all.iter().filter(|slot| slot.count >= 2);
         let count: f64 = several().map(|slot| f64::from(slot.count)).sum();
         let squares: f64 = several().map(|slot| f64::from(slot.count) * slot.spread * slot.spread).sum();
@@ -314,7 +350,8 @@ impl GrooveProfile {
             })
             .collect();
         let of = self.grid.times(cells)?;
-        (!middles.is_empty()).then(|| GrooveSwing { of: of.to_string(), percent: (mean(&middles) * 10.0).round() / 10.0 })
+        (!middles.is_empty())
+            .then(|| GrooveSwing { of: of.to_string(), percent: (mean(&middles) * 10.0).round() / 10.0 })
     }
 }
 
@@ -361,9 +398,10 @@ mod tests {
         let mut late: Vec<(f64, u8, u8)> = (0..10).map(|bar| (3840.0 * f64::from(bar) + 24.0, 80, 38)).collect();
         late[3].0 += 72.0;
         late[7].0 -= 24.0;
-        let Taken { groove, said } = taken(&part(&late), &common(), sixteenths(1)).unwrap();
+        let Taken { groove, said, hits } = taken(&part(&late), &common(), sixteenths(1)).unwrap();
         let slot = groove.together[&1];
-        assert_eq!((slot.count, said.len()), (10, 0));
+        assert_eq!((slot.count, said.len(), hits.slots.len()), (10, 0, 10));
+        assert_eq!((hits.slots[0], hits.offsets[0], hits.velocities[0]), (1, 12.5, 80));
         assert!((slot.offset - 0.1).abs() < 1e-12, "{slot:?}");
         // Eight at 0.1, one at 0.4, one at 0: mean 0.12, variance (8·0.02² + 0.28² + 0.12²)/10.
         assert!((slot.spread - 0.0096_f64.sqrt()).abs() < 1e-9, "{slot:?}");
@@ -397,7 +435,7 @@ mod tests {
         let three = Metre::new(3, 4).unwrap();
         let metre = MetreMap::new(Ppq::new(960).unwrap(), [(Ticks(3840.0), three)]);
         let hits = [(0.0, 80, 42), (3840.0, 80, 42), (4800.0, 80, 42)];
-        let Taken { groove, said } = taken(&part(&hits), &metre, sixteenths(1)).unwrap();
+        let Taken { groove, said, .. } = taken(&part(&hits), &metre, sixteenths(1)).unwrap();
         assert_eq!((groove.together[&1].count, groove.metre.to_string()), (1, "4/4".to_owned()));
         assert!(said[0].contains("2 hits in bars of another metre than 4/4"), "{said:?}");
         assert!(said[1].contains("one hit"), "{said:?}");
@@ -417,10 +455,12 @@ mod tests {
     #[test]
     fn a_reading_says_swing_coverage_and_steadiness() {
         // Swung 16ths at 60 %: every second one 48 of 240 ticks late; ten ms are 19.2.
-        let hits: Vec<(f64, u8, u8)> = (0..64).map(|k| {
-            let wobble = if k % 32 < 16 { 9.6 } else { -9.6 };
-            (3840.0 + 240.0 * f64::from(k) + 48.0 * f64::from(k % 2) + wobble, 80, 42)
-        }).collect();
+        let hits: Vec<(f64, u8, u8)> = (0..64)
+            .map(|k| {
+                let wobble = if k % 32 < 16 { 9.6 } else { -9.6 };
+                (3840.0 + 240.0 * f64::from(k) + 48.0 * f64::from(k % 2) + wobble, 80, 42)
+            })
+            .collect();
         let reading = taken(&part(&hits), &common(), sixteenths(1)).unwrap().groove.reading();
         assert_eq!((reading.coverage, reading.hits, reading.slots_a_bar), (1.0, 64, 16));
         assert_eq!((reading.swings[0].of.as_str(), reading.swings[0].percent), ("1/16", 60.0));

@@ -165,8 +165,10 @@ impl GrooveProfile {
             if let Some(own) = known.get(&slot) {
                 return *own;
             }
-            let (before, start) = known.range(..slot).next_back().map_or((last, last as i64 - i64::from(count)), |(&b, _)| (b, b.into()));
-            let (after, end) = known.range(slot..).next().map_or((first, i64::from(first + count)), |(&a, _)| (a, a.into()));
+            let (before, start) =
+                known.range(..slot).next_back().map_or((last, last as i64 - i64::from(count)), |(&b, _)| (b, b.into()));
+            let (after, end) =
+                known.range(slot..).next().map_or((first, i64::from(first + count)), |(&a, _)| (a, a.into()));
             let share = (i64::from(slot) - start) as f64 / (end - start) as f64;
             known[&before].towards(&known[&after], share)
         };
@@ -283,7 +285,8 @@ impl GrooveCurve {
             // A longer bar begins the groove's own anew.
             (number % self.bars) * self.slots_a_bar
         };
-        self.slots[place as usize].towards(&self.slots[next as usize], ((within - start) / (end - start)).clamp(0.0, 1.0))
+        self.slots[place as usize]
+            .towards(&self.slots[next as usize], ((within - start) / (end - start)).clamp(0.0, 1.0))
     }
 }
 
@@ -346,7 +349,8 @@ impl GrooveFile {
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
             Some(version) if version == u64::from(GrooveFile::VERSION) => {}
             Some(version) if version > u64::from(GrooveFile::VERSION) => {
-                let message = format!("version {version} is newer than this Vivida, which reads version 1; update Vivida");
+                let message =
+                    format!("version {version} is newer than this Vivida, which reads version 1; update Vivida");
                 return Err(GrooveError::new("version", message));
             }
             _ => return Err(GrooveError::new("version", "expected 1")),
@@ -430,7 +434,10 @@ mod tests {
             (json!({"grid": "1/3"}), "grid"),
             (json!({"metre": {"numerator": 4, "denominator": 3, "grouping": [4]}}), "metre"),
             (json!({"metre": {"numerator": 4, "denominator": 4, "grouping": [9]}}), "metre"),
-            (json!({"bars": 16, "grid": "1/128", "metre": {"numerator": 32, "denominator": 4, "grouping": [32]}}), "grid"),
+            (
+                json!({"bars": 16, "grid": "1/128", "metre": {"numerator": 32, "denominator": 4, "grouping": [32]}}),
+                "grid",
+            ),
             (json!({"version": 2}), "version"),
             (json!({"format": "other"}), "format"),
             (json!({"note": 7}), "note"),

@@ -99,7 +99,11 @@ fn by_weight(place: &Place) -> f64 {
 fn swung(percent: f64) -> impl Fn(&Place) -> Stroke {
     move |place| {
         let second = place.in_bar % 2 == 1;
-        Stroke(if second { 2.0 * (percent - 50.0) } else { 0.0 }, 2.5, by_weight(place) - if second { 6.0 } else { 0.0 })
+        Stroke(
+            if second { 2.0 * (percent - 50.0) } else { 0.0 },
+            2.5,
+            by_weight(place) - if second { 6.0 } else { 0.0 },
+        )
     }
 }
 
@@ -164,7 +168,17 @@ fn shuffles() -> Vec<OwnGroove> {
             (_, 1) => 55.0,
             _ => 85.0,
         };
-        Stroke(if place.is(&["3"]) { 8.0 } else if place.in_bar % 3 == 2 { 4.0 } else { 0.0 }, 3.0, accent)
+        Stroke(
+            if place.is(&["3"]) {
+                8.0
+            } else if place.in_bar % 3 == 2 {
+                4.0
+            } else {
+                0.0
+            },
+            3.0,
+            accent,
+        )
     };
     vec![
         TRIPLETS.groove(
@@ -262,7 +276,13 @@ fn dances() -> Vec<OwnGroove> {
         _ => Stroke(4.0, 3.0, 90.0),
     };
     let stroll = |place: &Place| {
-        let offset = if place.in_bar % 2 == 1 { 12.0 } else if place.in_bar >= 6 { 3.0 } else { 0.0 };
+        let offset = if place.in_bar % 2 == 1 {
+            12.0
+        } else if place.in_bar >= 6 {
+            3.0
+        } else {
+            0.0
+        };
         Stroke(offset, 3.0, if [0, 6].contains(&place.in_bar) { 122.0 } else { by_weight(place) })
     };
     let clave_of = |three_first, name: &str, note: &str| {
@@ -275,8 +295,16 @@ fn dances() -> Vec<OwnGroove> {
             &samba,
             &[],
         ),
-        clave_of(true, "Clave accents, three first", "Accents on 1, 2& and 4, then on 2 and 3, a little ahead of the rest."),
-        clave_of(false, "Clave accents, two first", "Accents on 2 and 3, then on 1, 2& and 4, a little ahead of the rest."),
+        clave_of(
+            true,
+            "Clave accents, three first",
+            "Accents on 1, 2& and 4, then on 2 and 3, a little ahead of the rest.",
+        ),
+        clave_of(
+            false,
+            "Clave accents, two first",
+            "Accents on 2 and 3, then on 1, 2& and 4, a little ahead of the rest.",
+        ),
         Sketch { metre: (3, 4), tempo: 120.0, ..EIGHTHS }.groove(
             "Waltz, an early two",
             "Beat 2 14 % of an 8th early, beat 3 3 %; the one is heavy.",

@@ -45,7 +45,7 @@
 //! let part = Part::new((0..8).map(hit).collect());
 //! let chart = Chart::new(&part, Kit::of_drums(&part));
 //!
-//! let lean = Action::Lean(action::Lean { by: Millis(10.0), ..Lean::default() });
+//! let lean = Action::Lean(action::Lean { by: Millis(10.0), ..Default::default() });
 //! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
 //! let context = Context::new(&tempo, &metre);
 //! let played = perform(&part, &chart, &recipe, &context);
@@ -84,7 +84,7 @@ pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, VelocityRange};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
-pub use extract::{GrooveReading, GrooveSwing, GrooveTake, Taken, VoiceReading};
+pub use extract::{GrooveReading, GrooveSwing, GrooveTake, LaidHits, Taken, VoiceReading};
 pub use grid::Grid;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
 pub use groove_library::OwnGroove;

@@ -36,9 +36,16 @@ pub struct Figures {
     pub offset_spread: Millis,
     /// Share (0 to 1) of hits that lie on the grid to the tick.
     pub on_grid: f64,
+    /// Share (0 to 1) of hits that come before their line, by more than half a tick.
+    pub early: f64,
+    /// Share (0 to 1) of hits that come behind it.
+    pub late: f64,
     /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Nothing
     /// with fewer than four of them.
     pub swing: Option<f64>,
+    /// Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
+    /// of them in either half.
+    pub swing_sixteenths: Option<f64>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
 }
@@ -163,8 +170,11 @@ struct Measured {
     /// In ms from the grid.
     offsets: Vec<f64>,
     on_grid: usize,
+    early: usize,
     /// Where in the beat those lie that may be offbeat 8ths.
     offbeats: Vec<f64>,
+    /// Where in either half of the beat those lie that may be every second 16th.
+    sixteenths: [Vec<f64>; 2],
 }
 
 impl Default for Measured {
@@ -176,7 +186,9 @@ impl Default for Measured {
             pairs: 0,
             offsets: Vec::new(),
             on_grid: 0,
+            early: 0,
             offbeats: Vec::new(),
+            sixteenths: [Vec::new(), Vec::new()],
         }
     }
 }
@@ -198,12 +210,16 @@ impl Measures {
         }
         measured.offsets.push(context.tempo.millis_of(tick - line, line).0);
         measured.on_grid += usize::from((tick.0 - line.0).abs() <= 0.5);
+        measured.early += usize::from(tick.0 - line.0 < -0.5);
         let ppq = context.metre.ppq().as_f64();
         let bar = context.metre.bar_at(line);
         let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
         let place = ((tick.0 - bar.start.0) / beat).rem_euclid(1.0);
         if (0.4..0.72).contains(&place) {
             measured.offbeats.push(place);
+        }
+        if (0.4..0.72).contains(&(2.0 * place).rem_euclid(1.0)) {
+            measured.sixteenths[usize::from(place >= 0.5)].push((2.0 * place).rem_euclid(1.0));
         }
     }
 
@@ -215,6 +231,8 @@ impl Measures {
             all.pairs += one.pairs;
             all.offsets.extend(&one.offsets);
             all.on_grid += one.on_grid;
+            all.early += one.early;
+            all.sixteenths.iter_mut().zip(&one.sixteenths).for_each(|(all, own)| all.extend(own));
             all.offbeats.extend(&one.offbeats);
         }
         let energy: f64 = (0..=127)
@@ -250,6 +268,13 @@ impl Measured {
             offset_mean: Millis(mean(&self.offsets)),
             offset_spread: Millis(standard_deviation(&self.offsets)),
             on_grid: share(self.on_grid, self.offsets.len()),
+            early: share(self.early, self.offsets.len()),
+            late: share(self.offsets.len() - self.on_grid - self.early, self.offsets.len()),
+            swing_sixteenths: self
+                .sixteenths
+                .iter()
+                .all(|half| half.len() >= 2)
+                .then(|| mean(&self.sixteenths.concat()) * 100.0),
             swing: (self.offbeats.len() >= 4).then(|| mean(&self.offbeats) * 100.0),
             lag_1_correlation: lag_1_correlation(&self.offsets),
         }
@@ -293,7 +318,8 @@ mod tests {
         let all = &stiff.written.all;
         assert_eq!((all.identical_neighbours, all.on_grid), (1.0, 1.0));
         assert_eq!((all.soft, all.hard, stiff.louder()), (100.0, 100.0, 0.0));
-        assert_eq!(all.swing, Some(50.0));
+        assert_eq!((all.swing, all.swing_sixteenths), (Some(50.0), Some(50.0)));
+        assert_eq!((all.early, all.late), (0.0, 0.0));
         assert_eq!(stiff.grid.to_string(), "1/16");
         let portrait = &stiff.written.instruments[0].portrait;
         assert_eq!((portrait.touch[100], portrait.time[PORTRAIT_REACH as usize]), (255, 255));
@@ -311,6 +337,7 @@ mod tests {
         );
         assert!((played.played.all.offset_mean.0 - 5.0).abs() < 0.1);
         assert_eq!(played.played.all.on_grid, 0.5);
+        assert_eq!((played.played.all.early, played.played.all.late), (0.0, 0.5));
         assert_eq!(played.played.all.velocity_mean, 90.0);
         // (90/60)^1.7 in amplitude: 20·1.7·log10(1.5) dB.
         assert!((played.louder() - 5.987).abs() < 0.01, "{}", played.louder());

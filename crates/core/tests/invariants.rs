@@ -4,8 +4,9 @@ use proptest::collection::vec;
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use vivida_core::action::{
-    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level,
-    Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
+    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
+    Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings,
+    Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
 };
 use vivida_core::*;
 
@@ -318,7 +319,11 @@ impl Song {
         let pocket = PocketSettings {
             pull: Pull { strength: Percent(60.0), residue: Millis(3.0), ..Pull::default() },
             swing: Swing { to: Percent(62.0), ..Swing::default() },
-            groove: Groove { liveliness: Percent(50.0), groove: GrooveProfile::own().remove(3).groove, ..Groove::default() },
+            groove: Groove {
+                liveliness: Percent(50.0),
+                groove: GrooveProfile::own().remove(3).groove,
+                ..Groove::default()
+            },
             lean: Lean { by: Millis(-7.0), ..Lean::default() },
             loosen: Loosen { wander: Millis(9.0), ..Loosen::default() },
         };
@@ -331,7 +336,12 @@ impl Song {
     }
 
     fn context(&self, variation: u32) -> Context<'_> {
-        Context { variation, sections: &self.sections, pockets: &self.pockets, ..Context::new(&self.tempo, &self.metre) }
+        Context {
+            variation,
+            sections: &self.sections,
+            pockets: &self.pockets,
+            ..Context::new(&self.tempo, &self.metre)
+        }
     }
 }
 

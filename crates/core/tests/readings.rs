@@ -147,3 +147,21 @@ fn swing_is_where_the_offbeats_lie() {
     assert_eq!(chart.meant(&part, &stand.metre).grid.to_string(), "1/8 triplet");
     assert_eq!(reading.all.on_grid, 1.0);
 }
+
+#[test]
+fn swing_is_estimated_from_eighths_and_from_sixteenths() {
+    let swung = |count: u32, cell: u32, grid: &str, to| {
+        let part = part(&(0..count).map(|id| (cell * id, 0, 80)).collect::<Vec<_>>());
+        let swing = action::Swing { grid: grid.parse().unwrap(), to: Percent(to) };
+        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Swing(swing))] };
+        let stand = Stand::new();
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let performance = perform(&part, &chart, &recipe, &stand.context());
+        let all = report(&part, &chart, &stand.context(), &performance).played.all;
+        (all.swing.map(f64::round), all.swing_sixteenths.map(f64::round))
+    };
+    assert_eq!(swung(32, 480, "1/8", 60.0), (Some(60.0), None));
+    assert_eq!(swung(64, 240, "1/16", 58.0), (Some(50.0), Some(58.0)));
+    // Triplets lie at two thirds of the beat; that is no swing of 16ths.
+    assert_eq!(swung(48, 320, "1/8", 50.0), (Some(67.0), None));
+}

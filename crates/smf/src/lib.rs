@@ -25,11 +25,13 @@
 //! ```
 
 mod chunk;
+mod clip;
 mod import;
 mod notes;
 mod text;
 mod write;
 
+pub use clip::{ClipError, clip_of, groove_of_clip};
 pub use import::{MOST_BARS, MOST_HITS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;
 pub use write::{Export, Resolution, rounding, write};

@@ -49,7 +49,10 @@ impl Act for Accents {
 
     fn check(&self) -> Result<(), (String, String)> {
         if self.pattern.len() > 1024 {
-            return Err(("pattern".to_owned(), format!("{} slots are more than the 1024 of four bars", self.pattern.len())));
+            return Err((
+                "pattern".to_owned(),
+                format!("{} slots are more than the 1024 of four bars", self.pattern.len()),
+            ));
         }
         match self.pattern.iter().find(|offset| offset.abs() > 64.0) {
             Some(offset) => Err(("pattern".to_owned(), format!("{offset} is outside -64 to 64"))),

@@ -115,10 +115,11 @@ impl Groove {
         let line = self.groove.grid.nearest(stage.metre, Ticks(at)).0;
         let at = at + self.pull.factor() * (line - at);
         let slot = curve.at(stage.metre, at);
-        let cell = curve.cell() * match self.tempo {
-            GrooveTempo::Scaled => 1.0,
-            GrooveTempo::Millis => stage.tempo.bpm(Ticks(at)) / self.groove.tempo,
-        };
+        let cell = curve.cell()
+            * match self.tempo {
+                GrooveTempo::Scaled => 1.0,
+                GrooveTempo::Millis => stage.tempo.bpm(Ticks(at)) / self.groove.tempo,
+            };
         let liveliness = self.liveliness.factor();
         // A bell of three draws has a standard deviation of a sixth.
         let drawn = |draw: u32| if liveliness == 0.0 { 0.0 } else { 6.0 * (dice.bell(stage.id(row), draw) - 0.5) };
@@ -167,7 +168,9 @@ impl Act for Groove {
             Setting::new(
                 "tempo",
                 "other tempos",
-                Values::Choice { options: &[("scaled", "scaled with the tempo"), ("millis", "in the same ms at any tempo")] },
+                Values::Choice {
+                    options: &[("scaled", "scaled with the tempo"), ("millis", "in the same ms at any tempo")],
+                },
             ),
         ],
     };

@@ -76,7 +76,10 @@ impl Act for Limits {
 
     fn check(&self) -> Result<(), (String, String)> {
         if self.floor > self.ceiling {
-            return Err(("floor".to_owned(), format!("floor {} is above ceiling {}", self.floor.get(), self.ceiling.get())));
+            return Err((
+                "floor".to_owned(),
+                format!("floor {} is above ceiling {}", self.floor.get(), self.ceiling.get()),
+            ));
         }
         Ok(())
     }

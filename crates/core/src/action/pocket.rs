@@ -214,7 +214,9 @@ mod tests {
     fn as_ordinary_passes_it_is_the_same() {
         let loose = Loosen { late: Millis(4.0), ..Loosen::default() };
         let part = sixteenths(&[100; 64]);
-        for settings in [late(), PocketSettings { loosen: Loosen { early: Millis(0.0), ..loose }, ..PocketSettings::default() }] {
+        for settings in
+            [late(), PocketSettings { loosen: Loosen { early: Millis(0.0), ..loose }, ..PocketSettings::default() }]
+        {
             let pockets = Pockets::from([(PocketId(3), settings.clone())]);
             let detached = settings.as_actions(Percent(70.0));
             assert_eq!(play(&part, &pockets, vec![follow(70.0)]).hits, play(&part, &pockets, detached).hits);

@@ -106,10 +106,16 @@ impl Act for Shape {
 
     fn check(&self) -> Result<(), (String, String)> {
         if self.soft > self.typical {
-            return Err(("soft".to_owned(), format!("soft {} is above typical {}", self.soft.get(), self.typical.get())));
+            return Err((
+                "soft".to_owned(),
+                format!("soft {} is above typical {}", self.soft.get(), self.typical.get()),
+            ));
         }
         if self.typical > self.hard {
-            return Err(("typical".to_owned(), format!("typical {} is above hard {}", self.typical.get(), self.hard.get())));
+            return Err((
+                "typical".to_owned(),
+                format!("typical {} is above hard {}", self.typical.get(), self.hard.get()),
+            ));
         }
         Ok(())
     }
