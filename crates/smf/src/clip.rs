@@ -4,7 +4,7 @@ use crate::import::{ReadError, SongFile, SongPart, read};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use vivida_core::{
-    Family, GrooveError, GrooveProfile, GrooveSlots, GrooveTake, Kit, Part, PlayedHit, Ppq, Taken, Velocity,
+    Family, Grid, GrooveError, GrooveProfile, GrooveSlots, GrooveTake, Kit, Part, PlayedHit, Ppq, Taken, Velocity,
 };
 
 /// Why a file is no groove.
@@ -53,7 +53,7 @@ pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Taken, ClipError> {
     let played: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
     let bars = bars_of(&song, &part);
     let length = if bars > GrooveProfile::MOST_BARS { FOLDED } else { bars };
-    let take = GrooveTake { length, ..GrooveTake::default() };
+    let take = GrooveTake { length, grid: grid_of(bytes), ..GrooveTake::default() };
     let chart = vivida_core::Chart::new(&part, kit);
     let mut taken = GrooveProfile::taken(name, &chart, &song.tempo, &song.metre, &played, &take)?;
     if length < bars {
@@ -66,13 +66,26 @@ pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Taken, ClipError> {
     Ok(taken)
 }
 
+/// The text event that says which grid a clip was made on, for readers who know it.
+const GRID_TEXT: &str = "groove grid ";
+
+/// The grid that the file says itself; nothing where it says none.
+fn grid_of(bytes: &[u8]) -> Option<Grid> {
+    let file = Smf::parse(bytes).ok()?;
+    let texts = file.tracks.iter().flatten().filter_map(|event| match event.kind {
+        TrackEventKind::Meta(MetaMessage::Text(text)) => std::str::from_utf8(text).ok(),
+        _ => None,
+    });
+    texts.filter_map(|text| text.strip_prefix(GRID_TEXT)?.parse().ok()).next()
+}
+
 /// The bars in which hits begin.
 fn bars_of(song: &SongFile, part: &Part) -> u32 {
     part.hits().last().map_or(1, |last| song.metre.bar_at(last.tick).number)
 }
 
 /// The groove as a file of format 0: one note for each known slot of each family, or of all together on
-/// the closed hat. Early slots of the first line lie at the end.
+/// the closed hat. A text event names the grid. Early slots of the first line lie at the end.
 pub fn clip_of(groove: &GrooveProfile) -> Vec<u8> {
     let ppq = Ppq::new(Ppq::FINE).expect("above 0");
     let cell = groove.grid.cell(ppq).0;
@@ -101,12 +114,13 @@ pub fn clip_of(groove: &GrooveProfile) -> Vec<u8> {
         }
     }
     events.sort_by_key(|(tick, on, _)| (*tick, *on));
-    let name: String = groove.name.clone();
+    let grid = format!("{GRID_TEXT}{}", groove.grid);
     let micros = u24::from((60e6 / groove.tempo).round().clamp(1.0, 16_777_215.0) as u32);
     let metre = &groove.metre;
     let meta = |message| TrackEvent { delta: u28::from(0), kind: TrackEventKind::Meta(message) };
     let mut track = vec![
-        meta(MetaMessage::TrackName(name.as_bytes())),
+        meta(MetaMessage::TrackName(groove.name.as_bytes())),
+        meta(MetaMessage::Text(grid.as_bytes())),
         meta(MetaMessage::Tempo(micros)),
         meta(MetaMessage::TimeSignature(metre.numerator, metre.denominator.trailing_zeros() as u8, 24, 8)),
     ];
