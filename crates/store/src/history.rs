@@ -1,5 +1,6 @@
 //! Steps: how every change is made, undone and done again.
 
+use crate::grooves::GrooveId;
 use crate::parts::{PartId, TakeId};
 use crate::recipes::RecipeId;
 use crate::songs::SongId;
@@ -8,7 +9,7 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use ts_rs::TS;
-use vivida_core::{Layers, Recipe, Section};
+use vivida_core::{Grid, GrooveProfile, Layers, PocketId, PocketSettings, Recipe, Section};
 
 /// Whose history.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -70,6 +71,19 @@ pub(crate) enum State {
         recipe: Recipe,
         deleted: bool,
     },
+    Groove {
+        id: GrooveId,
+        note: String,
+        groove: GrooveProfile,
+        favourite: bool,
+        deleted: bool,
+    },
+    Pocket {
+        id: PocketId,
+        name: String,
+        settings: PocketSettings,
+        deleted: bool,
+    },
     /// A part as the first version of the database kept it: what there is of its first take now.
     First {
         part: PartId,
@@ -87,6 +101,8 @@ pub(crate) struct PartState {
     pub drums: bool,
     pub muted: bool,
     pub layers: Option<Layers>,
+    #[serde(default)]
+    pub grid: Option<Grid>,
     pub take: TakeId,
     pub deleted: bool,
 }
@@ -99,6 +115,8 @@ enum Stored {
     PartAndTake(PartState),
     Take { id: TakeId, name: String, recipe: Value, variation: u32, deleted: bool },
     Recipe { id: RecipeId, name: String, note: String, recipe: Value, deleted: bool },
+    Groove { id: GrooveId, note: String, groove: Value, favourite: bool, deleted: bool },
+    Pocket { id: PocketId, name: String, settings: Value, deleted: bool },
     Part { id: PartId, recipe: Value, variation: u32, drums: bool },
 }
 
@@ -113,6 +131,12 @@ impl State {
             }
             State::Recipe { id, name, note, recipe, deleted } => {
                 Stored::Recipe { id, name, note, recipe: json!(recipe), deleted }
+            }
+            State::Groove { id, note, groove, favourite, deleted } => {
+                Stored::Groove { id, note, groove: json!(groove), favourite, deleted }
+            }
+            State::Pocket { id, name, settings, deleted } => {
+                Stored::Pocket { id, name, settings: json!(settings), deleted }
             }
             State::First { part, recipe, variation, drums } => {
                 Stored::Part { id: part, recipe: json!(recipe), variation, drums }
@@ -146,6 +170,15 @@ impl State {
             Stored::Recipe { id, name, note, recipe, deleted } => {
                 State::Recipe { id, name, note, recipe: read(recipe)?, deleted }
             }
+            Stored::Groove { id, note, groove, favourite, deleted } => {
+                let groove = GrooveProfile::from_value(groove).map_err(|error| error.to_string())?;
+                State::Groove { id, note, groove, favourite, deleted }
+            }
+            Stored::Pocket { id, name, settings, deleted } => {
+                let settings = PocketSettings::from_value(settings);
+                let settings = settings.map_err(|(field, message)| format!("{field}: {message}"))?;
+                State::Pocket { id, name, settings, deleted }
+            }
             Stored::Part { id, recipe, variation, drums } => {
                 State::First { part: id, recipe: read(recipe)?, variation, drums }
             }
@@ -163,11 +196,14 @@ impl State {
                 let sections = sections.as_ref().map(|sections| json!(sections).to_string());
                 transaction.execute(sql, params![song.0, sections])?;
             }
-            State::Part(PartState { id, name, drums, muted, layers, take, deleted }) => {
+            State::Part(PartState { id, name, drums, muted, layers, grid, take, deleted }) => {
                 let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           revision = revision + 1 WHERE id = ?1";
+                           grid = ?8, revision = revision + 1 WHERE id = ?1";
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
-                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted])?;
+                transaction.execute(
+                    sql,
+                    params![id.0, name, drums, muted, layers, take.0, deleted, grid.map(|grid| grid.to_string())],
+                )?;
             }
             State::Take { id, name, recipe, variation, deleted } => {
                 let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
@@ -179,6 +215,16 @@ impl State {
                 let sql = "UPDATE recipe SET name = ?2, note = ?3, recipe = ?4, deleted = ?5,
                            revision = revision + 1 WHERE id = ?1";
                 transaction.execute(sql, params![id.0, name, note, json!(recipe).to_string(), deleted])?;
+            }
+            State::Groove { id, note, groove, favourite, deleted } => {
+                let sql = "UPDATE groove SET note = ?2, groove = ?3, favourite = ?4, deleted = ?5,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, note, json!(groove).to_string(), favourite, deleted])?;
+            }
+            State::Pocket { id, name, settings, deleted } => {
+                let sql = "UPDATE pocket SET name = ?2, settings = ?3, deleted = ?4,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, json!(settings).to_string(), deleted])?;
             }
             State::First { part, recipe, variation, drums } => {
                 let sql = "UPDATE take SET recipe = ?2, variation = ?3

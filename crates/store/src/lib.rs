@@ -1,10 +1,10 @@
 //! The shelf on disk: one SQLite file with songs, recipes, views and the history of every change.
 //!
 //! A song's original bytes never change. What a person makes of its parts (takes with their recipe
-//! and variation, drum or tonal, names, mutes, layers), sections and the library of recipes are
+//! and variation, drum or tonal, names, mutes, layers), sections, pockets and the libraries of recipes and grooves are
 //! changed by **steps**: each is written in one transaction with the states before and after it, so
 //! undo and redo work after a restart, and a kill at any moment loses at most the step being
-//! written. Songs, parts and recipes carry a **revision**; a change made against an older one is
+//! written. Songs, parts, pockets, recipes and grooves carry a **revision**; a change made against an older one is
 //! refused as [`StoreError::Conflict`].
 //!
 //! ```
@@ -19,13 +19,17 @@
 //! # Ok::<(), vivida_store::StoreError>(())
 //! ```
 
+mod grooves;
 mod history;
 mod parts;
+mod pockets;
 mod recipes;
 mod songs;
 
+pub use grooves::{GrooveId, GrooveRow};
 pub use history::{History, Scope};
 pub use parts::{PartChange, PartId, PartRow, TakeId, TakeRow};
+pub use pockets::{PocketRow, Recipes};
 pub use recipes::{RecipeId, RecipeRow};
 pub use songs::{SongId, SongRow};
 
@@ -85,9 +89,15 @@ impl Store {
             connection.busy_timeout(std::time::Duration::from_secs(5))
         };
         set_up().map_err(|error| error.to_string())?;
-        let migrations = Migrations::new(vec![M::up(include_str!("schema.sql")), M::up(include_str!("schema-2.sql"))]);
+        let migrations = Migrations::new(vec![
+            M::up(include_str!("schema.sql")),
+            M::up(include_str!("schema-2.sql")),
+            M::up(include_str!("schema-3.sql")),
+        ]);
         migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
-        Ok(Store { connection })
+        let mut store = Store { connection };
+        store.lay_in_grooves(&vivida_core::GrooveProfile::own()).map_err(|error| error.to_string())?;
+        Ok(store)
     }
 
     /// How a screen was left, as JSON; nothing the first time.

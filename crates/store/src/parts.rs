@@ -7,7 +7,7 @@ use rusqlite::{OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use ts_rs::TS;
-use vivida_core::{Hit, Layers, Part, Recipe};
+use vivida_core::{Grid, Hit, Layers, Part, Recipe};
 
 /// Names a part for ever.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -38,6 +38,8 @@ pub struct PartRow {
     pub muted: bool,
     /// Where the velocity layers of its kit begin, where the person moved them for this part.
     pub layers: Option<Layers>,
+    /// The grid that its timing is measured against; nothing where it is the one that fits best.
+    pub grid: Option<Grid>,
     /// The take that is worked on.
     pub take: TakeId,
     /// All its takes, the oldest first.
@@ -62,7 +64,7 @@ pub struct TakeRow {
 }
 
 impl TakeRow {
-    fn state(&self, deleted: bool) -> State {
+    pub(crate) fn state(&self, deleted: bool) -> State {
         let TakeRow { id, name, recipe, variation, .. } = self.clone();
         State::Take { id, name, recipe, variation, deleted }
     }
@@ -75,8 +77,8 @@ impl PartRow {
     }
 
     fn state(&self, deleted: bool) -> PartState {
-        let PartRow { id, name, drums, muted, layers, take, .. } = self.clone();
-        PartState { id, name, drums, muted, layers, take, deleted }
+        let PartRow { id, name, drums, muted, layers, grid, take, .. } = self.clone();
+        PartState { id, name, drums, muted, layers, grid, take, deleted }
     }
 
     fn take(&self, id: TakeId) -> Result<&TakeRow, StoreError> {
@@ -101,9 +103,12 @@ pub struct PartChange {
     pub muted: Option<bool>,
     /// Other velocity layers; those of every song where there are none.
     pub layers: Option<Option<Layers>>,
+    /// Another grid to measure against; the one that fits best where there is none.
+    pub grid: Option<Option<Grid>>,
 }
 
-const PART: &str = "SELECT id, song, position, name, drums, muted, layers, take, revision FROM part WHERE deleted = 0";
+const PART: &str =
+    "SELECT id, song, position, name, drums, muted, layers, take, revision, grid FROM part WHERE deleted = 0";
 
 impl Store {
     pub(crate) fn parts_of(&self, song: SongId) -> Result<Vec<PartRow>, StoreError> {
@@ -120,7 +125,7 @@ impl Store {
     }
 
     fn part_row(&self, raw: RawPart) -> Result<PartRow, StoreError> {
-        let (id, song, position, name, drums, muted, layers, take, revision) = raw;
+        let (id, song, position, name, drums, muted, layers, take, revision, grid) = raw;
         let damaged = |reason: String| StoreError::Damaged { what: format!("part {id}"), reason };
         let takes = self.takes(PartId(id))?;
         if takes.is_empty() {
@@ -138,6 +143,7 @@ impl Store {
             take: TakeId(take.unwrap_or(takes[0].id.0)),
             takes,
             revision,
+            grid: grid.and_then(|grid| grid.parse().ok()),
         })
     }
 
@@ -183,6 +189,7 @@ impl Store {
         }
         after.drums = change.drums.unwrap_or(before.drums);
         after.muted = change.muted.unwrap_or(before.muted);
+        after.grid = change.grid.unwrap_or(before.grid);
         after.layers = change.layers.unwrap_or(before.layers.clone());
         if let Some(name) = change.name {
             after.name = Some(checked_name(&name)?);
@@ -276,12 +283,12 @@ impl Store {
     }
 }
 
-type RawPart = (i64, i64, i64, Option<String>, bool, bool, Option<String>, Option<i64>, i64);
+type RawPart = (i64, i64, i64, Option<String>, bool, bool, Option<String>, Option<i64>, i64, Option<String>);
 
 fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
     let (id, song, position) = (row.get(0)?, row.get(1)?, row.get(2)?);
     let (name, drums, muted) = (row.get(3)?, row.get(4)?, row.get(5)?);
-    Ok((id, song, position, name, drums, muted, row.get(6)?, row.get(7)?, row.get(8)?))
+    Ok((id, song, position, name, drums, muted, row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?))
 }
 
 pub(crate) fn read_recipe(text: &str) -> Result<Recipe, String> {
@@ -308,8 +315,8 @@ pub(crate) fn insert_part(
 /// A copy of a part and of all its takes, in the same or another song: its id, and that of the copy
 /// of the take that is worked on.
 pub(crate) fn copy_part(transaction: &Transaction<'_>, id: PartId, song: SongId) -> rusqlite::Result<(PartId, TakeId)> {
-    let sql = "INSERT INTO part (song, position, name, drums, muted, layers)
-               SELECT ?2, position, name, drums, muted, layers FROM part WHERE id = ?1";
+    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid)
+               SELECT ?2, position, name, drums, muted, layers, grid FROM part WHERE id = ?1";
     transaction.execute(sql, params![id.0, song.0])?;
     let copy = transaction.last_insert_rowid();
     let current: Option<i64> =

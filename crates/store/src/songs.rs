@@ -2,6 +2,7 @@
 
 use crate::history::{Scope, State};
 use crate::parts::{PartId, PartRow, copy_part, insert_part};
+use crate::pockets::copy_pockets;
 use crate::{Store, StoreError};
 use rusqlite::{OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
@@ -133,6 +134,7 @@ impl Store {
             for part in parts {
                 copy_part(transaction, PartId(part), new)?;
             }
+            copy_pockets(transaction, id, new)?;
             let state = |deleted| State::Song { id: new, name: copy.clone(), deleted };
             Ok((new, vec![state(true)], vec![state(false)]))
         })

@@ -217,7 +217,7 @@ mod tests {
     /// Every second 16th a fifth of a cell (48 ticks, 25 ms at 120 bpm) late and softer.
     fn swung() -> Groove {
         let slot = |number: u32| {
-            let second = number % 2 == 0;
+            let second = number.is_multiple_of(2);
             let (offset, velocity) = if second { (0.2, 0.8) } else { (0.0, 1.2) };
             (number, GrooveSlot { offset, velocity, spread: 0.02, ..GrooveSlot::default() })
         };
