@@ -3,7 +3,7 @@
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::time::Instant;
-use vivida_core::action::{ActionFamily, Contrast, Lean, Level, Loosen, Shape, Spread};
+use vivida_core::action::{ActionFamily, Contrast, Groove, Lean, Level, Loosen, Pocket, Pull, Shape, Spread, Swing};
 use vivida_core::*;
 
 // As in the program.
@@ -48,15 +48,55 @@ fn twenty_passes(criterion: &mut Criterion, context: &Context<'_>) {
     let recipe = Recipe { passes: passes.map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() };
     let play = || perform(black_box(&part), &chart, &recipe, context);
     criterion.bench_function("20 passes, 10 000 hits", |bencher| bencher.iter(play));
-    let mut times: Vec<f64> = (0..41)
+    let median = median_of(41, || drop(black_box(play())));
+    println!("10 000 hits by 20 passes: {median:.1} ms median; {:.2} of the aimed 15 ms", median / 15.0);
+}
+
+/// The groove of 100 000 hits, of every family and of all together.
+fn extraction(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(100_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let hits: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
+    let take = GrooveTake { length: 2, ..GrooveTake::default() };
+    let extract = || GrooveProfile::taken("", &chart, context.tempo, context.metre, black_box(&hits), &take).unwrap();
+    criterion.bench_function("groove of 100 000 hits", |bencher| bencher.iter(extract));
+    let median = median_of(21, || drop(black_box(extract())));
+    println!("the groove of 100 000 hits: {median:.1} ms median; {:.2} of the aimed 50 ms", median / 50.0);
+}
+
+/// A pocket with twelve followers of 2 000 hits each.
+fn pocket(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(24_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let own = GrooveProfile::own().swap_remove(0).groove;
+    let settings = PocketSettings {
+        pull: Pull { strength: Percent(50.0), ..Pull::default() },
+        swing: Swing { to: Percent(57.0), ..Swing::default() },
+        groove: Groove { groove: own, ..Groove::default() },
+        lean: Lean { by: Millis(4.0), ..Lean::default() },
+        loosen: Loosen { wander: Millis(4.0), ..Loosen::default() },
+    };
+    let pockets: Pockets = [(PocketId(1), settings)].into();
+    let follow = Action::Pocket(Pocket { pocket: PocketId(1), strength: Percent(100.0) });
+    let share = |id: u32| Aim { bars: vec![BarRange { from: (id - 1) * 31 + 1, to: id * 31 }], ..Aim::everything() };
+    let recipe = Recipe { passes: (1..=13).map(|id| Pass::new(id, share(id), follow.clone())).collect() };
+    let context = Context { pockets: &pockets, ..*context };
+    let play = || perform(black_box(&part), &chart, &recipe, &context);
+    criterion.bench_function("pocket with 12 followers of 2 000 hits", |bencher| bencher.iter(play));
+    let median = median_of(21, || drop(black_box(play())));
+    println!("a pocket, 24 000 hits follow: {median:.1} ms median; {:.2} of the aimed 60 ms", median / 60.0);
+}
+
+fn median_of(times: usize, mut work: impl FnMut()) -> f64 {
+    let mut times: Vec<f64> = (0..times)
         .map(|_| {
             let start = Instant::now();
-            black_box(play());
+            work();
             start.elapsed().as_secs_f64() * 1000.0
         })
         .collect();
     times.sort_by(f64::total_cmp);
-    println!("10 000 hits by 20 passes: {:.1} ms median; {:.2} of the aimed 15 ms", times[20], times[20] / 15.0);
+    times[times.len() / 2]
 }
 
 fn performances(criterion: &mut Criterion) {
@@ -73,18 +113,12 @@ fn performances(criterion: &mut Criterion) {
         group.bench_with_input(BenchmarkId::from_parameter(hits), &part, |bencher, part| {
             bencher.iter(|| perform(black_box(part), &chart, &recipe, &context));
         });
-        let mut times: Vec<f64> = (0..21)
-            .map(|_| {
-                let start = Instant::now();
-                black_box(perform(black_box(&part), &chart, &recipe, &context));
-                start.elapsed().as_secs_f64() * 1000.0
-            })
-            .collect();
-        times.sort_by(f64::total_cmp);
-        medians.push(times[times.len() / 2]);
+        medians.push(median_of(21, || drop(black_box(perform(black_box(&part), &chart, &recipe, &context)))));
     }
     group.finish();
     twenty_passes(criterion, &context);
+    extraction(criterion, &context);
+    pocket(criterion, &context);
     println!("100 000 hits by 8 passes: {:.1} ms median; {:.2} of the aimed 40 ms", medians[1], medians[1] / 40.0);
     println!("ten times the hits take {:.1} times as long (n log n would be 12.5)", medians[1] / medians[0]);
 }

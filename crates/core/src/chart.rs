@@ -25,6 +25,8 @@ pub struct Chart {
     /// For each row the place of its instrument in the kit.
     pub instruments: Vec<u16>,
     lookup: KitLookup,
+    /// What the person measures against; else the grid that fits best.
+    grid: Option<Grid>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
     pub(crate) written: OnceLock<Reading>,
@@ -52,7 +54,13 @@ impl Chart {
             written: OnceLock::new(),
             lookup,
             kit,
+            grid: None,
         }
+    }
+
+    /// With offsets measured against a grid of the person's choice; nothing means the one that fits best.
+    pub fn measured_against(self, grid: Option<Grid>) -> Chart {
+        Chart { grid, meant: OnceLock::new(), written: OnceLock::new(), ..self }
     }
 
     /// The place in the kit of the instrument that a note plays.
@@ -64,7 +72,7 @@ impl Chart {
     pub fn meant(&self, part: &Part, metre: &MetreMap) -> &Meant {
         self.meant.get_or_init(|| {
             let ticks = || part.hits().iter().map(|hit| hit.tick);
-            let grid = Grid::fit(metre, ticks());
+            let grid = self.grid.unwrap_or_else(|| Grid::fit(metre, ticks()));
             Meant { grid, lines: ticks().map(|tick| grid.nearest(metre, tick).0).collect() }
         })
     }

@@ -16,7 +16,7 @@ use ts_rs::TS;
 /// assert_eq!(triplets.cell(Ppq::new(960).unwrap()), Ticks(320.0));
 /// assert_eq!(triplets.to_string(), "1/8 triplet");
 /// ```
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
 #[serde(try_from = "String", into = "String")]
 #[ts(type = "string")]
 pub struct Grid {

@@ -4,13 +4,15 @@
 
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use std::collections::HashMap;
 use ts_rs::{Config, TS};
 use vivida_core::{
     Action, ActionInfo, Aim, BarRange, Channel, Figures, Grid, InstrumentReading, Kit, Layers, Pass, PassId,
     PassReport, Portrait, Reading, Recipe, Section, Ticks,
 };
+use vivida_core::{GrooveProfile, GrooveReading, GrooveTake, InstrumentId, LaidHits, PocketId, PocketSettings};
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
-use vivida_store::{History, PartId, RecipeId, SongId, TakeId};
+use vivida_store::{GrooveId, History, PartId, RecipeId, SongId, TakeId};
 
 /// A song on the shelf.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -122,6 +124,8 @@ pub struct PartState {
     pub muted: bool,
     /// Where the layers of its kit begin, where they are its own.
     pub layers: Option<Layers>,
+    /// The grid that its timing is measured against, where it was chosen.
+    pub grid: Option<Grid>,
     /// The take that is worked on.
     pub take: TakeId,
     pub takes: Vec<TakeCard>,
@@ -299,6 +303,12 @@ pub struct PartChangeRequest {
     /// True: the layers of every song hold for this part again.
     #[ts(optional)]
     pub shared_layers: Option<bool>,
+    /// Another grid to measure against.
+    #[ts(optional)]
+    pub grid: Option<Grid>,
+    /// True: the grid that fits best again.
+    #[ts(optional)]
+    pub fitting_grid: Option<bool>,
 }
 
 /// A name for something of a part.
@@ -367,6 +377,207 @@ pub struct PerformRequest {
     #[serde(default)]
     #[ts(optional)]
     pub timing: Option<String>,
+    /// The settings of pockets that are being changed, in the place of those that are kept.
+    #[serde(default)]
+    #[ts(optional, as = "Option<HashMap<u32, PocketSettings>>")]
+    pub pockets: HashMap<u32, Value>,
+}
+
+/// A pocket of a song.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PocketCard {
+    pub id: PocketId,
+    pub revision: i32,
+    pub name: String,
+    pub settings: PocketSettings,
+    pub followers: Vec<Follower>,
+}
+
+/// A pass that follows a pocket.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Follower {
+    pub part: PartId,
+    pub part_name: String,
+    pub pass: PassId,
+    pub on: bool,
+    /// %
+    pub strength: f64,
+    /// Empty: the whole part.
+    pub instruments: Vec<InstrumentId>,
+    /// The same for people.
+    pub names: Vec<String>,
+    /// Its aim asks for more than instruments.
+    pub narrowed: bool,
+}
+
+/// The pockets of a song and what a change did to its parts.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct SongPockets {
+    pub pockets: Vec<PocketCard>,
+    pub parts: Vec<PartState>,
+    pub history: History,
+}
+
+/// A pocket to be made.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct NewPocket {
+    pub name: String,
+    #[ts(optional, type = "PocketSettings")]
+    pub settings: Option<Value>,
+    #[serde(default)]
+    #[ts(optional, as = "Option<Vec<Joining>>")]
+    pub followers: Vec<Joining>,
+}
+
+/// Who follows a pocket from now on.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Joining {
+    pub part: PartId,
+    /// Empty: the whole part.
+    #[serde(default)]
+    pub instruments: Vec<InstrumentId>,
+}
+
+/// Another name or other settings for a pocket.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PocketChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What undo calls it.
+    pub label: String,
+    pub name: String,
+    #[ts(type = "PocketSettings")]
+    pub settings: Value,
+}
+
+/// A change to one follower, wherever it is in the song.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FollowerChange {
+    pub part: PartId,
+    /// The pass that follows; nothing for a new follower.
+    #[ts(optional)]
+    pub pass: Option<PassId>,
+    pub change: Following,
+}
+
+/// What becomes of a follower.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum Following {
+    /// It begins to follow: these instruments, or the whole part.
+    Follow { instruments: Vec<InstrumentId> },
+    /// It follows by so many %.
+    Strength { strength: f64 },
+    /// It pauses or goes on.
+    Switch { on: bool },
+    /// It keeps the settings as ordinary passes.
+    Detach,
+    /// It follows no more.
+    Leave,
+}
+
+/// What new songs are usually given.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct SessionDefaults {
+    pub recipe: Option<RecipeId>,
+    pub pocket: Option<UsualPocket>,
+    pub grid: Option<Grid>,
+    /// Tonal parts follow the pocket, too.
+    pub tones: bool,
+}
+
+/// The pocket that new songs are usually given.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct UsualPocket {
+    pub name: String,
+    #[ts(type = "PocketSettings")]
+    pub settings: Value,
+}
+
+/// What was given to a song.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct DefaultsApplied {
+    /// To so many parts.
+    pub parts: u32,
+    /// Sentences on what does not fit.
+    pub said: Vec<String>,
+}
+
+/// A groove of the library.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct GrooveCard {
+    pub id: GrooveId,
+    pub revision: i32,
+    /// It ships with Vivida.
+    pub own: bool,
+    pub favourite: bool,
+    pub note: String,
+    pub groove: GrooveProfile,
+    pub reading: GrooveReading,
+}
+
+/// A groove for the library.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct NewGroove {
+    #[serde(default)]
+    pub note: String,
+    #[ts(type = "GrooveProfile")]
+    pub groove: Value,
+}
+
+/// A change to a groove of the library.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct GrooveChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub note: String,
+    pub favourite: bool,
+    #[ts(type = "GrooveProfile")]
+    pub groove: Value,
+}
+
+/// A groove that was read from a file.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct ImportedGroove {
+    pub card: GrooveCard,
+    /// What was left out or mapped.
+    pub said: Vec<String>,
+}
+
+/// Which groove of a part is wanted.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct TakeGroove {
+    pub take: GrooveTake,
+    /// As it is written; else as it is played.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub written: bool,
+    /// Played by these passes; else by those that are kept.
+    #[ts(optional, type = "Recipe")]
+    pub recipe: Option<Value>,
+    #[ts(optional)]
+    pub variation: Option<u32>,
+    #[ts(optional)]
+    pub name: Option<String>,
+}
+
+/// The groove of a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct TakenGroove {
+    pub groove: GrooveProfile,
+    pub reading: GrooveReading,
+    pub said: Vec<String>,
+    /// The hits that it was taken from, laid over its bars.
+    pub hits: LaidHits,
 }
 
 /// Everything that the front end knows of these types.
@@ -395,6 +606,7 @@ pub fn typescript() -> String {
         PartId,
         TakeId,
         RecipeId,
+        GrooveId,
         vivida_core::HitId,
         Ticks,
         vivida_core::action::Shape,
@@ -420,6 +632,20 @@ pub fn typescript() -> String {
         vivida_core::action::Loosen,
         vivida_core::action::Pull,
         vivida_core::action::Swing,
+        vivida_core::Metre,
+        vivida_core::GrooveSlot,
+        GrooveProfile,
+        vivida_core::action::GrooveVoice,
+        vivida_core::action::GrooveTempo,
+        vivida_core::action::Groove,
+        PocketId,
+        vivida_core::action::Pocket,
+        PocketSettings,
+        GrooveTake,
+        LaidHits,
+        vivida_core::GrooveSwing,
+        vivida_core::VoiceReading,
+        GrooveReading,
         vivida_core::action::FanOrder,
         vivida_core::action::Fan,
         vivida_core::action::LengthOf,
@@ -496,6 +722,23 @@ pub fn typescript() -> String {
         SongChange,
         PartChangeRequest,
         PerformRequest,
+        PocketCard,
+        Follower,
+        SongPockets,
+        NewPocket,
+        Joining,
+        PocketChange,
+        FollowerChange,
+        Following,
+        SessionDefaults,
+        UsualPocket,
+        DefaultsApplied,
+        GrooveCard,
+        NewGroove,
+        GrooveChange,
+        ImportedGroove,
+        TakeGroove,
+        TakenGroove,
         crate::Problem,
     );
     out

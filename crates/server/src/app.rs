@@ -7,7 +7,9 @@ use crate::problem::Problem;
 use serde_json::Value;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use vivida_core::{Chart, Context, Grid, Layers, Part, Performance, Reading, Recipe, Section, Slots, Ticks, perform};
+use vivida_core::{
+    Chart, Context, Grid, Layers, Part, Performance, Pockets, Reading, Recipe, Section, Slots, Ticks, perform,
+};
 use vivida_smf::{SongFile, read};
 use vivida_store::{PartId, PartRow, SongId, SongRow, Store, TakeId, TakeRow};
 
@@ -19,8 +21,8 @@ pub(crate) struct Loaded {
     sources: Mutex<HashMap<SourceKey, Arc<Source>>>,
 }
 
-/// Which Written, taken as drums or as tones, by which layers.
-type SourceKey = (usize, Option<TakeId>, bool, String);
+/// Which Written, taken as drums or as tones, measured against which grid, by which layers.
+type SourceKey = (usize, Option<TakeId>, bool, Option<Grid>, String);
 
 /// The Written of a take as its kit reads it.
 pub(crate) struct Source {
@@ -39,6 +41,7 @@ pub(crate) struct Opened {
     pub song: Arc<Loaded>,
     pub source: Arc<Source>,
     pub sections: Vec<Section>,
+    pub pockets: Pockets,
 }
 
 impl Opened {
@@ -56,7 +59,12 @@ impl Opened {
 
     pub fn context(&self, variation: u32) -> Context<'_> {
         let file = &self.song.file;
-        Context { variation, sections: &self.sections, ..Context::new(&file.tempo, &file.metre) }
+        Context {
+            variation,
+            sections: &self.sections,
+            pockets: &self.pockets,
+            ..Context::new(&file.tempo, &file.metre)
+        }
     }
 
     /// The take as it is kept, not before `start`.
@@ -145,7 +153,8 @@ impl App {
         let layers = self.layers_of(&row)?;
         let source = self.source(&loaded, &row, &take, &layers)?;
         let sections = song.sections.clone().unwrap_or_else(|| loaded.file.sections());
-        Ok(Opened { row, take, song: loaded, source, sections })
+        let pockets = self.store().pockets(song.id)?.into_iter().map(|row| (row.id, row.settings)).collect();
+        Ok(Opened { row, take, song: loaded, source, sections, pockets })
     }
 
     fn layers_of(&self, row: &PartRow) -> Answer<Layers> {
@@ -158,7 +167,7 @@ impl App {
 
     fn source(&self, song: &Loaded, row: &PartRow, take: &TakeRow, layers: &Layers) -> Answer<Arc<Source>> {
         let printed = take.is_print.then_some(take.id);
-        let key = (row.position, printed, row.drums, serde_json::to_string(layers).unwrap_or_default());
+        let key = (row.position, printed, row.drums, row.grid, serde_json::to_string(layers).unwrap_or_default());
         if let Some(known) = locked(&song.sources).get(&key) {
             return Ok(known.clone());
         }
@@ -166,7 +175,7 @@ impl App {
         let of_file = &song.file.parts[row.position];
         let part = printed.as_ref().unwrap_or(&of_file.part);
         let kit = vivida_smf::kit_of(&of_file.name, part, row.drums).with_layers(layers);
-        let source = Arc::new(Source { chart: Chart::new(part, kit), printed });
+        let source = Arc::new(Source { chart: Chart::new(part, kit).measured_against(row.grid), printed });
         let mut sources = locked(&song.sources);
         if sources.len() >= KEPT_SOURCES {
             sources.clear();

@@ -17,7 +17,8 @@ impl App {
 
     /// Keeps passes in the library.
     pub(crate) fn add_recipe(&self, request: NewRecipe) -> Answer<RecipeCard> {
-        let recipe = recipe("recipe", request.recipe)?;
+        // Pockets belong to their song: here their settings stand by themselves.
+        let recipe = self.plain(recipe("recipe", request.recipe)?)?;
         if recipe.passes.is_empty() {
             return Err(Problem::field("recipe.passes", "there are no passes to keep; add one first"));
         }
@@ -36,7 +37,7 @@ impl App {
         let stem = file_name.trim_end_matches(".json").trim_end_matches(".recipe");
         let name = if file.name.trim().is_empty() { stem } else { &file.name };
         let mut store = self.store();
-        let id = store.add_recipe(name, &file.note, &file.recipe)?;
+        let id = store.add_recipe(name, &file.note, &file.plain())?;
         Ok(card(store.recipe(id)?))
     }
 

@@ -3,9 +3,13 @@
 use crate::answers::{columns, take_columns, written};
 use crate::api::*;
 use crate::app::{Answer, App, LAYERS_SETTING, Opened, recipe};
+use crate::pockets::settings_of;
 use crate::problem::Problem;
+use serde_json::Value;
+use std::collections::HashMap;
 use vivida_core::{
-    Context, Layers, PassId, StartingPoint, TouchProfile, aimed_by, perform, starting_points, touched_by,
+    Context, Layers, PassId, PocketId, Pockets, StartingPoint, TouchProfile, aimed_by, perform, starting_points,
+    touched_by,
 };
 use vivida_store::{PartChange, PartId, PartRow, SongId, TakeId};
 
@@ -51,6 +55,7 @@ impl App {
             drums: row.drums,
             muted: row.muted,
             layers: row.layers.clone(),
+            grid: row.grid,
             take: take.id,
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
@@ -60,7 +65,7 @@ impl App {
     }
 
     /// The newest state after a change; where that came too late, it comes with the problem.
-    fn changed<T>(&self, id: PartId, changed: Result<T, vivida_store::StoreError>) -> Answer<PartState> {
+    pub(crate) fn changed<T>(&self, id: PartId, changed: Result<T, vivida_store::StoreError>) -> Answer<PartState> {
         let state = self.part_state(&self.store_part(id)?)?;
         match changed {
             Ok(_) => Ok(state),
@@ -90,6 +95,11 @@ impl App {
             name: request.name,
             muted: request.muted,
             layers,
+            grid: match (request.grid, request.fitting_grid) {
+                (Some(grid), _) => Some(Some(grid)),
+                (None, Some(true)) => Some(None),
+                _ => None,
+            },
         };
         let label: String = vivida_smf::readable(request.label.as_bytes());
         let changed = self.store().change_part(id, request.revision, &label, change);
@@ -147,7 +157,8 @@ impl App {
     /// Plays a part by a recipe that need not be kept.
     pub(crate) fn perform(&self, id: PartId, request: PerformRequest) -> Answer<PerformanceColumns> {
         let recipe = recipe("recipe", request.recipe)?;
-        let opened = self.open(id, None)?;
+        let mut opened = self.open(id, None)?;
+        opened.pockets.extend(drafted(request.pockets)?);
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let performance = perform(opened.part(), opened.chart(), &recipe, &context);
         let reading = opened.played(&performance);
@@ -159,7 +170,8 @@ impl App {
     pub(crate) fn touched(&self, id: PartId, request: PerformRequest) -> Answer<Vec<u32>> {
         let recipe = recipe("recipe", request.recipe)?;
         let pass = request.touched_by.ok_or_else(|| Problem::field("touched_by", "name a pass of the recipe"))?;
-        let opened = self.open(id, None)?;
+        let mut opened = self.open(id, None)?;
+        opened.pockets.extend(drafted(request.pockets)?);
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let of = if request.aimed { aimed_by } else { touched_by };
         Ok(of(opened.part(), opened.chart(), &recipe, &context, PassId(pass)))
@@ -190,7 +202,8 @@ impl App {
     /// Puts passes behind those of another part, as far as they fit there.
     pub(crate) fn receive(&self, id: PartId, request: FitRequest) -> Answer<Received> {
         let opened = self.open(id, None)?;
-        let (fitted, said) = recipe("recipe", request.recipe)?.fitted(&opened.chart().kit);
+        let received = self.within(opened.row.song, recipe("recipe", request.recipe)?)?;
+        let (fitted, said) = received.fitted(&opened.chart().kit);
         let count = fitted.passes.len() as u32;
         let recipe = opened.take.recipe.followed_by(&fitted);
         if recipe.passes.len() > vivida_core::Recipe::MOST_PASSES {
@@ -202,9 +215,15 @@ impl App {
         Ok(Received { added: count, said, history: self.history(opened.row.song)? })
     }
 
-    fn history(&self, song: SongId) -> Answer<vivida_store::History> {
+    pub(crate) fn history(&self, song: SongId) -> Answer<vivida_store::History> {
         Ok(self.store().history(Some(song))?)
     }
+}
+
+/// Pockets as they are being changed.
+fn drafted(pockets: HashMap<u32, Value>) -> Answer<Pockets> {
+    let one = |(id, settings)| Ok((PocketId(id), settings_of(&format!("pockets.{id}"), settings)?));
+    pockets.into_iter().map(one).collect()
 }
 
 /// A reading in the rows of another take's kit: instruments that it does not have are left out.

@@ -11,7 +11,7 @@ use vivida_core::RecipeError;
 use vivida_smf::ReadError;
 use vivida_store::StoreError;
 
-use crate::api::PartState;
+use crate::api::{PartState, SongPockets};
 
 /// What went wrong, for people and for programs.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -38,6 +38,10 @@ pub struct Problem {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub current: Option<Box<PartState>>,
+    /// The same, where it was a pocket's.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub pockets: Option<Box<SongPockets>>,
 }
 
 impl Problem {
@@ -50,6 +54,7 @@ impl Problem {
             file: None,
             offset: None,
             current: None,
+            pockets: None,
         }
     }
 

@@ -13,10 +13,10 @@ use serde::de::DeserializeOwned;
 use serde_json::Value;
 use std::io::Cursor;
 use std::sync::Arc;
-use vivida_core::{Action, Layers, Slots, StartingPoint, TouchProfile};
+use vivida_core::{Action, Layers, PocketId, Slots, StartingPoint, TouchProfile};
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
-use vivida_store::{PartId, RecipeId, SongId, TakeId};
+use vivida_store::{GrooveId, PartId, RecipeId, SongId, TakeId};
 
 type Answer<T> = Result<Json<T>, Problem>;
 type Shared = State<Arc<App>>;
@@ -48,6 +48,21 @@ async fn body<T: DeserializeOwned>(data: Data<'_>, request: &Limit) -> Result<T,
     let mut reader = serde_json::Deserializer::from_slice(&bytes);
     serde_path_to_error::deserialize(&mut reader)
         .map_err(|error| Problem::field(error.path().to_string(), error.inner().to_string()))
+}
+
+/// The body as the bytes of a file.
+async fn file(data: Data<'_>, limit: &Limit, file_name: &str) -> Result<Vec<u8>, Problem> {
+    let wrong = |status, detail: String| Problem {
+        file: Some(file_name.to_owned()),
+        ..Problem::new(status, "The file cannot be read", detail)
+    };
+    let bytes = data.open(limit.0).into_bytes().await;
+    let bytes = bytes
+        .map_err(|error| wrong(Status::BadRequest, format!("“{file_name}” broke off: {error}. Send it again.")))?;
+    if !bytes.is_complete() {
+        return Err(wrong(Status::PayloadTooLarge, format!("“{file_name}” is larger than 4 MiB.")));
+    }
+    Ok(bytes.into_inner())
 }
 
 /// The body as the text of a file.
@@ -98,6 +113,20 @@ impl Id {
 
     fn take(&self) -> TakeId {
         TakeId(self.0)
+    }
+
+    fn groove(&self) -> GrooveId {
+        GrooveId(self.0)
+    }
+
+    fn pocket(&self) -> Result<PocketId, Problem> {
+        u32::try_from(self.0).map(PocketId).map_err(|_| {
+            Problem::new(
+                Status::NotFound,
+                "Not there",
+                format!("There is no pocket {}; it may have been deleted.", self.0),
+            )
+        })
     }
 
     fn recipe(&self) -> RecipeId {
@@ -321,6 +350,112 @@ async fn delete_recipe(app: &Shared, id: Id, revision: i64) -> Result<Status, Pr
     work(app, move |app| app.delete_recipe(id.recipe(), revision)).await.map(|()| Status::NoContent)
 }
 
+#[get("/grooves")]
+async fn grooves(app: &Shared) -> Answer<Vec<GrooveCard>> {
+    work(app, App::grooves).await.map(Json)
+}
+
+#[post("/grooves", data = "<data>")]
+async fn add_groove(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Status, Json<GrooveCard>), Problem> {
+    let request: NewGroove = body(data, &limit).await?;
+    let card = work(app, move |app| app.add_groove(request)).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[post("/grooves/file?<file_name>", data = "<data>")]
+async fn import_groove(
+    app: &Shared,
+    file_name: String,
+    data: Data<'_>,
+    limit: Limit,
+) -> Result<(Status, Json<ImportedGroove>), Problem> {
+    let bytes = file(data, &limit, &file_name).await?;
+    let imported = work(app, move |app| app.import_groove(&file_name, &bytes)).await?;
+    Ok((Status::Created, Json(imported)))
+}
+
+#[post("/grooves/reading", data = "<data>")]
+async fn read_groove(app: &Shared, data: Data<'_>, limit: Limit) -> Answer<vivida_core::GrooveReading> {
+    let groove: Value = body(data, &limit).await?;
+    work(app, move |app| app.read_groove(groove)).await.map(Json)
+}
+
+#[get("/grooves/<id>/file")]
+async fn export_groove(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.export_groove(id.groove())).await?;
+    Ok(Download { name: format!("{name}.groove.json"), content_type: ContentType::JSON, bytes })
+}
+
+#[get("/grooves/<id>/clip.mid")]
+async fn export_clip(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.export_clip(id.groove())).await?;
+    Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
+}
+
+#[put("/grooves/<id>", data = "<data>")]
+async fn change_groove(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<GrooveCard> {
+    let change: GrooveChange = body(data, &limit).await?;
+    work(app, move |app| app.change_groove(id.groove(), change)).await.map(Json)
+}
+
+#[delete("/grooves/<id>?<revision>")]
+async fn delete_groove(app: &Shared, id: Id, revision: i64) -> Result<Status, Problem> {
+    work(app, move |app| app.delete_groove(id.groove(), revision)).await.map(|()| Status::NoContent)
+}
+
+#[post("/parts/<id>/groove", data = "<data>")]
+async fn take_groove(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<TakenGroove> {
+    let request: TakeGroove = body(data, &limit).await?;
+    work(app, move |app| app.take_groove(id.part(), request)).await.map(Json)
+}
+
+#[get("/songs/<id>/pockets")]
+async fn pockets(app: &Shared, id: Id) -> Answer<Vec<PocketCard>> {
+    work(app, move |app| app.pockets(id.song())).await.map(Json)
+}
+
+#[post("/songs/<id>/pockets", data = "<data>")]
+async fn add_pocket(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongPockets> {
+    let request: NewPocket = body(data, &limit).await?;
+    work(app, move |app| app.add_pocket(id.song(), request)).await.map(Json)
+}
+
+#[put("/pockets/<id>", data = "<data>")]
+async fn change_pocket(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongPockets> {
+    let request: PocketChange = body(data, &limit).await?;
+    let pocket = id.pocket()?;
+    work(app, move |app| app.change_pocket(pocket, request)).await.map(Json)
+}
+
+#[delete("/pockets/<id>?<revision>")]
+async fn delete_pocket(app: &Shared, id: Id, revision: i64) -> Answer<SongPockets> {
+    let pocket = id.pocket()?;
+    work(app, move |app| app.delete_pocket(pocket, revision)).await.map(Json)
+}
+
+#[post("/pockets/<id>/followers", data = "<data>")]
+async fn change_followers(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongPockets> {
+    let request: FollowerChange = body(data, &limit).await?;
+    let pocket = id.pocket()?;
+    work(app, move |app| app.change_followers(pocket, request)).await.map(Json)
+}
+
+#[get("/defaults")]
+async fn defaults(app: &Shared) -> Answer<SessionDefaults> {
+    work(app, App::defaults).await.map(Json)
+}
+
+#[put("/defaults", data = "<data>")]
+async fn set_defaults(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
+    let defaults: SessionDefaults = body(data, &limit).await?;
+    work(app, move |app| app.set_defaults(defaults)).await.map(|()| Status::NoContent)
+}
+
+#[post("/songs/<id>/defaults", rank = 1)]
+async fn apply_defaults(app: &Shared, id: Id) -> Answer<DefaultsApplied> {
+    work(app, move |app| app.apply_defaults(id.song())).await.map(Json)
+}
+
 #[post("/parts/<id>/performance", data = "<data>")]
 async fn performance(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PerformanceColumns> {
     let request: PerformRequest = body(data, &limit).await?;
@@ -437,6 +572,23 @@ pub(crate) fn all() -> Vec<Route> {
         export_recipe,
         rename_recipe,
         delete_recipe,
+        grooves,
+        add_groove,
+        import_groove,
+        read_groove,
+        export_groove,
+        export_clip,
+        change_groove,
+        delete_groove,
+        take_groove,
+        pockets,
+        add_pocket,
+        change_pocket,
+        delete_pocket,
+        change_followers,
+        defaults,
+        set_defaults,
+        apply_defaults,
         performance,
         touched,
         slots,

@@ -29,7 +29,7 @@ mod songs;
 pub use grooves::{GrooveId, GrooveRow};
 pub use history::{History, Scope};
 pub use parts::{PartChange, PartId, PartRow, TakeId, TakeRow};
-pub use pockets::{PocketRow, Recipes};
+pub use pockets::{PocketRow, Recipes, SetUp};
 pub use recipes::{RecipeId, RecipeRow};
 pub use songs::{SongId, SongRow};
 

@@ -76,7 +76,7 @@ impl PartRow {
         self.takes.iter().find(|take| take.id == self.take).unwrap_or(&self.takes[0])
     }
 
-    fn state(&self, deleted: bool) -> PartState {
+    pub(crate) fn state(&self, deleted: bool) -> PartState {
         let PartRow { id, name, drums, muted, layers, grid, take, .. } = self.clone();
         PartState { id, name, drums, muted, layers, grid, take, deleted }
     }

@@ -1,13 +1,13 @@
 //! Pockets: timings that parts and instruments of a song share.
 
 use crate::history::{Scope, State};
-use crate::parts::{PartId, TakeId, read_recipe};
+use crate::parts::{PartId, PartRow, TakeId, TakeRow, read_recipe};
 use crate::songs::{SongId, check_revision, checked_name};
 use crate::{Store, StoreError};
 use rusqlite::{OptionalExtension, Row, Transaction, params};
 use serde_json::json;
 use std::collections::BTreeMap;
-use vivida_core::{Action, PocketId, PocketSettings, Pockets, Recipe};
+use vivida_core::{Action, Grid, PocketId, PocketSettings, Pockets, Recipe};
 
 /// A pocket of a song.
 #[derive(Clone, Debug, PartialEq)]
@@ -34,6 +34,17 @@ impl PocketRow {
 /// New passes for the takes that are worked on.
 pub type Recipes = Vec<(PartId, Recipe)>;
 
+/// What several parts of a song are given at once.
+#[derive(Debug, Default)]
+pub struct SetUp<'a> {
+    /// The id (see [`Store::next_pocket`]), the name and the settings of a new pocket.
+    pub pocket: Option<(PocketId, &'a str, &'a PocketSettings)>,
+    /// New passes; they may follow the new pocket.
+    pub recipes: Recipes,
+    /// Grids to measure against.
+    pub grids: Vec<(PartId, Grid)>,
+}
+
 const POCKET: &str = "SELECT id, song, name, settings, revision FROM pocket WHERE deleted = 0";
 
 impl Store {
@@ -59,20 +70,48 @@ impl Store {
         settings: &PocketSettings,
         followers: impl FnOnce(PocketId) -> Recipes,
     ) -> Result<PocketId, StoreError> {
-        let name = checked_name(name)?;
-        self.song_alone(song)?;
-        // Its id is the next one; nobody else has the store meanwhile.
+        let id = self.next_pocket()?;
+        let label = format!("make the pocket “{}”", checked_name(name)?);
+        let set_up = SetUp { pocket: Some((id, name, settings)), recipes: followers(id), grids: Vec::new() };
+        self.set_up(song, &label, set_up)?;
+        Ok(id)
+    }
+
+    /// The id that the next pocket will have; nobody else has the store meanwhile.
+    pub fn next_pocket(&self) -> Result<PocketId, StoreError> {
         let sql = "SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'pocket'), 0) + 1";
-        let id = PocketId(self.connection.query_row(sql, [], |row| row.get(0))?);
-        let (mut before, mut after) = self.recipe_states(followers(id))?;
-        let settings = settings.clone();
-        self.change(Scope::Song(song), &format!("make the pocket “{name}”"), |transaction| {
-            let sql = "INSERT INTO pocket (id, song, name, settings, deleted) VALUES (?1, ?2, ?3, ?4, 1)";
-            transaction.execute(sql, params![id.0, song.0, name, json!(settings).to_string()])?;
-            let row = PocketRow { id, song, name: name.clone(), settings, revision: 1 };
-            before.push(row.state(true));
-            after.push(row.state(false));
-            Ok((id, before, after))
+        Ok(PocketId(self.connection.query_row(sql, [], |row| row.get(0))?))
+    }
+
+    /// A pocket, passes and grids for several parts at once. One step of the song.
+    pub fn set_up(&mut self, song: SongId, label: &str, set_up: SetUp<'_>) -> Result<(), StoreError> {
+        self.song_alone(song)?;
+        let (mut before, mut after) = (Vec::new(), Vec::new());
+        for (part, recipe) in set_up.recipes {
+            let take = self.part(part)?.current().clone();
+            before.push(take.state(false));
+            after.push(TakeRow { recipe, ..take }.state(false));
+        }
+        for (part, grid) in set_up.grids {
+            let row = self.part(part)?;
+            before.push(State::Part(row.state(false)));
+            after.push(State::Part(PartRow { grid: Some(grid), ..row }.state(false)));
+        }
+        let pocket = match set_up.pocket {
+            Some((id, name, settings)) => {
+                let (name, settings) = (checked_name(name)?, settings.clone());
+                Some(PocketRow { id, song, name, settings, revision: 1 })
+            }
+            None => None,
+        };
+        self.change(Scope::Song(song), label, |transaction| {
+            if let Some(row) = pocket {
+                let sql = "INSERT INTO pocket (id, song, name, settings, deleted) VALUES (?1, ?2, ?3, ?4, 1)";
+                transaction.execute(sql, params![row.id.0, song.0, row.name, json!(row.settings).to_string()])?;
+                before.push(row.state(true));
+                after.push(row.state(false));
+            }
+            Ok(((), before, after))
         })
     }
 
@@ -103,7 +142,7 @@ impl Store {
                 let recipe = take.recipe.detached(&pockets, |_| true);
                 if recipe != take.recipe {
                     before.push(take.state(false));
-                    after.push(crate::parts::TakeRow { recipe, ..take }.state(false));
+                    after.push(TakeRow { recipe, ..take }.state(false));
                 }
             }
         }
@@ -114,18 +153,7 @@ impl Store {
 
     /// Other passes for the takes that are worked on, in several parts at once. One step of the song.
     pub fn set_recipes(&mut self, song: SongId, label: &str, recipes: Recipes) -> Result<(), StoreError> {
-        let (before, after) = self.recipe_states(recipes)?;
-        self.change(Scope::Song(song), label, |_| Ok(((), before, after)))
-    }
-
-    fn recipe_states(&self, recipes: Recipes) -> Result<(Vec<State>, Vec<State>), StoreError> {
-        let (mut before, mut after) = (Vec::new(), Vec::new());
-        for (part, recipe) in recipes {
-            let take = self.part(part)?.current().clone();
-            before.push(take.state(false));
-            after.push(crate::parts::TakeRow { recipe, ..take }.state(false));
-        }
-        Ok((before, after))
+        self.set_up(song, label, SetUp { recipes, ..SetUp::default() })
     }
 }
 

@@ -24,6 +24,8 @@ export type TakeId = number;
 
 export type RecipeId = number;
 
+export type GrooveId = number;
+
 export type HitId = number;
 
 export type Ticks = number;
@@ -212,7 +214,15 @@ export type Lean = {
 /**
  * −200 (ahead) to 200 ms (behind).
  */
-by: Millis, };
+by: Millis, 
+/**
+ * −50 (ahead) to 50 % (behind) of a cell, which grows as the tempo falls.
+ */
+share: Percent, 
+/**
+ * Whose cells.
+ */
+grid: Grid, };
 
 export type Wanders = "together" | "apart";
 
@@ -285,6 +295,258 @@ to: Percent,
  * What the pairs are made of.
  */
 grid: Grid, };
+
+export type Metre = { 
+/**
+ * Units in a bar, 1 to 255.
+ */
+numerator: number, 
+/**
+ * The unit as a note value: 1, 2, 4 … 64.
+ */
+denominator: number, 
+/**
+ * The units of each group; they add up to the numerator.
+ */
+grouping: Array<number>, };
+
+export type GrooveSlot = { 
+/**
+ * So many hits it was taken from; 0 where it was drawn or worked out.
+ */
+count: number, 
+/**
+ * The mean distance from the slot's line as a share of a cell, −0.5 (early) to 0.5 (late).
+ */
+offset: number, 
+/**
+ * The standard deviation of that distance, 0 to 1 cell.
+ */
+spread: number, 
+/**
+ * The mean velocity over the mean of all slots, 0.01 to 20.
+ */
+velocity: number, 
+/**
+ * The standard deviation of that ratio, 0 to 20.
+ */
+velocity_spread: number, 
+/**
+ * The mean length over the mean of all slots, 0.01 to 100.
+ */
+length: number, };
+
+export type GrooveProfile = { 
+/**
+ * What people call it.
+ */
+name: string, 
+/**
+ * Its length, 1 to 16.
+ */
+bars: number, 
+/**
+ * The metre of its bars.
+ */
+metre: Metre, 
+/**
+ * Its slots are the lines of this grid.
+ */
+grid: Grid, 
+/**
+ * The tempo that it was taken at, 10 to 1000 quarter notes a minute.
+ */
+tempo: number, 
+/**
+ * All drums together.
+ */
+together: { [key in number]: GrooveSlot }, 
+/**
+ * Each family by itself.
+ */
+families: { [key in Family]?: { [key in number]: GrooveSlot } }, };
+
+export type GrooveVoice = "own" | "together" | "kick" | "snare" | "tom" | "hat" | "ride" | "crash" | "hand-percussion" | "tonal";
+
+export type GrooveTempo = "scaled" | "millis";
+
+export type Groove = { 
+/**
+ * It travels inside the pass and stays as it was taken.
+ */
+groove: GrooveProfile, 
+/**
+ * Which of its voices hits follow.
+ */
+voice: GrooveVoice, 
+/**
+ * 0 to 200 %: how much of its timing.
+ */
+timing: Percent, 
+/**
+ * 0 to 200 %: how much of its accents.
+ */
+touch: Percent, 
+/**
+ * 0 to 100 %: how much of its own variation.
+ */
+liveliness: Percent, 
+/**
+ * 0 to 100 %: how far hits are pulled to its lines first.
+ */
+pull: Percent, 
+/**
+ * 0 to 200 %: how much of its lengths.
+ */
+lengths: Percent, 
+/**
+ * What its offsets are at another tempo.
+ */
+tempo: GrooveTempo, };
+
+export type PocketId = number;
+
+export type Pocket = { 
+/**
+ * Which of the song's.
+ */
+pocket: PocketId, 
+/**
+ * 0 to 200 %: its settings times this.
+ */
+strength: Percent, };
+
+export type PocketSettings = { 
+/**
+ * Towards a grid or away from it.
+ */
+pull: Pull, 
+/**
+ * Every second one late.
+ */
+swing: Swing, 
+/**
+ * A groove.
+ */
+groove: Groove, 
+/**
+ * Ahead or behind.
+ */
+lean: Lean, 
+/**
+ * Random timing; its drift is the same for all followers.
+ */
+loosen: Loosen, };
+
+export type GrooveTake = { 
+/**
+ * These instruments; empty means all.
+ */
+instruments?: Array<InstrumentId>, 
+/**
+ * These bars; nothing means the whole part.
+ */
+bars?: BarRange, 
+/**
+ * The slots; nothing means the grid that the part seems to be meant for.
+ */
+grid?: Grid, 
+/**
+ * The length of the groove in bars, 1 to 16: later bars are laid over the first ones.
+ */
+length: number, };
+
+export type LaidHits = { 
+/**
+ * The slot, from 1.
+ */
+slots: Array<number>, 
+/**
+ * In ms from the slot's line, at the tempo that the groove was taken at.
+ */
+offsets: Array<number>, 
+/**
+ * How hard.
+ */
+velocities: Array<number>, 
+/**
+ * Of which family.
+ */
+families: Array<Family>, };
+
+export type GrooveSwing = { 
+/**
+ * What the pairs are made of: “1/16”.
+ */
+of: string, 
+/**
+ * Where the middle of a pair lies in it, %.
+ */
+percent: number, };
+
+export type VoiceReading = { 
+/**
+ * The family; nothing for all together.
+ */
+family: Family | null, 
+/**
+ * In ms at the groove's tempo.
+ */
+offsets: Array<number>, 
+/**
+ * Standard deviations, in ms.
+ */
+spreads: Array<number>, 
+/**
+ * Over the voice's own level.
+ */
+velocities: Array<number>, 
+/**
+ * How many hits each slot was taken from.
+ */
+counts: Array<number>, 
+/**
+ * Slots that are not known, but worked out from those beside them.
+ */
+inferred: Array<boolean>, };
+
+export type GrooveReading = { 
+/**
+ * How many slots a bar has.
+ */
+slots_a_bar: number, 
+/**
+ * The length of a bar in cells: the last slot may be shorter than the others.
+ */
+bar_cells: number, 
+/**
+ * The length of a cell at the groove's tempo, in ms.
+ */
+cell: number, 
+/**
+ * What slots are called, bar after bar.
+ */
+names: Array<string>, 
+/**
+ * The share of the slots that hits were found in, 0 to 1.
+ */
+coverage: number, 
+/**
+ * How far hits lie around their slot's mean, in ms; nothing where no slot has two.
+ */
+steady: number | null, 
+/**
+ * So many hits it was taken from.
+ */
+hits: number, 
+/**
+ * Where the middle of a pair lies, as far as slots tell: by pairs of the grid, then of twice its cell.
+ */
+swings: Array<GrooveSwing>, 
+/**
+ * All together first.
+ */
+voices: Array<VoiceReading>, };
 
 export type FanOrder = "diced" | "feet-first" | "hands-first";
 
@@ -428,7 +690,7 @@ none: string | null, } | { "kind": "choice",
 /**
  * (name in JSON, words on screen)
  */
-options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "touch" } | { "kind": "pattern", 
+options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "touch" } | { "kind": "groove" } | { "kind": "pocket" } | { "kind": "pattern", 
 /**
  * Least.
  */
@@ -438,7 +700,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -768,10 +1030,23 @@ offset_spread: Millis,
  */
 on_grid: number, 
 /**
+ * Share (0 to 1) of hits that come before their line, by more than half a tick.
+ */
+early: number, 
+/**
+ * Share (0 to 1) of hits that come behind it.
+ */
+late: number, 
+/**
  * Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Nothing
  * with fewer than four of them.
  */
 swing: number | null, 
+/**
+ * Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
+ * of them in either half.
+ */
+swing_sixteenths: number | null, 
 /**
  * How much one offset predicts the next, −1 to 1.
  */
@@ -851,7 +1126,11 @@ largest_change: number,
 /**
  * The mean change of velocity, of the touched hits.
  */
-mean_change: number, };
+mean_change: number, 
+/**
+ * What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
+ */
+said: string | null, };
 
 export type Voice = "kick" | "snare-centre" | "snare-rim" | "side-stick" | "hat-closed" | "hat-pedal" | "hat-open" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
 
@@ -1082,6 +1361,10 @@ export type PartState = { id: PartId, song: SongId, revision: number, name: stri
  */
 layers: Layers | null, 
 /**
+ * The grid that its timing is measured against, where it was chosen.
+ */
+grid: Grid | null, 
+/**
  * The take that is worked on.
  */
 take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, history: History, };
@@ -1207,7 +1490,15 @@ label: string, recipe?: Recipe, variation?: number, drums?: boolean, name?: stri
 /**
  * True: the layers of every song hold for this part again.
  */
-shared_layers?: boolean, };
+shared_layers?: boolean, 
+/**
+ * Another grid to measure against.
+ */
+grid?: Grid, 
+/**
+ * True: the grid that fits best again.
+ */
+fitting_grid?: boolean, };
 
 export type PerformRequest = { recipe: Recipe, variation: number, round: number, 
 /**
@@ -1221,7 +1512,105 @@ aimed?: boolean,
 /**
  * The `timing_key` of the timing columns that are known already.
  */
-timing?: string, };
+timing?: string, 
+/**
+ * The settings of pockets that are being changed, in the place of those that are kept.
+ */
+pockets?: { [key in number]: PocketSettings }, };
+
+export type PocketCard = { id: PocketId, revision: number, name: string, settings: PocketSettings, followers: Array<Follower>, };
+
+export type Follower = { part: PartId, part_name: string, pass: PassId, on: boolean, 
+/**
+ * %
+ */
+strength: number, 
+/**
+ * Empty: the whole part.
+ */
+instruments: Array<InstrumentId>, 
+/**
+ * The same for people.
+ */
+names: Array<string>, 
+/**
+ * Its aim asks for more than instruments.
+ */
+narrowed: boolean, };
+
+export type SongPockets = { pockets: Array<PocketCard>, parts: Array<PartState>, history: History, };
+
+export type NewPocket = { name: string, settings?: PocketSettings, followers?: Array<Joining>, };
+
+export type Joining = { part: PartId, 
+/**
+ * Empty: the whole part.
+ */
+instruments: Array<InstrumentId>, };
+
+export type PocketChange = { revision: number, 
+/**
+ * What undo calls it.
+ */
+label: string, name: string, settings: PocketSettings, };
+
+export type FollowerChange = { part: PartId, 
+/**
+ * The pass that follows; nothing for a new follower.
+ */
+pass?: PassId, change: Following, };
+
+export type Following = { "kind": "follow", instruments: Array<InstrumentId>, } | { "kind": "strength", strength: number, } | { "kind": "switch", on: boolean, } | { "kind": "detach" } | { "kind": "leave" };
+
+export type SessionDefaults = { recipe: RecipeId | null, pocket: UsualPocket | null, grid: Grid | null, 
+/**
+ * Tonal parts follow the pocket, too.
+ */
+tones: boolean, };
+
+export type UsualPocket = { name: string, settings: PocketSettings, };
+
+export type DefaultsApplied = { 
+/**
+ * To so many parts.
+ */
+parts: number, 
+/**
+ * Sentences on what does not fit.
+ */
+said: Array<string>, };
+
+export type GrooveCard = { id: GrooveId, revision: number, 
+/**
+ * It ships with Vivida.
+ */
+own: boolean, favourite: boolean, note: string, groove: GrooveProfile, reading: GrooveReading, };
+
+export type NewGroove = { note: string, groove: GrooveProfile, };
+
+export type GrooveChange = { revision: number, note: string, favourite: boolean, groove: GrooveProfile, };
+
+export type ImportedGroove = { card: GrooveCard, 
+/**
+ * What was left out or mapped.
+ */
+said: Array<string>, };
+
+export type TakeGroove = { take: GrooveTake, 
+/**
+ * As it is written; else as it is played.
+ */
+written?: boolean, 
+/**
+ * Played by these passes; else by those that are kept.
+ */
+recipe?: Recipe, variation?: number, name?: string, };
+
+export type TakenGroove = { groove: GrooveProfile, reading: GrooveReading, said: Array<string>, 
+/**
+ * The hits that it was taken from, laid over its bars.
+ */
+hits: LaidHits, };
 
 export type Problem = { 
 /**
@@ -1251,4 +1640,8 @@ offset?: number,
 /**
  * The newer state, where a change came too late.
  */
-current?: PartState, };
+current?: PartState, 
+/**
+ * The same, where it was a pocket's.
+ */
+pockets?: SongPockets, };

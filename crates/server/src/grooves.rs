@@ -1,0 +1,123 @@
+//! The library of grooves, and grooves taken from parts.
+
+use crate::api::*;
+use crate::app::{Answer, App, recipe};
+use crate::problem::Problem;
+use rocket::http::Status;
+use serde_json::Value;
+use vivida_core::{Context, GrooveError, GrooveFile, GrooveProfile, PlayedHit, perform};
+use vivida_store::{GrooveId, GrooveRow, PartId};
+
+fn card(row: GrooveRow) -> GrooveCard {
+    GrooveCard {
+        id: row.id,
+        revision: row.revision as i32,
+        own: row.own,
+        favourite: row.favourite,
+        note: row.note,
+        reading: row.groove.reading(),
+        groove: row.groove,
+    }
+}
+
+fn groove_of(path: &str, value: Value) -> Answer<GrooveProfile> {
+    GrooveProfile::from_value(value).map_err(|error| Problem::field(format!("{path}.{}", error.path), error.message))
+}
+
+impl App {
+    pub(crate) fn grooves(&self) -> Answer<Vec<GrooveCard>> {
+        Ok(self.store().grooves()?.into_iter().map(card).collect())
+    }
+
+    /// Keeps a groove in the library.
+    pub(crate) fn add_groove(&self, request: NewGroove) -> Answer<GrooveCard> {
+        let groove = groove_of("groove", request.groove)?;
+        let mut store = self.store();
+        let id = store.add_groove(&request.note, &groove)?;
+        Ok(card(store.groove(id)?))
+    }
+
+    pub(crate) fn change_groove(&self, id: GrooveId, request: GrooveChange) -> Answer<GrooveCard> {
+        let groove = groove_of("groove", request.groove)?;
+        let mut store = self.store();
+        store.change_groove(id, request.revision, &request.note, request.favourite, &groove)?;
+        Ok(card(store.groove(id)?))
+    }
+
+    pub(crate) fn delete_groove(&self, id: GrooveId, revision: i64) -> Answer<()> {
+        Ok(self.store().delete_groove(id, revision)?)
+    }
+
+    /// Keeps the groove of a file: of our JSON, or of any MIDI clip.
+    pub(crate) fn import_groove(&self, file_name: &str, bytes: &[u8]) -> Answer<ImportedGroove> {
+        let wrong = |field: Option<String>, message: String| Problem {
+            file: Some(file_name.to_owned()),
+            field,
+            ..Problem::new(
+                Status::UnprocessableEntity,
+                "The file cannot be read as a groove",
+                format!("“{file_name}”: {message}"),
+            )
+        };
+        let (stem, is_json) = match file_name.rsplit_once('.') {
+            Some((stem, end)) => (stem.trim_end_matches(".groove"), end.eq_ignore_ascii_case("json")),
+            None => (file_name, false),
+        };
+        let (note, mut groove, said) = if is_json || bytes.trim_ascii_start().starts_with(b"{") {
+            let text = std::str::from_utf8(bytes).map_err(|error| wrong(None, format!("this is no text: {error}")))?;
+            let file = GrooveFile::parse(text)
+                .map_err(|GrooveError { path, message }| wrong(Some(path.clone()), format!("{path}: {message}")))?;
+            (file.note, file.groove, Vec::new())
+        } else {
+            let taken = vivida_smf::groove_of_clip(stem, bytes).map_err(|error| wrong(None, error.to_string()))?;
+            (format!("From the clip {file_name}."), taken.groove, taken.said)
+        };
+        if groove.name.trim().is_empty() {
+            groove.name = stem.to_owned();
+        }
+        let mut store = self.store();
+        let id = store.add_groove(&note, &groove)?;
+        Ok(ImportedGroove { card: card(store.groove(id)?), said })
+    }
+
+    /// A groove as a file, and its name.
+    pub(crate) fn export_groove(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
+        let row = self.store().groove(id)?;
+        let name = row.groove.name.clone();
+        let text = serde_json::to_vec_pretty(&GrooveFile::new(row.note, row.groove));
+        Ok((name, text.map_err(|error| Problem::field("groove", error.to_string()))?))
+    }
+
+    /// A groove as a MIDI clip, and its name.
+    pub(crate) fn export_clip(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
+        let groove = self.store().groove(id)?.groove;
+        Ok((groove.name.clone(), vivida_smf::clip_of(&groove)))
+    }
+
+    /// A groove in numbers, while it is being drawn.
+    pub(crate) fn read_groove(&self, groove: Value) -> Answer<vivida_core::GrooveReading> {
+        Ok(groove_of("groove", groove)?.reading())
+    }
+
+    /// Takes the groove of a part as it is written or played.
+    pub(crate) fn take_groove(&self, id: PartId, request: TakeGroove) -> Answer<TakenGroove> {
+        let opened = self.open(id, None)?;
+        let file = &opened.song.file;
+        let hits = if request.written {
+            opened.part().hits().iter().map(PlayedHit::as_written).collect()
+        } else if let Some(value) = request.recipe {
+            let recipe = recipe("recipe", value)?;
+            let context = Context { round: 0, ..opened.context(request.variation.unwrap_or(1)) };
+            perform(opened.part(), opened.chart(), &recipe, &context).hits
+        } else {
+            opened.play(vivida_core::Ticks(0.0)).hits
+        };
+        let name = match &request.name {
+            Some(name) => name.clone(),
+            None => format!("{}, {}", self.store().song_alone(opened.row.song)?.name, opened.name()),
+        };
+        let taken = GrooveProfile::taken(&name, opened.chart(), &file.tempo, &file.metre, &hits, &request.take)
+            .map_err(|error| Problem::field(format!("take.{}", error.path), error.message))?;
+        Ok(TakenGroove { reading: taken.groove.reading(), groove: taken.groove, said: taken.said, hits: taken.hits })
+    }
+}

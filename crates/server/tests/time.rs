@@ -1,0 +1,237 @@
+//! Grooves, pockets and what songs are usually given, over HTTP.
+
+mod common;
+
+use common::*;
+use rocket::http::{ContentType, Status};
+use rocket::local::blocking::Client;
+use serde_json::{Value, json};
+
+/// The song of this name: its id, and the ids of its parts.
+fn song(client: &Client, name: &str) -> (i64, Vec<i64>) {
+    let (_, songs) = get(client, "/songs");
+    let card = songs.as_array().unwrap().iter().find(|card| card["name"] == name).unwrap().clone();
+    let parts = card["parts"].as_array().unwrap().iter().map(|part| part["id"].as_i64().unwrap()).collect();
+    (card["id"].as_i64().unwrap(), parts)
+}
+
+fn send(client: &Client, path: &str, bytes: &[u8]) -> (Status, Value) {
+    let request = client.post(format!("/api/v1{path}")).header(host()).header(ContentType::Binary);
+    answer(request.body(bytes).dispatch())
+}
+
+fn download(client: &Client, path: &str) -> Vec<u8> {
+    client.get(format!("/api/v1{path}")).header(host()).dispatch().into_bytes().unwrap()
+}
+
+fn ticks(client: &Client, part: i64, request: Value) -> Vec<f64> {
+    let (status, columns) = post(client, &format!("/parts/{part}/performance"), request);
+    assert_eq!(status, Status::Ok, "{columns}");
+    columns["timing"]["ticks"].as_array().unwrap().iter().map(|tick| tick.as_f64().unwrap()).collect()
+}
+
+#[test]
+fn a_groove_is_taken_kept_exported_and_read_again() {
+    let client = client();
+    let (_, parts) = song(&client, "Tin Roof");
+    let take = json!({"take": {"length": 1, "grid": "1/16", "instruments": ["closed-hat"]}, "name": "Roof hats"});
+    let (status, taken) = post(&client, &format!("/parts/{}/groove", parts[0]), take);
+    assert_eq!(status, Status::Ok, "{taken}");
+    assert_eq!(taken["groove"]["metre"]["numerator"], 5);
+    let (_, whole) = post(&client, &format!("/parts/{}/groove", parts[0]), json!({"take": {"length": 1}}));
+    assert!(whole["said"][0].as_str().unwrap().contains("another metre than 5/4"), "{}", whole["said"]);
+    assert!(taken["reading"]["steady"].as_f64().unwrap() > 1.0, "a rough performance");
+    assert_eq!(taken["hits"]["slots"].as_array().unwrap().len(), taken["reading"]["hits"].as_u64().unwrap() as usize);
+
+    let (status, kept) = post(&client, "/grooves", json!({"note": "rough", "groove": taken["groove"]}));
+    assert_eq!((status, &kept["groove"]), (Status::Created, &taken["groove"]));
+    let id = &kept["id"];
+    let json_file = download(&client, &format!("/grooves/{id}/file"));
+    let (status, again) = send(&client, "/grooves/file?file_name=hats.groove.json", &json_file);
+    assert_eq!((status, &again["card"]["groove"]), (Status::Created, &taken["groove"]));
+    let clip = download(&client, &format!("/grooves/{id}/clip.mid"));
+    let (status, again) = send(&client, "/grooves/file?file_name=hats.mid", &clip);
+    assert_eq!((status, &again["card"]["groove"]["grid"]), (Status::Created, &json!("1/16")));
+    let offset = |groove: &Value| groove["families"]["hat"]["3"]["offset"].as_f64().unwrap();
+    assert!((offset(&again["card"]["groove"]) - offset(&taken["groove"])).abs() * 240.0 <= 0.5 + 1e-6);
+
+    // Changed, loved, deleted, and undone on the shelf.
+    let change =
+        |revision: &Value| json!({"revision": revision, "note": "x", "favourite": true, "groove": taken["groove"]});
+    let (status, loved) = put(&client, &format!("/grooves/{id}"), change(&kept["revision"]));
+    assert_eq!((status, &loved["favourite"]), (Status::Ok, &json!(true)));
+    assert_eq!(put(&client, &format!("/grooves/{id}"), change(&kept["revision"])).0, Status::Conflict);
+    assert_eq!(get(&client, "/grooves").1[0]["id"], *id);
+    assert_eq!(delete(&client, &format!("/grooves/{id}?revision={}", loved["revision"])).0, Status::NoContent);
+    post(&client, "/shelf/undo", json!({}));
+    assert_eq!(get(&client, "/grooves").1[0]["id"], *id);
+}
+
+#[test]
+fn what_is_no_groove_is_refused_by_name() {
+    let client = client();
+    let (_, parts) = song(&client, "Causeway");
+    for (file, bytes, said) in [
+        ("a.groove.json", &b"{\"format\": \"vivida-groove\", \"version\": 1, \"bars\": 99}"[..], "bars: 99 is outside"),
+        ("b.json", b"{\"format\": \"vivida-groove\", \"version\": 1, \"tempo\": NaN}", "no JSON"),
+        ("c.mid", b"MThd", "ends inside its header"),
+        ("d.groove.json", b"\xff\xfe", "no text"),
+    ] {
+        let (status, problem) = send(&client, &format!("/grooves/file?file_name={file}"), bytes);
+        let detail = problem["detail"].as_str().unwrap();
+        assert_eq!(status, Status::UnprocessableEntity, "{detail}");
+        assert!(detail.contains(file) && detail.contains(said), "{detail}");
+    }
+    let take = |take: Value| post(&client, &format!("/parts/{}/groove", parts[0]), json!({"take": take})).1;
+    assert_eq!(take(json!({"length": 0}))["field"], "take.length");
+    assert_eq!(take(json!({"length": 1, "bars": {"from": 900, "to": 901}}))["field"], "take.bars");
+    assert_eq!(take(json!({"length": 1, "instruments": ["gong"]}))["field"], "take.instruments");
+    let (status, problem) = post(&client, "/grooves", json!({"groove": {"together": {"40": {}}}}));
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("groove.together.40")));
+}
+
+#[test]
+fn a_pocket_is_shared_by_instruments_and_parts() {
+    let client = client();
+    let (id, parts) = song(&client, "Causeway");
+    let (drums, bass) = (parts[0], parts[1]);
+    let followers = json!([{"part": drums, "instruments": ["kick"]}, {"part": bass}]);
+    let settings = json!({"lean": {"by": 10}});
+    let request = json!({"name": "Rhythm section", "settings": settings, "followers": followers});
+    let (status, made) = post(&client, &format!("/songs/{id}/pockets"), request);
+    assert_eq!(status, Status::Ok, "{made}");
+    let pocket = &made["pockets"][0];
+    assert_eq!(pocket["followers"][0]["names"], json!(["Kick"]));
+    assert_eq!(pocket["followers"][1]["part"], bass);
+
+    // A draft of its settings is heard without being kept.
+    let recipe =
+        |part: i64| made["parts"].as_array().unwrap().iter().find(|one| one["id"] == part).unwrap()["recipe"].clone();
+    let play = |pockets: Value| {
+        ticks(&client, bass, json!({"recipe": recipe(bass), "variation": 1, "round": 0, "pockets": pockets}))
+    };
+    let (kept, later) = (play(json!({})), play(json!({pocket["id"].to_string(): {"lean": {"by": 20}}})));
+    // 10 ms at 96 bpm are 15.36 ticks.
+    assert!(((later[3] - kept[3]) - 15.36).abs() <= 1.0, "{} {}", later[3], kept[3]);
+    assert_eq!(play(json!({})), kept);
+    let wrong = json!({"recipe": recipe(bass), "variation": 1, "round": 0, "pockets": {"1": {"lean": {"by": 900}}}});
+    assert_eq!(post(&client, &format!("/parts/{bass}/performance"), wrong).1["field"], "pockets.1.lean.by");
+
+    // Two tabs: the second one is told what the first one made of it.
+    let path = format!("/pockets/{}", pocket["id"]);
+    let change = |by: i64| json!({"revision": pocket["revision"], "label": "lean", "name": "Rhythm section", "settings": {"lean": {"by": by}}});
+    assert_eq!(put(&client, &path, change(20)).0, Status::Ok);
+    let (status, problem) = put(&client, &path, change(5));
+    assert_eq!((status, &problem["pockets"]["pockets"][0]["settings"]["lean"]["by"]), (Status::Conflict, &json!(20.0)));
+    assert_eq!(play(json!({})), later, "both parts follow at once");
+
+    // A follower's own strength, off, detached; all with undo.
+    let follower = &made["pockets"][0]["followers"][1];
+    let tell = |change: Value| {
+        post(&client, &format!("{path}/followers"), json!({"part": bass, "pass": follower["pass"], "change": change}))
+    };
+    let (_, told) = tell(json!({"kind": "strength", "strength": 50}));
+    assert_eq!(told["pockets"][0]["followers"][1]["strength"], 50.0);
+    assert_eq!(tell(json!({"kind": "strength", "strength": 500})).1["field"], "change.strength");
+    let (_, told) = tell(json!({"kind": "switch", "on": false}));
+    assert_eq!(told["pockets"][0]["followers"][1]["on"], false);
+    let (_, told) = tell(json!({"kind": "detach"}));
+    assert_eq!(told["pockets"][0]["followers"].as_array().unwrap().len(), 1);
+    let of_bass = |told: &Value| {
+        told["parts"].as_array().unwrap().iter().find(|one| one["id"] == bass).unwrap()["recipe"]["passes"][0].clone()
+    };
+    assert_eq!((&of_bass(&told)["action"]["by"], &of_bass(&told)["on"]), (&json!(10.0), &json!(false)));
+    assert_eq!(tell(json!({"kind": "leave"})).0, Status::UnprocessableEntity, "it follows no more");
+    let join = json!({"part": bass, "change": {"kind": "follow", "instruments": []}});
+    assert_eq!(post(&client, &format!("{path}/followers"), join).0, Status::Ok);
+
+    // Deleted while it is followed: its settings stay as ordinary passes, and undo brings all back.
+    let (_, now) = get(&client, &format!("/songs/{id}/pockets"));
+    let (status, gone) = delete(&client, &format!("{path}?revision={}", now[0]["revision"]));
+    assert_eq!((status, gone["pockets"].as_array().unwrap().len()), (Status::Ok, 0));
+    let kinds = |state: &Value| {
+        state["recipe"]["passes"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|pass| pass["action"]["kind"].to_string())
+            .collect::<Vec<_>>()
+    };
+    assert!(gone["parts"].as_array().unwrap().iter().all(|state| !kinds(state).contains(&"\"pocket\"".to_owned())));
+    post(&client, &format!("/songs/{id}/undo"), json!({}));
+    assert_eq!(get(&client, &format!("/songs/{id}/pockets")).1[0]["followers"].as_array().unwrap().len(), 2);
+}
+
+#[test]
+fn passes_that_leave_their_song_leave_its_pockets() {
+    let client = client();
+    let (id, parts) = song(&client, "Causeway");
+    let (_, others) = song(&client, "Kiln Yard");
+    let request = json!({"name": "Late", "settings": {"lean": {"by": 10}}, "followers": [{"part": parts[0]}]});
+    let (_, made) = post(&client, &format!("/songs/{id}/pockets"), request);
+    let recipe = made["parts"][0]["recipe"].clone();
+    assert_eq!(recipe["passes"][0]["action"]["kind"], "pocket");
+    let (_, saved) = post(&client, "/recipes", json!({"name": "Late", "recipe": recipe}));
+    assert_eq!(saved["recipe"]["passes"][0]["action"]["kind"], "lean");
+    // Within the song a copied pass follows as well.
+    for (part, kind) in [(parts[1], "pocket"), (others[0], "lean")] {
+        post(&client, &format!("/parts/{part}/passes"), json!({"recipe": recipe}));
+        let (_, detail) = get(&client, &format!("/parts/{part}"));
+        assert_eq!(detail["state"]["recipe"]["passes"][0]["action"]["kind"], kind);
+    }
+}
+
+#[test]
+fn the_usual_feel_is_one_step() {
+    let client = client();
+    let (id, parts) = song(&client, "Night Ferry");
+    assert!(
+        post(&client, &format!("/songs/{id}/defaults"), json!({})).1["detail"].as_str().unwrap().contains("Usual feel")
+    );
+    let level = json!({"passes": [{"id": 1, "aim": {"instruments": ["cowbell"]}, "action": {"kind": "level", "by": 3}},
+                                   {"id": 2, "action": {"kind": "level", "by": 2}}]});
+    let (_, recipe) = post(&client, "/recipes", json!({"name": "Louder", "recipe": level}));
+    let usual = json!({"recipe": recipe["id"], "pocket": {"name": "Loose", "settings": {"loosen": {"late": 9}}}, "grid": "1/8 triplet", "tones": true});
+    assert_eq!(put(&client, "/defaults", usual.clone()).0, Status::NoContent);
+    assert_eq!(get(&client, "/defaults").1["grid"], "1/8 triplet");
+    let wrong = json!({"pocket": {"name": "x", "settings": {"loosen": {"late": 900}}}});
+    assert_eq!(put(&client, "/defaults", wrong).1["field"], "pocket.settings.loosen.late");
+
+    let (status, applied) = post(&client, &format!("/songs/{id}/defaults"), json!({}));
+    assert_eq!((status, &applied["parts"]), (Status::Ok, &json!(parts.len())), "{applied}");
+    assert!(applied["said"][0].as_str().unwrap().contains("no cowbell"), "{applied}");
+    let (_, drums) = get(&client, &format!("/parts/{}", parts[0]));
+    assert_eq!((&drums["grid"], &drums["state"]["grid"]), (&json!("1/8 triplet"), &json!("1/8 triplet")));
+    let kinds: Vec<&Value> =
+        drums["state"]["recipe"]["passes"].as_array().unwrap().iter().map(|pass| &pass["action"]["kind"]).collect();
+    assert_eq!(kinds, ["level", "pocket"]);
+    let (_, pockets) = get(&client, &format!("/songs/{id}/pockets"));
+    assert_eq!(pockets[0]["followers"].as_array().unwrap().len(), parts.len());
+    post(&client, &format!("/songs/{id}/undo"), json!({}));
+    assert_eq!(get(&client, &format!("/songs/{id}/pockets")).1, json!([]));
+    let (_, drums) = get(&client, &format!("/parts/{}", parts[0]));
+    assert_eq!(
+        (drums["state"]["recipe"]["passes"].as_array().unwrap().len(), &drums["state"]["grid"]),
+        (0, &Value::Null)
+    );
+}
+
+#[test]
+fn a_part_is_measured_against_the_grid_that_was_chosen() {
+    let client = client();
+    let (_, parts) = song(&client, "Causeway");
+    let (_, detail) = get(&client, &format!("/parts/{}", parts[0]));
+    let change = |fields: Value| {
+        let (_, now) = get(&client, &format!("/parts/{}", parts[0]));
+        let mut request = json!({"revision": now["state"]["revision"], "label": "grid"});
+        request.as_object_mut().unwrap().extend(fields.as_object().unwrap().clone());
+        put(&client, &format!("/parts/{}", parts[0]), request)
+    };
+    assert_eq!(change(json!({"grid": "1/4"})).0, Status::Ok);
+    let (_, coarse) = get(&client, &format!("/parts/{}", parts[0]));
+    assert_eq!(coarse["grid"], "1/4");
+    assert!(coarse["reading"]["all"]["on_grid"].as_f64() < detail["reading"]["all"]["on_grid"].as_f64());
+    assert_eq!(change(json!({"grid": "1/3"})).0, Status::UnprocessableEntity);
+    change(json!({"fitting_grid": true}));
+    assert_eq!(get(&client, &format!("/parts/{}", parts[0])).1["grid"], detail["grid"]);
+}
