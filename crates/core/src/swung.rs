@@ -87,6 +87,34 @@ impl Swung {
     }
 }
 
+impl Grid {
+    /// The lines of this grid from one position to another, every second one at `swing` % of its pair; bar
+    /// lines are lines, too. Of more than `most` none.
+    ///
+    /// ```
+    /// use vivida_core::{Grid, MetreMap, Percent, Ppq, Ticks};
+    /// let metre = MetreMap::new(Ppq::new(960).unwrap(), []);
+    /// let eighths: Grid = "1/8".parse().unwrap();
+    /// assert_eq!(eighths.lines(&metre, Percent(60.0), Ticks(0.0), Ticks(960.0), 100), [0.0, 576.0, 960.0]);
+    /// ```
+    pub fn lines(self, metre: &MetreMap, swing: Percent, from: Ticks, to: Ticks, most: usize) -> Vec<f64> {
+        let swung = Swung { grid: self, swing };
+        let cell = self.cell(metre.ppq()).0;
+        if (to.0 - from.0) / cell > most as f64 {
+            return Vec::new();
+        }
+        let mut lines = Vec::new();
+        let mut line = swung.nearest(metre, from.0.max(0.0));
+        while line <= to.0 && lines.len() <= 2 * most {
+            if line >= from.0 {
+                lines.push(line);
+            }
+            line = swung.nearest_above(metre, line, cell * 0.5);
+        }
+        lines
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -131,6 +159,16 @@ mod tests {
             if !odd {
                 prop_assert!((swung.warped(&metre, pair) - pair).abs() < 1e-9, "starts of pairs stay");
             }
+        }
+
+        #[test]
+        fn lines_are_nearest_to_themselves(from in 0.0..9000.0, length in 0.0..9000.0, swing in 25.0..80.0, odd in any::<bool>()) {
+            let metre = if odd { metre(7, 8) } else { metre(5, 4) };
+            let swung = swung("1/8 triplet", swing);
+            let lines = swung.grid.lines(&metre, swung.swing, Ticks(from), Ticks(from + length), 1000);
+            prop_assert!(lines.iter().is_sorted() && lines.iter().all(|&line| swung.nearest(&metre, line) == line));
+            prop_assert!(lines.len() as f64 >= (length / 320.0).floor() - 1.0);
+            prop_assert!(swung.grid.lines(&metre, swung.swing, Ticks(0.0), Ticks(9000.0), 5).is_empty());
         }
 
         #[test]

@@ -8,7 +8,7 @@ use serde_json::Value;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use vivida_core::{
-    Chart, Context, Grid, Layers, Part, Performance, Pockets, Reading, Recipe, Section, Slots, Ticks, perform,
+    Chart, Context, Grid, Layers, Part, Percent, Performance, Pockets, Reading, Recipe, Section, Slots, Ticks, perform,
 };
 use vivida_smf::{SongFile, read};
 use vivida_store::{PartId, PartRow, SongId, SongRow, Store, TakeId, TakeRow};
@@ -298,6 +298,19 @@ impl App {
         }
         self.store().song(id)?;
         Ok(Slots::of(&self.load(id)?.file.metre, number, grid, bars))
+    }
+
+    /// The lines of a grid, swung or not, to be drawn from one tick to another; none where they are too many.
+    pub(crate) fn grid_lines(&self, id: SongId, grid: &str, swing: f64, from: f64, to: f64) -> Answer<Vec<f64>> {
+        let grid: Grid = grid.parse().map_err(|message| Problem::field("grid", message))?;
+        if !(25.0..=80.0).contains(&swing) {
+            return Err(Problem::field("swing", format!("{swing} is outside 25 to 80 %")));
+        }
+        if !(from.is_finite() && to.is_finite()) {
+            return Err(Problem::field("from", "a stretch goes from one tick to another"));
+        }
+        self.store().song_alone(id)?;
+        Ok(grid.lines(&self.load(id)?.file.metre, Percent(swing), Ticks(from), Ticks(to), 600))
     }
 
     /// Undo or redo, of a song or of the shelf.

@@ -474,6 +474,12 @@ async fn slots(app: &Shared, id: Id, grid: String, bars: Option<u32>, bar: Optio
     work(app, move |app| app.slots(id.song(), bar, &grid, bars)).await.map(Json)
 }
 
+#[get("/songs/<id>/grid-lines?<grid>&<swing>&<from>&<to>")]
+async fn grid_lines(app: &Shared, id: Id, grid: String, swing: Option<f64>, from: f64, to: f64) -> Answer<Vec<f64>> {
+    let swing = swing.unwrap_or(50.0);
+    work(app, move |app| app.grid_lines(id.song(), &grid, swing, from, to)).await.map(Json)
+}
+
 #[get("/songs/<id>/export")]
 async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
     work(app, move |app| app.export_info(id.song())).await.map(Json)
@@ -592,6 +598,7 @@ pub(crate) fn all() -> Vec<Route> {
         performance,
         touched,
         slots,
+        grid_lines,
         export_info,
         export_midi,
         export_wav,

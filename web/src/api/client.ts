@@ -1,25 +1,39 @@
 /** The one client of the server's `/api/v1`. */
 import type {
 	ActionOffer,
+	DefaultsApplied,
 	ExportInfo,
 	Fitted,
+	FollowerChange,
+	GrooveCard,
+	GrooveChange,
+	GrooveProfile,
+	GrooveReading,
+	ImportedGroove,
 	KitManifest,
 	Layers,
+	NewPocket,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
 	PerformanceColumns,
 	PerformRequest,
+	PocketCard,
+	PocketChange,
 	Problem,
 	Received,
 	Recipe,
 	RecipeCard,
 	Section,
+	SessionDefaults,
 	Slots,
 	SongCard,
 	SongDetail,
+	SongPockets,
 	StartingPoint,
 	TakeColumns,
+	TakeGroove,
+	TakenGroove,
 	TouchProfile,
 	Travelled,
 } from "./generated/types";
@@ -115,6 +129,34 @@ export const client = {
 	renameRecipe: ({ id, revision }: RecipeCard, name: string, note: string) =>
 		json<RecipeCard>("PATCH", `/recipes/${id}`, { revision, name, note }),
 	deleteRecipe: ({ id, revision }: RecipeCard) => json<void>("DELETE", `/recipes/${id}?revision=${revision}`),
+	grooves: () => json<GrooveCard[]>("GET", "/grooves"),
+	addGroove: (note: string, groove: GrooveProfile) => json<GrooveCard>("POST", "/grooves", { note, groove }),
+	changeGroove: (id: number, change: GrooveChange) => json<GrooveCard>("PUT", `/grooves/${id}`, change),
+	deleteGroove: ({ id, revision }: GrooveCard) => json<void>("DELETE", `/grooves/${id}?revision=${revision}`),
+	importGroove: (file: File) =>
+		json<ImportedGroove>("POST", `/grooves/file?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/octet-stream" },
+		}),
+	readGroove: (groove: GrooveProfile) => json<GrooveReading>("POST", "/grooves/reading", groove),
+	takeGroove: (part: number, request: TakeGroove) =>
+		json<TakenGroove>("POST", `/parts/${part}/groove`, request),
+	pockets: (song: number) => json<PocketCard[]>("GET", `/songs/${song}/pockets`),
+	addPocket: (song: number, pocket: NewPocket) => json<SongPockets>("POST", `/songs/${song}/pockets`, pocket),
+	changePocket: (id: number, change: PocketChange) =>
+		json<SongPockets>("PUT", `/pockets/${id}`, change, { keepalive: true }),
+	deletePocket: ({ id, revision }: PocketCard) =>
+		json<SongPockets>("DELETE", `/pockets/${id}?revision=${revision}`),
+	changeFollower: (pocket: number, change: FollowerChange) =>
+		json<SongPockets>("POST", `/pockets/${pocket}/followers`, change),
+	defaults: () => json<SessionDefaults>("GET", "/defaults"),
+	setDefaults: (defaults: SessionDefaults) => json<void>("PUT", "/defaults", defaults),
+	applyDefaults: (song: number) => json<DefaultsApplied>("POST", `/songs/${song}/defaults`),
+	gridLines: (song: number, grid: string, swing: number, from: number, to: number) =>
+		json<number[]>(
+			"GET",
+			`/songs/${song}/grid-lines?grid=${encodeURIComponent(grid)}&swing=${swing}&from=${from}&to=${to}`,
+		),
 	exportInfo: (song: number) => json<ExportInfo>("GET", `/songs/${song}/export`),
 	view: <T>(name: string) => json<T | null>("GET", `/views/${name}`),
 	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value, { keepalive: true }),
@@ -125,5 +167,7 @@ export const files = {
 	midi: (song: number, resolution: "own" | "fine", leadIn: boolean) =>
 		`${base}/songs/${song}/export.mid?resolution=${resolution}&lead_in=${leadIn}`,
 	recipe: (id: number) => `${base}/recipes/${id}/file`,
+	groove: (id: number) => `${base}/grooves/${id}/file`,
+	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
 	wav: (song: number, reading: "written" | "played") => `${base}/songs/${song}/export.wav?reading=${reading}`,
 };

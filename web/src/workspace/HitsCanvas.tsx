@@ -8,6 +8,7 @@ import { drawHits, firstFrom, velocityY } from "../draw/hits";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural, signed } from "../words";
+import { GrooveLine } from "./GrooveLine";
 import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import { writtenRows } from "./played";
@@ -15,6 +16,7 @@ import classes from "./Rows.module.css";
 import { barOfRow, placer, shownWindow } from "./shown";
 import { barAt, placeInWords, secondsAt } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { TimeLines } from "./TimeLines";
 import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
 import { movedWindow, useTimeGestures } from "./useTimeGestures";
@@ -61,6 +63,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const { ref: size, width } = useElementSize();
 	const merged = useMergedRef(box, gestures.ref, size);
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
+	const stacked = useWorkspace((state) => state.stacked);
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {
@@ -140,7 +143,9 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		>
 			<canvas ref={hits} data-hits />
 			<Elsewhere index={index} />
+			<TimeLines index={index} width={width} height={height} />
 			<PassLines index={index} width={width} height={height} />
+			{opened && stacked && <GrooveLine index={index} width={width} height={height} />}
 			{opened && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (

@@ -15,6 +15,8 @@ const keys: [string[], string][] = [
 	[["R"], "Another variation in each round of the loop"],
 	[["F"], "Show or hide the figures"],
 	[["S"], "Lay all bars over one, or unroll them"],
+	[["G"], "Grooves, or back to the hits"],
+	[["P"], "Passes or pockets"],
 	[["/"], "Add a pass"],
 	[["Ctrl", "Z"], "Undo"],
 	[["Ctrl", "Shift", "Z"], "Redo"],
@@ -94,7 +96,15 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["r", () => view().setFresh(!view().fresh)],
 		["s", () => view().setView({ stacked: !view().stacked })],
 		["f", () => view().setView({ table: !view().table })],
-		["/", () => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click()],
+		["g", () => view().showGrooves(!view().grooves)],
+		["p", () => view().setView({ side: view().side === "pockets" ? "passes" : "pockets" })],
+		[
+			"/",
+			() => {
+				view().setView({ side: "passes" });
+				requestAnimationFrame(() => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click());
+			},
+		],
 		["mod+z", () => view().undo()],
 		["mod+shift+z", () => view().redo()],
 		["mod+y", () => view().redo()],

@@ -1,8 +1,10 @@
 import { useElementSize } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
+import { client } from "../api/client";
 import { axis } from "../draw/axis";
 import { AimBar } from "./AimBar";
 import { InstrumentRow } from "./InstrumentRow";
+import { GridToken, gridInWords } from "./passes/GridToken";
 import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
 import { SelectionBar } from "./SelectionBar";
@@ -38,7 +40,7 @@ export function Rows({ transport }: { transport: Transport }) {
 				<Ruler />
 				<span className={classes.timeHead}>
 					<span>← early</span>
-					<span>TIME</span>
+					<MeasuredAgainst />
 					<span>late →</span>
 				</span>
 			</div>
@@ -52,6 +54,27 @@ export function Rows({ transport }: { transport: Transport }) {
 			<SelectionBar />
 			<AimBar />
 		</section>
+	);
+}
+
+/** The grid that timing is measured against, to be chosen. */
+function MeasuredAgainst() {
+	const store = useWorkspaceStore();
+	const grid = useWorkspace((state) => state.part.grid);
+	const id = useWorkspace((state) => state.part.state.id);
+	const change = (to: { grid?: string; fitting_grid?: boolean }) =>
+		void store
+			.getState()
+			.change((revision) => client.changePart(id, { revision, label: "measure against a grid", ...to }));
+	return (
+		<GridToken
+			label="Timing is measured against"
+			value={grid}
+			onChange={(next) => change({ grid: next })}
+			none={{ words: "as the part seems to be meant", onChange: () => change({ fitting_grid: true }) }}
+		>
+			in {gridInWords(grid)}
+		</GridToken>
 	);
 }
 

@@ -20,8 +20,8 @@ export function SongStrip({ transport }: { transport: Transport }) {
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
 				<h2>
-					WHOLE SONG <SectionsButton /> <ViewButton view="table" on="hide figures" off="figures" />
-					<ViewButton view="stacked" on="unroll" off="stack" />
+					SONG <SectionsButton /> <ViewButton view="table" on="hide figures" off="figures" />
+					<ViewButton view="stacked" on="unroll" off="stack" /> <GroovesButton />
 				</h2>
 				<FigurePair
 					label="identical neighbours"
@@ -32,6 +32,23 @@ export function SongStrip({ transport }: { transport: Transport }) {
 			</div>
 			<SongMap transport={transport} />
 		</section>
+	);
+}
+
+function GroovesButton() {
+	const store = useWorkspaceStore();
+	const shown = useWorkspace((state) => state.grooves);
+	return (
+		<button
+			type="button"
+			className={classes.link}
+			aria-pressed={shown}
+			title="The library of grooves, and those taken from parts (G)"
+			data-grooves
+			onClick={() => store.getState().showGrooves(!shown)}
+		>
+			{shown ? "hits" : "grooves"}
+		</button>
 	);
 }
 

@@ -1,6 +1,8 @@
 import { type KeyboardEvent, useCallback } from "react";
-import { signed } from "../words";
-import { passAt, withLeanAt, withSetting } from "./edit";
+import type { Figures } from "../api/generated/types";
+import { percent, signed } from "../words";
+import { passAt, withLeanAt, withSetting, withSpreadAt } from "./edit";
+import { PocketChip } from "./pockets/PocketChip";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { useDrag } from "./useDrag";
@@ -24,44 +26,174 @@ function outline(counts: number[], height: number) {
 	return `M${x(-shown)},${floor}L${points.join("L")}L${x(shown)},${floor}Z`;
 }
 
-/** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean. */
+/** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean, its sides to tighten or loosen. */
 export function TimePortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const written = useWorkspace((state) => beforeOf(state).instruments[index]);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
 	const grid = useWorkspace((state) => state.part.grid);
+	const opened = useWorkspace((state) => state.open === instrument.id);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;
 	const floor = height - 8;
+	const { offset_mean: mean, offset_spread: spread, early, late } = played.figures;
+	const swing = swingOf(played.figures);
 	return (
-		<svg className={classes.portrait} viewBox={`0 0 ${width} ${height}`} height={height} data-portrait="time">
-			<title>{`How early or late ${instrument.name} is, against ${grid}`}</title>
-			{[-20, 20].map((ms) => (
-				<line key={ms} x1={x(ms)} x2={x(ms)} y1={18} y2={floor} stroke="var(--line)" />
-			))}
-			<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
-			<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
-			<path
-				d={outline(played.portrait.time, height)}
-				fill="var(--time-fill)"
-				stroke="var(--time)"
-				strokeWidth={1.3}
-			/>
-			<path
-				d={outline(written.portrait.time, height)}
-				fill="none"
-				stroke="var(--written)"
-				strokeDasharray="3 2.5"
-			/>
-			<LeanHandle
-				id={instrument.id}
-				name={instrument.name}
-				mean={played.figures.offset_mean}
+		<div className={classes.timeBox}>
+			<svg
+				className={classes.portrait}
+				viewBox={`0 0 ${width} ${height}`}
 				height={height}
-			/>
-			<text x={width - 5} y={13} textAnchor="end" fontSize={11} fill="var(--time)" fontWeight={600}>
-				{signed(played.figures.offset_mean, 1, true)} ms
-			</text>
-		</svg>
+				data-portrait="time"
+			>
+				<title>{portraitInWords(instrument.name, grid, written.figures, played.figures)}</title>
+				{[-20, 20].map((ms) => (
+					<line key={ms} x1={x(ms)} x2={x(ms)} y1={18} y2={floor} stroke="var(--line)" />
+				))}
+				<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
+				<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
+				<path
+					d={outline(played.portrait.time, height)}
+					fill="var(--time-fill)"
+					stroke="var(--time)"
+					strokeWidth={1.3}
+				/>
+				<path
+					d={outline(written.portrait.time, height)}
+					fill="none"
+					stroke="var(--written)"
+					strokeDasharray="3 2.5"
+				/>
+				<SpreadHandle
+					index={index}
+					name={instrument.name}
+					{...{ height, mean, spread, grid }}
+					written={written.figures.offset_spread}
+				/>
+				<LeanHandle id={instrument.id} name={instrument.name} mean={mean} height={height} />
+				<text x={width - 5} y={13} textAnchor="end" fontSize={11} fill="var(--time)" fontWeight={600}>
+					{signed(mean, 1, true)} ± {spread.toFixed(1)} ms
+				</text>
+				{swing && (
+					<text
+						x={width - 5}
+						y={39}
+						textAnchor="end"
+						fontSize={10.5}
+						className={classes.slotWords}
+						data-swing
+					>
+						{opened ? swing.words : swing.short}
+					</text>
+				)}
+				{early + late > 0 && (
+					<g fontSize={10.5} fill="var(--quiet)" data-shares>
+						<text x={5} y={26}>
+							{percent(early)}
+						</text>
+						<text x={width - 5} y={26} textAnchor="end">
+							{percent(late)}
+						</text>
+					</g>
+				)}
+			</svg>
+			<PocketChip index={index} />
+		</div>
+	);
+}
+
+/** The swing that an instrument seems to have: as a share of the pair, and as a ratio. */
+export function swingOf({ swing, swing_sixteenths: sixteenths }: Figures) {
+	const found = [
+		{ of: "16ths", percent: sixteenths },
+		{ of: "8ths", percent: swing },
+	].find(({ percent }) => percent !== null && Math.abs(percent - 50) >= 1);
+	if (!found?.percent) return null;
+	const ratio = found.percent / (100 - found.percent);
+	const short = `${Math.round(found.percent)} %`;
+	return { short: `swing ${short}`, words: `${found.of} ${short}, ${ratio.toFixed(2)} : 1` };
+}
+
+function portraitInWords(name: string, grid: string, written: Figures, played: Figures) {
+	const one = ({ offset_mean, offset_spread, early, late }: Figures) =>
+		`${signed(offset_mean, 1, true)} ± ${offset_spread.toFixed(1)} ms, ${percent(early)} early, ${percent(late)} late`;
+	const swing = swingOf(played)?.words;
+	const lines = [`${name} against ${grid}`, `before: ${one(written)}`, `played: ${one(played)}`];
+	return [...lines, ...(swing ? [swing] : [])].join("\n");
+}
+
+interface SpreadProps {
+	index: number;
+	name: string;
+	height: number;
+	mean: number;
+	spread: number;
+	/** The spread before. */
+	written: number;
+	grid: string;
+}
+
+/** The sides of the portrait: dragged in they pull together, dragged out they push apart or loosen. */
+function SpreadHandle({ index, name, height, mean, spread, written, grid }: SpreadProps) {
+	const store = useWorkspaceStore();
+	const start = useCallback(() => {
+		const { recipe, offers, part } = store.getState();
+		const { id } = part.kit.instruments[index];
+		const spreadTo = withSpreadAt(recipe, id, grid, offers, spread, written);
+		return spreadTo && ((by: number) => store.getState().draft({ recipe: spreadTo(by) }));
+	}, [store, index, grid, spread, written]);
+	const label = `tighten or loosen ${name.toLowerCase()}`;
+	const begin = (side: number) => () => {
+		const set = start();
+		if (!set) return null;
+		return {
+			move: (dx: number) => set((side * dx) / perMs),
+			end: (moved: boolean) => moved && store.getState().commit(label),
+		};
+	};
+	const late = useDrag(useCallback(begin(1), [start, store, label]));
+	const early = useDrag(useCallback(begin(-1), [start, store, label]));
+	const onKeyDown = (event: KeyboardEvent) => {
+		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageDown: -3, PageUp: 3 }[event.key];
+		if (ms === undefined) return;
+		event.preventDefault();
+		start()?.(ms);
+		store.getState().commitSoon(label);
+	};
+	const floor = height - 8;
+	return (
+		<>
+			{[1, -1].map((side) => {
+				const at = x(mean + side * Math.max(spread, 2.2));
+				return (
+					<g
+						key={side}
+						className={classes.lean}
+						{...(side === 1
+							? {
+									role: "slider",
+									tabIndex: 0,
+									"aria-label": `${name}, spread of timing`,
+									"aria-valuemin": 0,
+									"aria-valuemax": 100,
+									"aria-valuenow": Math.round(spread * 10) / 10,
+									"aria-valuetext": `± ${spread.toFixed(1)} ms`,
+									"data-handle": "spread",
+									onKeyDown,
+								}
+							: { "aria-hidden": true })}
+						onPointerDown={side === 1 ? late : early}
+					>
+						<rect x={at - 6} y={28} width={12} height={height - 28} fill="transparent" />
+						<path
+							d={`M${at},${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
+							fill="var(--sheet)"
+							stroke="var(--time)"
+							strokeWidth={1.3}
+						/>
+					</g>
+				);
+			})}
+		</>
 	);
 }
 
@@ -111,7 +243,7 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
 		>
-			<rect x={at - 9} y={18} width={18} height={height - 18} fill="transparent" />
+			<rect x={at - 5} y={18} width={10} height={height - 18} fill="transparent" />
 			<line x1={at} x2={at} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
 			<circle cx={at} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
 		</g>

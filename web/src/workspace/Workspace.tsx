@@ -2,22 +2,25 @@ import { Center, Loader } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../api/client";
-import type { ActionOffer, PartDetail, SongDetail } from "../api/generated/types";
+import type { ActionOffer, PartDetail, PocketCard, SongDetail } from "../api/generated/types";
 import { Message } from "../Message";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
+import { GrooveScreen } from "./grooves/GrooveScreen";
 import { KeyHelp, useKeys } from "./Keys";
 import { PassPanel } from "./passes/PassPanel";
+import { PocketPanel } from "./pockets/PocketPanel";
 import { Rows } from "./Rows";
 import { SongStrip } from "./SongStrip";
 import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "./store";
 import { TopBar } from "./TopBar";
-import { useOffers, usePlayer } from "./usePlayer";
+import { type Transport, useOffers, usePlayer } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
 interface Loaded {
 	song: SongDetail;
 	part: PartDetail;
+	pockets: PocketCard[];
 	view: Partial<View> | null;
 }
 
@@ -27,12 +30,13 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 	const loaded = useQuery({
 		queryKey: ["workspace", partId],
 		queryFn: async (): Promise<Loaded> => {
-			const [song, part, view] = await Promise.all([
+			const [song, part, pockets, view] = await Promise.all([
 				client.song(songId),
 				client.part(partId),
+				client.pockets(songId),
 				client.view<Partial<View>>(viewName(partId)),
 			]);
-			return { song, part, view };
+			return { song, part, pockets, view };
 		},
 		gcTime: 0,
 		staleTime: Number.POSITIVE_INFINITY,
@@ -59,7 +63,7 @@ function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
 	const queries = useQueryClient();
 	const [store] = useState(() => {
 		const reload = () => void queries.resetQueries({ queryKey: ["workspace", loaded.part.state.id] });
-		return createWorkspace(loaded.song, loaded.part, offers, loaded.view, reload);
+		return createWorkspace(loaded.song, loaded.part, offers, loaded.pockets, loaded.view, reload);
 	});
 	useEffect(() => {
 		const leave = () => store.getState().flush();
@@ -82,6 +86,14 @@ function Table() {
 	return useWorkspace((state) => state.table) ? <FiguresTable /> : null;
 }
 
+function Screen({ transport }: { transport: Transport }) {
+	return useWorkspace((state) => state.grooves) ? <GrooveScreen /> : <Rows transport={transport} />;
+}
+
+function Side() {
+	return useWorkspace((state) => state.side) === "pockets" ? <PocketPanel /> : <PassPanel />;
+}
+
 function Desk() {
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
@@ -91,11 +103,11 @@ function Desk() {
 		<div className={classes.desk}>
 			<TopBar transport={transport} onHelp={() => setHelp(true)} />
 			<main className={classes.middle}>
-				<Rows transport={transport} />
+				<Screen transport={transport} />
 				<Table />
 				<SongStrip transport={transport} />
 			</main>
-			<PassPanel />
+			<Side />
 			<KeyHelp opened={help} onClose={() => setHelp(false)} />
 		</div>
 	);

@@ -53,7 +53,64 @@ export function withShapeAt(recipe: Recipe, instrument: string, now: Figures, of
 
 export function withLeanAt(recipe: Recipe, instrument: string): Recipe {
 	if (passAt(recipe, "lean", instrument)) return recipe;
-	return withAdded(recipe, { instruments: [instrument] }, { kind: "lean", by: 0 });
+	return withAdded(recipe, { instruments: [instrument] }, { kind: "lean", by: 0, share: 0, grid: "1/16" });
+}
+
+const settingsAt = (recipe: Recipe, kind: Action["kind"], instrument: string) =>
+	passAt(recipe, kind, instrument)?.action as Action | undefined;
+
+/** How far hits lie about their grid before they are pulled, as far as the shown spread tells. */
+function spreadBefore(recipe: Recipe, instrument: string, shown: number, written: number) {
+	const pull = settingsAt(recipe, "pull", instrument);
+	if (pull?.kind !== "pull" || pull.strength === 0) return shown;
+	return pull.strength < 95 ? shown / (1 - pull.strength / 100) : written;
+}
+
+/** Nearer than this, in ms, hits count as lying on their lines. */
+const stiff = 0.3;
+
+/**
+ * The instrument's timing drawn together or apart: a change of its spread in ms. What is spread is pulled
+ * to its grid or pushed away from it; what lies on the grid is loosened.
+ */
+export function withSpreadAt(
+	recipe: Recipe,
+	instrument: string,
+	grid: string,
+	offers: ActionOffer[],
+	shown: number,
+	written: number,
+): ((by: number) => Recipe) | null {
+	const loose = settingsAt(recipe, "loosen", instrument);
+	const before = spreadBefore(recipe, instrument, shown, written);
+	const kind = before < stiff || loose ? "loosen" : "pull";
+	const start = offers.find((offer) => offer.start.kind === kind)?.start;
+	if (!start) return null;
+	const none =
+		kind === "pull"
+			? { ...start, grid, strength: 0, forgive: 0 }
+			: { ...start, early: 0, late: 0, wander: 0 };
+	const with_ = passAt(recipe, kind, instrument)
+		? recipe
+		: withAdded(recipe, { instruments: [instrument] }, none as Action);
+	const pass = passAt(with_, kind, instrument);
+	if (!pass) return null;
+	const { action } = pass;
+	return (by) => {
+		if (action.kind === "pull") {
+			const strength = Math.max(
+				-100,
+				Math.min(100, Math.round((1 - Math.max(0, shown + by) / before) * 100)),
+			);
+			return withSetting(with_, pass, "strength", strength);
+		}
+		if (action.kind !== "loosen") return with_;
+		// A bell is six of its standard deviations wide.
+		const wider = (from: number) => Math.max(0, Math.min(100, Math.round((from + 3 * by) * 2) / 2));
+		return withPass(with_, pass.id, {
+			action: { ...action, early: wider(action.early), late: wider(action.late) },
+		});
+	};
 }
 
 /** The pass moved by some places in the list. */

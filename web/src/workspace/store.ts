@@ -3,13 +3,17 @@ import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
 import { client, ProblemError } from "../api/client";
 import type {
+	Action,
 	ActionOffer,
 	Aim,
 	History,
 	PartDetail,
 	PartState,
+	PocketCard,
+	PocketSettings,
 	Recipe,
 	SongDetail,
+	SongPockets,
 	TakeColumns,
 } from "../api/generated/types";
 import { showError, showNote } from "../notify";
@@ -41,7 +45,18 @@ export interface View {
 	table: boolean;
 	/** All bars are laid over one. */
 	stacked: boolean;
+	/** What the right side shows. */
+	side: "passes" | "pockets";
 }
+
+/** An action that is heard before it is taken: it stands behind the passes, and nothing keeps it. */
+export interface Audition {
+	aim: Aim;
+	action: Action;
+}
+
+/** Settings of pockets that are being changed, by the pocket's id. */
+export type PocketDrafts = Record<number, PocketSettings>;
 
 /** Another take that the open one is held against, in the place of Written. */
 export interface Against extends TakeColumns {
@@ -83,6 +98,12 @@ export interface WorkspaceState extends View, Draft {
 	othersChanged: number;
 	/** What a setting was refused for, by its path. */
 	refused: { field: string; detail: string } | null;
+	/** The song's pockets as they are kept. */
+	pockets: PocketCard[];
+	pocketDrafts: PocketDrafts;
+	audition: Audition | null;
+	/** The groove screen is shown in the place of the rows. */
+	grooves: boolean;
 
 	/** Show other passes or another variation, without keeping them yet. */
 	draft: (change: Partial<Draft>) => void;
@@ -117,6 +138,15 @@ export interface WorkspaceState extends View, Draft {
 	/** Hold the open take against another one; against Written with none. */
 	compare: (take: number | null) => void;
 	setSong: (song: SongDetail) => void;
+	/** Show other settings of a pocket, without keeping them yet. */
+	draftPocket: (id: number, settings: PocketSettings) => void;
+	/** Keep the pocket as it is shown, as one step of this name. */
+	commitPocket: (id: number, label: string, soon?: boolean) => void;
+	/** Change pockets or followers; answers whether that was done. */
+	changePockets: (call: () => Promise<SongPockets>) => Promise<boolean>;
+	/** Hear an action before it is taken; nothing ends that. */
+	listen: (audition: Audition | null) => void;
+	showGrooves: (shown: boolean) => void;
 	/** Send what waits, because the page goes away. */
 	flush: () => void;
 }
@@ -137,6 +167,7 @@ const viewKeys = [
 	"open",
 	"table",
 	"stacked",
+	"side",
 ] as const satisfies (keyof View)[];
 
 function firstView(song: SongDetail): View {
@@ -156,6 +187,7 @@ function firstView(song: SongDetail): View {
 		open: null,
 		table: false,
 		stacked: false,
+		side: "passes",
 	};
 }
 
@@ -176,12 +208,14 @@ export function createWorkspace(
 	song: SongDetail,
 	part: PartDetail,
 	offers: ActionOffer[],
+	pockets: PocketCard[],
 	kept: Partial<View> | null,
 	reload: () => void,
 ): Workspace {
-	return createStore<WorkspaceState>((set, get) => {
+	return createStore<WorkspaceState & { flushPockets: () => void }>((set, get) => {
 		const performer = createPerformer(part.state.id, set, get);
 		const saver = createSaver(part.state, set, get, performer.ask, reload);
+		const pocketeer = createPocketeer(part.state.id, set, get, saver, performer.ask);
 		let viewTimer = 0;
 		const keepView = () => {
 			window.clearTimeout(viewTimer);
@@ -196,6 +230,12 @@ export function createWorkspace(
 				const { parts, label } = await (back ? client.undo(song.id) : client.redo(song.id));
 				const state = parts.find((one) => one.id === part.state.id);
 				if (!state || label === null) return;
+				// The step may have been a pocket's, which others follow, too.
+				if (get().pockets.length > 0 || /pocket/.test(label) || label === "the usual feel") {
+					set({ pockets: await client.pockets(song.id), pocketDrafts: {} });
+					get().changedElsewhere(state.history);
+					performer.ask();
+				}
 				// The history is the song's: the step may have been another part's.
 				if (state.revision === get().revision) {
 					showNote(`${back ? "Undone" : "Done again"} in another part`, label);
@@ -246,6 +286,10 @@ export function createWorkspace(
 			heard: [],
 			othersChanged: 0,
 			refused: null,
+			pockets,
+			pocketDrafts: {},
+			audition: null,
+			grooves: false,
 			draft: (change) => {
 				set(get().lit && get().aiming === null ? { ...change, lit: null } : change);
 				performer.ask();
@@ -296,7 +340,18 @@ export function createWorkspace(
 			change: saver.change,
 			compare: (take) => void compare(take),
 			setSong: (song) => set({ song }),
+			...pocketeer,
+			listen: (audition) => {
+				set({ audition });
+				performer.ask();
+			},
+			showGrooves: (grooves) => {
+				const heard = get().audition !== null;
+				set({ grooves, audition: null });
+				if (heard) performer.ask();
+			},
 			flush: () => {
+				pocketeer.flushPockets();
 				saver.flush();
 				if (viewTimer !== 0) keepView();
 			},
@@ -322,7 +377,8 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 		busy = true;
 		try {
 			const { performance: before, part: detail } = get();
-			const request = { recipe, variation, round: 0, timing: before?.timingKey };
+			const pockets = get().pocketDrafts;
+			const request = { recipe, variation, round: 0, timing: before?.timingKey, pockets };
 			const columns = await client.perform(part, request);
 			// The next request is on its way while this answer is drawn.
 			next();
@@ -353,10 +409,17 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 				set({ lit: null });
 				return;
 			}
-			const { recipe, variation } = get();
+			const { recipe, variation, pocketDrafts: pockets } = get();
 			if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
 			try {
-				const hits = await client.touched(part, { recipe, variation, round: 0, touched_by: pass, aimed });
+				const hits = await client.touched(part, {
+					recipe,
+					variation,
+					round: 0,
+					touched_by: pass,
+					aimed,
+					pockets,
+				});
 				if (own === lightings && get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
 			} catch {
 				// The performance of the same recipe says what is wrong with it.
@@ -364,6 +427,10 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 		},
 	};
 }
+
+/** Whether what was written is read alike: by the same layers, against the same grid. */
+const alike = (a: PartState, b: PartState) =>
+	JSON.stringify(a.layers) === JSON.stringify(b.layers) && a.grid === b.grid;
 
 /** Keeps drafts, one after the other, each against the revision before it. */
 function createSaver(
@@ -383,6 +450,7 @@ function createSaver(
 			reload();
 			return;
 		}
+		const read = alike(get().part.state, state);
 		set({
 			part: { ...get().part, state },
 			recipe: state.recipe,
@@ -395,6 +463,14 @@ function createSaver(
 			// A take that is gone is nothing to be held against.
 			against: state.takes.some(({ id }) => id === get().against?.take) ? get().against : null,
 		});
+		if (read) perform();
+		else void refetch();
+	};
+	/** Other layers or another grid: what was written is read anew. */
+	const refetch = async () => {
+		const detail = await client.part(part);
+		const barOf = detail.written.grid_lines.map((line) => barAt(get().song, line));
+		set({ part: detail, barOf });
 		perform();
 	};
 	const put = async (label: string, { recipe, variation }: Draft, keepalive: boolean) => {
@@ -444,13 +520,7 @@ function createSaver(
 			keepWaiting();
 			await queue;
 			try {
-				const before = get().part.state.layers;
-				const state = await call(get().revision);
-				take(state);
-				if (JSON.stringify(before) !== JSON.stringify(state.layers)) {
-					set({ part: await client.part(part) });
-					perform();
-				}
+				take(await call(get().revision));
 				return true;
 			} catch (error) {
 				const problem = error instanceof ProblemError ? error.problem : null;
@@ -462,16 +532,98 @@ function createSaver(
 	};
 }
 
-type Heard = Pick<WorkspaceState, "recipe" | "soloPass">;
+/** Changes pockets, one change after the other, and who follows them. */
+function createPocketeer(
+	part: number,
+	set: SetState,
+	get: GetState,
+	saver: ReturnType<typeof createSaver>,
+	perform: () => void,
+) {
+	let queue: Promise<unknown> = Promise.resolve();
+	let timer = 0;
+	let waiting: (() => void) | null = null;
+	const take = ({ pockets, parts, history }: SongPockets, kept: PocketDrafts) => {
+		// What was drafted meanwhile is newer than the answer.
+		const drafts = Object.entries(get().pocketDrafts).filter(
+			([id, settings]) => kept[Number(id)] !== settings,
+		);
+		set({ pockets, pocketDrafts: Object.fromEntries(drafts) });
+		const state = parts.find((one) => one.id === part);
+		if (state && state.revision !== get().revision) saver.take(state);
+		else perform();
+		get().changedElsewhere(history);
+	};
+	const changePockets = (call: () => Promise<SongPockets>) => {
+		const { pocketDrafts } = get();
+		const done = queue
+			.then(() => saver.settled())
+			.then(call)
+			.then((answer) => {
+				take(answer, pocketDrafts);
+				return true;
+			})
+			.catch((error) => {
+				const newer = error instanceof ProblemError ? error.problem.pockets : undefined;
+				if (newer) take(newer, get().pocketDrafts);
+				showError(error);
+				return false;
+			});
+		queue = done;
+		return done;
+	};
+	const keep = (id: number, label: string) => {
+		const settings = get().pocketDrafts[id];
+		if (!settings) return;
+		void changePockets(() => {
+			const pocket = get().pockets.find((one) => one.id === id);
+			if (!pocket) throw new Error("The pocket was deleted meanwhile.");
+			const { revision, name } = pocket;
+			return client.changePocket(id, { revision, label: `${name}: ${label}`, name, settings });
+		});
+	};
+	const flushPockets = () => {
+		window.clearTimeout(timer);
+		waiting?.();
+		waiting = null;
+	};
+	return {
+		draftPocket: (id: number, settings: PocketSettings) => {
+			set({ pocketDrafts: { ...get().pocketDrafts, [id]: settings } });
+			perform();
+		},
+		commitPocket: (id: number, label: string, soon = false) => {
+			window.clearTimeout(timer);
+			waiting = () => keep(id, label);
+			if (soon) timer = window.setTimeout(flushPockets, 600);
+			else flushPockets();
+		},
+		changePockets,
+		flushPockets,
+	};
+}
+
+/** The settings of a pocket as they are shown. */
+export const settingsOf = ({ pocketDrafts }: Pick<WorkspaceState, "pocketDrafts">, pocket: PocketCard) =>
+	pocketDrafts[pocket.id] ?? pocket.settings;
+
+type Heard = Pick<WorkspaceState, "recipe" | "soloPass" | "audition">;
+
+/** The id of what is heard before it is taken: no pass has it. */
+const auditionId = 2 ** 32 - 1;
 
 /** One pass is heard alone. A pass that was deleted meanwhile is not. */
-export const isAlone = ({ recipe, soloPass }: Heard) => recipe.passes.some(({ id }) => id === soloPass);
+export const isAlone = ({ recipe, soloPass }: Omit<Heard, "audition">) =>
+	recipe.passes.some(({ id }) => id === soloPass);
 
-/** The recipe as it is heard: with one pass alone, the others are off. */
-export const heardRecipe = (state: Heard): Recipe =>
-	isAlone(state)
-		? { passes: state.recipe.passes.map((pass) => ({ ...pass, on: pass.id === state.soloPass })) }
-		: state.recipe;
+/** The recipe as it is heard: with one pass alone, the others are off; what is listened to comes last. */
+export const heardRecipe = (state: Heard): Recipe => {
+	const passes = isAlone(state)
+		? state.recipe.passes.map((pass) => ({ ...pass, on: pass.id === state.soloPass }))
+		: state.recipe.passes;
+	if (!state.audition) return { passes };
+	return { passes: [...passes, { id: auditionId, on: true, ...state.audition }] };
+};
 
 /** What Played is held against: Written, or another take. */
 export const beforeOf = ({ against, part }: Pick<WorkspaceState, "against" | "part">) =>

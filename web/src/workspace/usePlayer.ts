@@ -138,6 +138,37 @@ function useOthers(song: SongDetail, open: number) {
 	};
 }
 
+/** The other parts that follow a pocket, played by what is being made of it. One request each at a time. */
+function useFollowing(store: Workspace, others: { current: Other[] }) {
+	const queries = useQueryClient();
+	const busy = useRef(new Set<number>());
+	return useCallback(() => {
+		const follow = async (id: number) => {
+			const other = others.current.find(({ part }) => part.state.id === id);
+			if (!other || busy.current.has(id)) return;
+			busy.current.add(id);
+			const pockets = store.getState().pocketDrafts;
+			try {
+				const { recipe, variation } = other.part.state;
+				const columns = await client.perform(id, { recipe, variation, round: 0, pockets });
+				const performance = received(null, other.performance, columns, other.part);
+				if (Object.keys(pockets).length > 0)
+					queries.setQueryData<Other>(["other", id], { ...other, performance });
+			} catch {
+				// The open part says what is wrong with the settings.
+			}
+			busy.current.delete(id);
+			const now = store.getState().pocketDrafts;
+			if (now !== pockets && Object.keys(now).length > 0) void follow(id);
+		};
+		const { pockets, pocketDrafts, part } = store.getState();
+		const parts = pockets
+			.filter(({ id }) => pocketDrafts[id])
+			.flatMap(({ followers }) => followers.map((one) => one.part));
+		for (const id of new Set(parts)) if (id !== part.state.id) void follow(id);
+	}, [store, queries, others]);
+}
+
 /** The variation of the next round, made ready while this one sounds. */
 interface NextRound {
 	variation: number;
@@ -148,7 +179,7 @@ interface NextRound {
 async function nextRound(store: Workspace): Promise<NextRound | null> {
 	const state = store.getState();
 	const variation = (state.variation % 9999) + 1;
-	const request = { recipe: heardRecipe(state), variation, round: 0 };
+	const request = { recipe: heardRecipe(state), variation, round: 0, pockets: state.pocketDrafts };
 	const columns = await client.perform(state.part.state.id, request);
 	const played = received(null, null, columns, state.part);
 	return played && { variation, played };
@@ -164,6 +195,8 @@ export function usePlayer(): Transport {
 	const queries = useQueryClient();
 	const othersNow = useRef(others);
 	othersNow.current = others;
+
+	const following = useFollowing(store, othersNow);
 
 	const update = useCallback(() => {
 		if (!player.current) return;
@@ -195,6 +228,7 @@ export function usePlayer(): Transport {
 		return store.subscribe((state, before) => {
 			if (state.othersChanged !== before.othersChanged)
 				void queries.invalidateQueries({ queryKey: ["other"] });
+			if (state.pocketDrafts !== before.pocketDrafts) following();
 			if (state.fresh !== before.fresh || (state.fresh && state.recipe !== before.recipe)) prepareRound();
 			const heard = [
 				state.performance,
@@ -214,7 +248,7 @@ export function usePlayer(): Transport {
 			if (heard.some((one, index) => one !== last[index])) update();
 			last = heard;
 		});
-	}, [store, queries, update, prepareRound]);
+	}, [store, queries, update, prepareRound, following]);
 
 	useEffect(() => {
 		if (othersAt !== "") update();

@@ -138,6 +138,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 			</div>
 			<Sentence pass={pass} info={info} />
 			{pass.action.kind === "shape" && focused && <ShapePicture pass={pass} shape={pass.action} />}
+			<Said pass={pass} />
 			{refused && (
 				<p className={classes.refused} role="alert">
 					{refused}
@@ -146,6 +147,18 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 		</li>
 	);
 });
+
+/** What the person should know about doing it here. */
+function Said({ pass }: { pass: Pass }) {
+	const said = useWorkspace(
+		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.said ?? null,
+	);
+	return said && pass.on ? (
+		<p className={classes.said} role="status">
+			{said}
+		</p>
+	) : null;
+}
 
 function Touched({ pass }: { pass: Pass }) {
 	const report = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === pass.id));

@@ -7,11 +7,11 @@ import { NumberToken } from "./NumberToken";
 import { PassCard } from "./PassCard";
 import classes from "./Passes.module.css";
 import { RecipesButton } from "./RecipesButton";
+import { SideTabs } from "./SideTabs";
 
 /** The passes of the part, as sentences, in the order in which they are done. */
 export function PassPanel() {
 	const passes = useWorkspace((state) => state.recipe.passes);
-	const on = passes.filter((pass) => pass.on).length;
 	const list = useRef<HTMLOListElement>(null);
 	const count = useRef(passes.length);
 	// What was added is shown.
@@ -25,8 +25,8 @@ export function PassPanel() {
 	return (
 		<aside className={classes.panel} aria-label="Passes">
 			<div className={classes.head}>
-				<h2>Passes</h2>
-				<Variation on={on} />
+				<SideTabs />
+				<Variation />
 			</div>
 			<Heard />
 			{alone && (
@@ -89,14 +89,13 @@ function Heard() {
 	);
 }
 
-function Variation({ on }: { on: number }) {
+function Variation() {
 	const store = useWorkspaceStore();
 	const variation = useWorkspace((state) => state.variation);
 	const fresh = useWorkspace((state) => state.fresh);
 	const change = (next: number) => store.getState().draft({ variation: next });
 	return (
 		<Group gap={6} wrap="nowrap" fz={12} c="dimmed">
-			{on > 0 && <span>{on} on ·</span>}
 			<span>variation</span>
 			<NumberToken
 				label="Variation"

@@ -1,14 +1,16 @@
 import { Menu } from "@mantine/core";
 import { Fragment, memo, useRef, useState } from "react";
-import type { ActionInfo, Aim, ByHand, Pass, Setting, TouchProfile } from "../../api/generated/types";
+import type { Action, ActionInfo, Aim, ByHand, Pass, Setting } from "../../api/generated/types";
 import { listed, plural } from "../../words";
 import { withPass, withSetting } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { AimTokens } from "./AimTokens";
 import { GridToken } from "./GridToken";
+import { GrooveToken } from "./GrooveToken";
 import { NumberToken } from "./NumberToken";
 import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
+import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
 
 /** The clauses of a sentence; those in brackets can be left out. */
@@ -20,33 +22,51 @@ function clausesOf(sentence: string) {
 }
 
 /** Whether a setting is where it changes nothing. */
-function isNeutral(pass: Pass, { name, values }: Setting) {
+export function isNeutral(action: Action, { name, values }: Setting) {
 	if (values.kind !== "number") return false;
-	const value = (pass.action as unknown as Record<string, unknown>)[name];
+	const value = (action as unknown as Record<string, unknown>)[name];
 	return value === (values.none === null ? values.neutral : null);
 }
 
-/** A pass as a sentence in which every underlined word is a control. */
-export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
+/** How the settings of an action are changed. */
+export interface Editing {
+	/** Where a setting stands in what the server may refuse. */
+	path: (setting: string) => string;
+	/** Shown at once. */
+	change: (setting: string, value: unknown) => void;
+	/** Kept, at once or in a moment. */
+	done: (setting: Setting, soon: boolean) => void;
+}
+
+interface WordsProps {
+	action: Action;
+	info: ActionInfo;
+	editing: Editing;
+}
+
+/** What an action does, in which every underlined word is a control. */
+export function ActionWords({ action, info, editing }: WordsProps) {
 	const [asked, setAsked] = useState<string[]>([]);
-	if (pass.action.kind === "by-hand") return <HandSentence hand={pass.action} />;
 	const find = (name: string) => info.settings.find((setting) => setting.name === name);
 	const hidden: Setting[] = [];
 	const shown = clausesOf(info.sentence).filter(({ optional, words }) => {
 		const first = find(words[1]);
-		if (!optional || !first || asked.includes(first.name) || !isNeutral(pass, first)) return true;
+		if (!optional || !first || asked.includes(first.name) || !isNeutral(action, first)) return true;
 		hidden.push(first);
 		return false;
 	});
 	return (
-		<p className={classes.sentence}>
-			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
+		<>
 			{shown.map(({ words }) =>
 				words.map((word, index) => {
 					const setting = index % 2 === 1 && find(word);
 					return (
 						<Fragment key={`${words[1]} ${index}`}>
-							{setting ? <SettingToken pass={pass} info={info} setting={setting} /> : word}
+							{setting ? (
+								<SettingToken action={action} info={info} editing={editing} setting={setting} />
+							) : (
+								word
+							)}
 						</Fragment>
 					);
 				}),
@@ -59,6 +79,30 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 					</button>
 				</Fragment>
 			))}
+		</>
+	);
+}
+
+/** A pass as a sentence. */
+export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
+	const store = useWorkspaceStore();
+	const place = useWorkspace((state) => state.recipe.passes.findIndex(({ id }) => id === pass.id));
+	if (pass.action.kind === "by-hand") return <HandSentence hand={pass.action} />;
+	const editing: Editing = {
+		path: (setting) => `recipe.passes[${place}].action.${setting}`,
+		change: (setting, value) => {
+			const { recipe, draft } = store.getState();
+			draft({ recipe: withSetting(recipe, pass, setting, value) });
+		},
+		done: (setting, soon) => {
+			const { commit, commitSoon } = store.getState();
+			(soon ? commitSoon : commit)(`${info.title.toLowerCase()}: ${setting.label}`);
+		},
+	};
+	return (
+		<p className={classes.sentence}>
+			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
+			<ActionWords action={pass.action} info={info} editing={editing} />
 		</p>
 	);
 }
@@ -86,18 +130,17 @@ const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: A
 	);
 });
 
-function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; setting: Setting }) {
-	const store = useWorkspaceStore();
+function SettingToken({ action, info, editing, setting }: WordsProps & { setting: Setting }) {
 	const field = useWorkspace((state) => state.refused?.field);
 	const detail = useWorkspace((state) => state.refused?.detail);
-	const place = useWorkspace((state) => state.recipe.passes.findIndex(({ id }) => id === pass.id));
-	const wrong = field === `recipe.passes[${place}].action.${setting.name}` ? detail : null;
+	const wrong = field === editing.path(setting.name) ? detail : null;
 	const label = `${info.title}: ${setting.label}`;
-	const step = `${info.title.toLowerCase()}: ${setting.label}`;
-	const value = (pass.action as unknown as Record<string, number | string | null>)[setting.name];
-	const change = (next: number | string | null) => {
-		const { recipe, draft } = store.getState();
-		draft({ recipe: withSetting(recipe, pass, setting.name, next) });
+	const value = (action as unknown as Record<string, number | string | null>)[setting.name];
+	const change = (next: unknown) => editing.change(setting.name, next);
+	const done = (soon: boolean) => editing.done(setting, soon);
+	const choose = (next: unknown) => {
+		change(next);
+		done(false);
 	};
 	const { values } = setting;
 	if (values.kind === "number") {
@@ -108,45 +151,27 @@ function SettingToken({ pass, info, setting }: { pass: Pass; info: ActionInfo; s
 				values={values}
 				wrong={wrong}
 				onChange={change}
-				onDone={(soon) => {
-					const { commit, commitSoon } = store.getState();
-					(soon ? commitSoon : commit)(step);
-				}}
-			/>
-		);
-	}
-	const done = (soon: boolean) => {
-		const { commit, commitSoon } = store.getState();
-		(soon ? commitSoon : commit)(step);
-	};
-	const choose = (next: string) => {
-		change(next);
-		done(false);
-	};
-	if (values.kind === "grid") return <GridToken label={label} value={String(value)} onChange={choose} />;
-	if (values.kind === "layer") return <LayerToken label={label} value={String(value)} onChange={choose} />;
-	if (values.kind === "touch") {
-		if (pass.action.kind !== "match") return null;
-		const choose = (reference: TouchProfile) => {
-			const { recipe, draft } = store.getState();
-			draft({ recipe: withSetting(recipe, pass, setting.name, reference) });
-			done(false);
-		};
-		return <TouchToken label={label} value={pass.action.reference} onChange={choose} />;
-	}
-	if (values.kind === "pattern") {
-		if (pass.action.kind !== "accents") return null;
-		return (
-			<PatternPicture
-				accents={pass.action}
-				most={values.max}
-				onChange={(pattern) => {
-					const { recipe, draft } = store.getState();
-					draft({ recipe: withSetting(recipe, pass, setting.name, pattern) });
-				}}
 				onDone={done}
 			/>
 		);
+	}
+	if (values.kind === "grid") return <GridToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "layer") return <LayerToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "touch") {
+		if (action.kind !== "match") return null;
+		return <TouchToken label={label} value={action.reference} onChange={choose} />;
+	}
+	if (values.kind === "groove") {
+		if (action.kind !== "groove") return null;
+		return <GrooveToken label={label} value={action.groove} onChange={choose} />;
+	}
+	if (values.kind === "pocket") {
+		if (action.kind !== "pocket") return null;
+		return <PocketToken label={label} value={action.pocket} onChange={choose} />;
+	}
+	if (values.kind === "pattern") {
+		if (action.kind !== "accents") return null;
+		return <PatternPicture accents={action} most={values.max} onChange={change} onDone={done} />;
 	}
 	const chosen = values.options.find(([name]) => name === value);
 	return (

@@ -1,0 +1,236 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import { client } from "../api/client";
+import type { Action, GrooveProfile, GrooveSlot, Recipe, TakenGroove } from "../api/generated/types";
+import { axis } from "../draw/axis";
+import { velocityAt, velocityY } from "../draw/hits";
+import { signed } from "../words";
+import { withAdded, withPass } from "./edit";
+import classes from "./Rows.module.css";
+import { shownWindow } from "./shown";
+import { barAt } from "./song";
+import { useWorkspace, useWorkspaceStore, type Workspace } from "./store";
+import { follow } from "./useDrag";
+
+/** What an instrument does in each slot of the bar, as it is played now. */
+function useTaken(index: number): TakenGroove | null {
+	const store = useWorkspaceStore();
+	const looks = useWorkspace((state) => state.performance?.looks[index]);
+	const grid = useWorkspace((state) => state.part.grid);
+	const [taken, setTaken] = useState<TakenGroove | null>(null);
+	const busy = useRef(false);
+	const wanted = useRef(false);
+	useEffect(() => {
+		const ask = async () => {
+			if (busy.current || looks === undefined) return;
+			busy.current = true;
+			wanted.current = false;
+			const { part, recipe, variation } = store.getState();
+			const instruments = [part.kit.instruments[index].id];
+			const take = { length: 1, grid, instruments };
+			// An instrument that does not sound has no groove.
+			const now = await client.takeGroove(part.state.id, { take, recipe, variation }).catch(() => null);
+			setTaken(now);
+			busy.current = false;
+			if (wanted.current) void ask();
+		};
+		wanted.current = true;
+		void ask();
+	}, [store, index, looks, grid]);
+	return taken;
+}
+
+/** Means of the velocities in each slot, by its number from 1. */
+function velocitiesOf({ hits }: TakenGroove) {
+	const sums = new Map<number, [number, number]>();
+	hits.slots.forEach((slot, index) => {
+		const [sum, count] = sums.get(slot) ?? [0, 0];
+		sums.set(slot, [sum + hits.velocities[index], count + 1]);
+	});
+	return new Map([...sums].map(([slot, [sum, count]]) => [slot, sum / count]));
+}
+
+const level: GrooveSlot = { count: 0, offset: 0, spread: 0, velocity: 1, velocity_spread: 0, length: 1 };
+
+/**
+ * The pass that holds what was drawn on an instrument, made where there is none: a groove that moves no
+ * slot yet.
+ */
+function withDrawing(recipe: Recipe, instrument: string, name: string, taken: GrooveProfile): Recipe {
+	const found = recipe.passes.some(
+		({ on, aim, action }) =>
+			on && action.kind === "groove" && action.groove.name === name && aim.instruments?.[0] === instrument,
+	);
+	if (found) return recipe;
+	const together = Object.fromEntries(Object.keys(taken.together).map((slot) => [slot, level]));
+	const action: Action = {
+		kind: "groove",
+		groove: { ...taken, name, together, families: {} },
+		voice: "together",
+		timing: 100,
+		touch: 100,
+		liveliness: 0,
+		pull: 0,
+		lengths: 0,
+		tempo: "scaled",
+	};
+	return withAdded(recipe, { instruments: [instrument] }, action);
+}
+
+/** Starts moving a slot: what is answered moves it by so many cells and makes it so much louder. */
+function startDrawing(store: Workspace, index: number, slot: number, taken: GrooveProfile) {
+	const { id, name } = store.getState().part.kit.instruments[index];
+	const called = `Drawn on ${name.toLowerCase()}`;
+	const recipe = withDrawing(store.getState().recipe, id, called, taken);
+	const pass = recipe.passes.findLast(
+		({ on, aim, action }) =>
+			on && action.kind === "groove" && action.groove.name === called && aim.instruments?.[0] === id,
+	);
+	if (pass?.action.kind !== "groove") return null;
+	const { action } = pass;
+	const before = action.groove.together[slot] ?? level;
+	return (cells: number, louder: number) => {
+		const next = {
+			...before,
+			offset: Math.max(-0.5, Math.min(0.5, before.offset + cells)),
+			velocity: Math.max(0.01, Math.min(20, before.velocity * louder)),
+		};
+		const groove = { ...action.groove, together: { ...action.groove.together, [slot]: next } };
+		store.getState().draft({ recipe: withPass(recipe, pass.id, { action: { ...action, groove } }) });
+	};
+}
+
+/**
+ * Over the stacked hits of the opened row: where the hits of each slot lie on average and how far about
+ * it, and the line through them. Its points are dragged: sideways in time, up and down in loudness.
+ */
+export function GrooveLine({ index, width, height }: { index: number; width: number; height: number }) {
+	const song = useWorkspace((state) => state.song);
+	const window = useWorkspace((state) => state.window);
+	const cell = useWorkspace((state) => state.part.cell);
+	const taken = useTaken(index);
+	if (!taken || width === 0) return null;
+	const shown = shownWindow({ song, window, stacked: true });
+	const { x, scale } = axis(shown, width);
+	const start = song.bars.ticks[barAt(song, window[0]) - 1];
+	const { reading, groove } = taken;
+	const [voice] = reading.voices;
+	const velocities = velocitiesOf(taken);
+	const perMs = (cell / reading.cell) * scale;
+	const points = [...velocities]
+		.sort(([a], [b]) => a - b)
+		.map(([slot, velocity]) => ({
+			slot,
+			velocity,
+			offset: voice.offsets[slot - 1],
+			spread: voice.spreads[slot - 1],
+			x: x(start + (slot - 1) * cell) + voice.offsets[slot - 1] * perMs,
+			y: velocityY(velocity, height),
+		}));
+	// The numbers stand in two lines where they would hide one another.
+	const roomy = cell * scale > 76;
+	return (
+		<svg className={classes.lines} width={width} height={height} data-groove-line>
+			<title>Where each slot lies</title>
+			{points.map(({ slot, x, spread }) => (
+				<rect
+					key={slot}
+					x={x - spread * perMs}
+					width={Math.max(1.5, 2 * spread * perMs)}
+					y={0}
+					height={height}
+					fill="var(--time-fill)"
+				/>
+			))}
+			<path
+				d={`M${points.map(({ x, y }) => `${x},${y}`).join("L")}`}
+				fill="none"
+				stroke="var(--time)"
+				strokeWidth={1.3}
+			/>
+			{points.map((point, place) => (
+				<g key={point.slot}>
+					<Handle
+						{...{ index, height, perMs, groove }}
+						slot={point.slot}
+						name={reading.names[point.slot - 1]}
+						at={point}
+						perCell={reading.cell}
+					/>
+					<text
+						x={point.x}
+						y={roomy || place % 2 === 0 ? 13 : 26}
+						textAnchor="middle"
+						className={classes.slotWords}
+						data-slot-words={point.slot}
+					>
+						{signed(point.offset, 1, true)} ± {point.spread.toFixed(1)}
+					</text>
+				</g>
+			))}
+		</svg>
+	);
+}
+
+interface HandleProps {
+	index: number;
+	slot: number;
+	name: string;
+	at: { x: number; y: number; offset: number; spread: number; velocity: number };
+	height: number;
+	perMs: number;
+	/** ms */
+	perCell: number;
+	groove: GrooveProfile;
+}
+
+function Handle({ index, slot, name, at, height, perMs, perCell, groove }: HandleProps) {
+	const store = useWorkspaceStore();
+	const label = `draw the groove of ${store.getState().part.kit.instruments[index].name.toLowerCase()}`;
+	const drag = (event: PointerEvent<SVGElement>) => {
+		if (event.button !== 0) return;
+		event.stopPropagation();
+		const draw = startDrawing(store, index, slot, groove);
+		if (!draw) return;
+		const { clientX, clientY } = event;
+		let sideways: boolean | null = null;
+		const move = (now: { clientX: number; clientY: number }) => {
+			const [dx, dy] = [now.clientX - clientX, now.clientY - clientY];
+			if (sideways === null && Math.hypot(dx, dy) < 3) return;
+			// One way at a time: what moves in time keeps its loudness.
+			sideways ??= Math.abs(dx) >= Math.abs(dy);
+			if (sideways) draw(dx / perMs / perCell, 1);
+			else draw(0, Math.max(1, velocityAt(at.y + dy, height)) / at.velocity);
+		};
+		follow(event.currentTarget, event.pointerId, move, () => {
+			if (sideways !== null) store.getState().commit(label);
+		});
+	};
+	const onKeyDown = (event: KeyboardEvent) => {
+		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageUp: 5, PageDown: -5 }[event.key];
+		const louder = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+		if (ms === undefined && louder === undefined) return;
+		event.preventDefault();
+		event.stopPropagation();
+		const draw = startDrawing(store, index, slot, groove);
+		draw?.((ms ?? 0) / perCell, (at.velocity + (louder ?? 0)) / at.velocity);
+		store.getState().commitSoon(label);
+	};
+	const words = `${signed(at.offset, 1, true)} ms, ± ${at.spread.toFixed(1)}, velocity ${Math.round(at.velocity)}`;
+	return (
+		<g
+			className={classes.slot}
+			role="slider"
+			tabIndex={0}
+			aria-label={`Slot ${name}`}
+			aria-valuenow={Math.round(at.offset * 10) / 10}
+			aria-valuetext={words}
+			data-slot-handle={slot}
+			onPointerDown={drag}
+			onKeyDown={onKeyDown}
+		>
+			<title>{`${name}: ${words}. Drag sideways to move it, up and down to accent it.`}</title>
+			<circle cx={at.x} cy={at.y} r={10} fill="transparent" />
+			<circle cx={at.x} cy={at.y} r={5} fill="var(--sheet)" stroke="var(--time)" strokeWidth={2} />
+		</g>
+	);
+}

@@ -1,0 +1,184 @@
+import { ActionIcon, Button, FileButton, Menu, TextInput } from "@mantine/core";
+import { notifications } from "@mantine/notifications";
+import { IconDots, IconSearch, IconStar, IconStarFilled } from "@tabler/icons-react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { client } from "../../api/client";
+import type { GrooveCard } from "../../api/generated/types";
+import { NameField } from "../../NameField";
+import { showError, showNote } from "../../notify";
+import { useAfterMenu } from "../../useAfterMenu";
+import classes from "./Grooves.module.css";
+import { groovesKey, matching, useGrooves } from "./library";
+
+interface Props {
+	chosen: number | null;
+	onChoose: (card: GrooveCard) => void;
+}
+
+/** The library: search, favourites, notes. */
+export function GrooveLibrary({ chosen, onChoose }: Props) {
+	const library = useGrooves();
+	const queries = useQueryClient();
+	const [text, setText] = useState("");
+	const refresh = () => queries.invalidateQueries({ queryKey: groovesKey });
+	const found = matching(library.data ?? [], text);
+	const add = async (chosen: File[]) => {
+		for (const file of chosen) {
+			try {
+				const { card, said } = await client.importGroove(file);
+				for (const sentence of said) showNote(`“${file.name}”`, sentence);
+				onChoose(card);
+			} catch (error) {
+				showError(error);
+			}
+		}
+		await refresh();
+	};
+	return (
+		<>
+			<TextInput
+				size="xs"
+				placeholder="swing, shuffle, 6/8 …"
+				aria-label="Search the grooves"
+				leftSection={<IconSearch size={13} />}
+				value={text}
+				onChange={(event) => setText(event.currentTarget.value)}
+			/>
+			<ul className={classes.list} data-groove-list>
+				{found.map((card) => (
+					<Line
+						key={card.id}
+						card={card}
+						chosen={card.id === chosen}
+						onChoose={() => onChoose(card)}
+						refresh={refresh}
+					/>
+				))}
+				{found.length === 0 && library.data && (
+					<li className={classes.none}>No groove answers to “{text}”.</li>
+				)}
+			</ul>
+			<FileButton
+				onChange={(chosen) => void add(chosen)}
+				accept=".mid,.midi,.smf,.json,audio/midi,application/json"
+				multiple
+				inputProps={{ "aria-label": "Groove files" }}
+			>
+				{(props) => (
+					<Button {...props} size="compact-sm" variant="default">
+						Import MIDI clips or JSON …
+					</Button>
+				)}
+			</FileButton>
+		</>
+	);
+}
+
+interface LineProps {
+	card: GrooveCard;
+	chosen: boolean;
+	onChoose: () => void;
+	refresh: () => Promise<void>;
+}
+
+function Line({ card, chosen, onChoose, refresh }: LineProps) {
+	const [editing, setEditing] = useState<"name" | "note" | null>(null);
+	const { id, revision, note, favourite, groove } = card;
+	const change = (call: () => Promise<unknown>) => call().catch(showError).finally(refresh);
+	const set = (to: Partial<Pick<GrooveCard, "note" | "favourite">> & { name?: string }) =>
+		change(() =>
+			client.changeGroove(id, {
+				revision,
+				note: to.note ?? note,
+				favourite: to.favourite ?? favourite,
+				groove: { ...groove, name: to.name ?? groove.name },
+			}),
+		);
+	const remove = async () => {
+		await change(() => client.deleteGroove(card));
+		const name = `groove-${id}`;
+		notifications.show({
+			id: name,
+			title: `“${groove.name}” was deleted`,
+			autoClose: 12_000,
+			message: (
+				<Button
+					size="compact-sm"
+					variant="default"
+					onClick={() => {
+						notifications.hide(name);
+						void change(client.undoShelf);
+					}}
+				>
+					Undo
+				</Button>
+			),
+		});
+	};
+	if (editing)
+		return (
+			<li className={classes.line}>
+				<NameField
+					label={editing === "name" ? "Name of the groove" : "Note on the groove"}
+					value={editing === "name" ? groove.name : note}
+					onDone={(text) => {
+						setEditing(null);
+						if (text) void set({ [editing]: text });
+					}}
+				/>
+			</li>
+		);
+	return (
+		<li className={classes.line} data-chosen={chosen} data-groove={groove.name}>
+			<ActionIcon
+				variant="transparent"
+				color="gray"
+				size={20}
+				aria-label={`${groove.name} is a favourite`}
+				aria-pressed={favourite}
+				onClick={() => void set({ favourite: !favourite })}
+			>
+				{favourite ? <IconStarFilled size={13} /> : <IconStar size={13} />}
+			</ActionIcon>
+			<button type="button" className={classes.name} title={note} aria-pressed={chosen} onClick={onChoose}>
+				<span>{groove.name}</span>
+				<small>
+					{groove.metre.numerator}/{groove.metre.denominator}
+				</small>
+			</button>
+			<LineMenu card={card} onEdit={setEditing} onDelete={() => void remove()} />
+		</li>
+	);
+}
+
+interface LineMenuProps {
+	card: GrooveCard;
+	onEdit: (what: "name" | "note") => void;
+	onDelete: () => void;
+}
+
+function LineMenu({ card, onEdit, onDelete }: LineMenuProps) {
+	const [what, setWhat] = useState<"name" | "note">("name");
+	const after = useAfterMenu(() => onEdit(what));
+	const edit = (next: "name" | "note") => {
+		setWhat(next);
+		after.choose();
+	};
+	return (
+		<Menu position="bottom-end" onExitTransitionEnd={after.onExitTransitionEnd}>
+			<Menu.Target>
+				<ActionIcon variant="subtle" color="gray" size={20} aria-label={`More about ${card.groove.name}`}>
+					<IconDots size={13} />
+				</ActionIcon>
+			</Menu.Target>
+			<Menu.Dropdown>
+				<Menu.Item onClick={() => edit("name")}>Rename</Menu.Item>
+				<Menu.Item onClick={() => edit("note")}>Write a note</Menu.Item>
+				<Menu.Item color="red" onClick={onDelete}>
+					Delete
+				</Menu.Item>
+			</Menu.Dropdown>
+		</Menu>
+	);
+}

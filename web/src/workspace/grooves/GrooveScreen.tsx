@@ -1,0 +1,233 @@
+import { Button, Checkbox, Loader, Select, Tooltip } from "@mantine/core";
+import { IconArrowLeft } from "@tabler/icons-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { client, files } from "../../api/client";
+import type { Family, GrooveCard, GrooveProfile, GrooveReading } from "../../api/generated/types";
+import { showError, showNote } from "../../notify";
+import { percent, plain, plural } from "../../words";
+import { useWorkspace, useWorkspaceStore } from "../store";
+import { drawn } from "./draw";
+import { GrooveLibrary } from "./GrooveLibrary";
+import { GroovePicture } from "./GroovePicture";
+import classes from "./Grooves.module.css";
+import { groovesKey, useGrooves } from "./library";
+import { TakeForm } from "./TakeForm";
+import { UseForm } from "./UseForm";
+
+/** What is shown: a groove of the library, or one that was just taken or drawn and is not kept yet. */
+export interface Shown {
+	card: GrooveCard | null;
+	groove: GrooveProfile;
+	reading: GrooveReading;
+	/** It differs from what is kept. */
+	changed: boolean;
+	said: string[];
+}
+
+const ofCard = (card: GrooveCard): Shown => ({
+	card,
+	groove: card.groove,
+	reading: card.reading,
+	changed: false,
+	said: [],
+});
+
+export const familyNames: Record<Family, string> = {
+	kick: "kick",
+	snare: "snare",
+	tom: "toms",
+	hat: "hats",
+	ride: "ride",
+	crash: "crash",
+	"hand-percussion": "hand percussion",
+	tonal: "tones",
+	other: "others",
+};
+
+/** Grooves: the library, one of them as a picture, and its use on the open part. */
+export function GrooveScreen() {
+	const store = useWorkspaceStore();
+	const library = useGrooves();
+	const [shown, setShown] = useState<Shown | null>(null);
+	useEffect(() => {
+		if (!shown && library.data?.length) setShown(ofCard(library.data[0]));
+	}, [shown, library.data]);
+	return (
+		<section className={classes.screen} aria-label="Grooves">
+			<div className={classes.side}>
+				<Button
+					variant="subtle"
+					color="gray"
+					size="compact-sm"
+					leftSection={<IconArrowLeft size={14} />}
+					data-close-grooves
+					onClick={() => store.getState().showGrooves(false)}
+				>
+					Back to the hits
+				</Button>
+				<TakeForm onTaken={setShown} />
+				<GrooveLibrary chosen={shown?.card?.id ?? null} onChoose={(card) => setShown(ofCard(card))} />
+			</div>
+			{shown ? <Stage shown={shown} onChange={setShown} /> : <Loader m="auto" />}
+		</section>
+	);
+}
+
+/** The groove that is shown, and what can be done with it. */
+function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => void }) {
+	const { groove, reading } = shown;
+	const [family, setFamily] = useState<Family | null>(null);
+	const [over, setOver] = useState<string | null>(null);
+	const [withHits, setWithHits] = useState(false);
+	const library = useGrooves();
+	const part = useWorkspace((state) => state.part.state.id);
+	const revision = useWorkspace((state) => state.revision);
+	const hits = useQuery({
+		queryKey: ["laid", part, revision, groove.grid, groove.bars],
+		queryFn: () => client.takeGroove(part, { take: { grid: groove.grid, length: groove.bars } }),
+		enabled: withHits,
+		retry: false,
+	});
+	const overlay = library.data?.find(({ id }) => `${id}` === over)?.reading ?? null;
+	const voices = reading.voices.flatMap((voice) => (voice.family ? [voice.family] : []));
+	const voice = family && voices.includes(family) ? family : null;
+	const draw = (slot: number, change: { offset?: number; velocity?: number }) => {
+		const next = drawn(groove, reading, voice, slot, change);
+		client
+			.readGroove(next)
+			.then((read) => onChange({ ...shown, groove: next, reading: read, changed: true }))
+			.catch(showError);
+	};
+	return (
+		<div className={classes.stage}>
+			<div className={classes.head}>
+				<div>
+					<h2>
+						{groove.name} {shown.changed && <small>not kept yet</small>}
+					</h2>
+					<p>{shown.card?.note}</p>
+				</div>
+				<Keep shown={shown} onKept={onChange} />
+			</div>
+			<div className={classes.facts} data-facts>
+				<Facts groove={groove} reading={reading} />
+			</div>
+			{[...new Set([...shown.said, ...(hits.data?.said ?? [])])].map((sentence) => (
+				<p key={sentence} className={classes.said} role="status">
+					{sentence}
+				</p>
+			))}
+			<div className={classes.choices}>
+				<Select
+					size="xs"
+					aria-label="Voice"
+					allowDeselect={false}
+					value={voice ?? "together"}
+					data={[
+						{ value: "together", label: "all together" },
+						...voices.map((one) => ({ value: one as string, label: familyNames[one] })),
+					]}
+					onChange={(value) => setFamily(value === "together" ? null : (value as Family))}
+				/>
+				<Select
+					size="xs"
+					aria-label="Lay another groove over it"
+					placeholder="lay another one over it …"
+					clearable
+					searchable
+					value={over}
+					data={(library.data ?? []).map(({ id, groove: { name } }) => ({ value: `${id}`, label: name }))}
+					onChange={setOver}
+				/>
+				<Checkbox
+					size="xs"
+					label="hits of this part behind it"
+					checked={withHits}
+					onChange={(event) => setWithHits(event.currentTarget.checked)}
+				/>
+			</div>
+			<GroovePicture
+				reading={reading}
+				family={voice}
+				overlay={overlay}
+				hits={withHits ? (hits.data?.hits ?? null) : null}
+				onDraw={draw}
+			/>
+			<UseForm groove={groove} />
+		</div>
+	);
+}
+
+/** A groove in numbers that people read. */
+function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveReading }) {
+	const { metre, grid, bars, tempo } = groove;
+	const facts = [
+		`${plural(bars, "bar")} of ${metre.numerator}/${metre.denominator} in ${grid}`,
+		`${plain(Math.round(tempo * 10) / 10)} bpm`,
+		reading.hits > 0 ? `from ${plural(reading.hits, "hit")}` : "made by a rule",
+		`${percent(reading.coverage)} of the slots known`,
+		reading.steady === null ? null : `steady to ${plain(Math.round(reading.steady * 10) / 10)} ms`,
+		...reading.swings
+			.filter((swing) => Math.abs(swing.percent - 50) >= 0.5)
+			.map((swing) => `${swing.of} swung ${plain(swing.percent)} %`),
+	];
+	return facts.filter(Boolean).join(" · ");
+}
+
+function Keep({ shown, onKept }: { shown: Shown; onKept: (shown: Shown) => void }) {
+	const queries = useQueryClient();
+	const { card, groove, changed } = shown;
+	const keep = async (anew: boolean) => {
+		try {
+			const name = anew && card ? `${groove.name}, drawn` : groove.name;
+			const kept =
+				anew || !card
+					? await client.addGroove(card?.note ?? "", { ...groove, name })
+					: await client.changeGroove(card.id, {
+							revision: card.revision,
+							note: card.note,
+							favourite: card.favourite,
+							groove,
+						});
+			await queries.invalidateQueries({ queryKey: groovesKey });
+			onKept(ofCard(kept));
+			showNote("Kept in the library", kept.groove.name);
+		} catch (error) {
+			showError(error);
+		}
+	};
+	return (
+		<div className={classes.keep}>
+			{changed && card && !card.own && (
+				<Button size="compact-sm" onClick={() => void keep(false)}>
+					Keep
+				</Button>
+			)}
+			{changed && (
+				<Button
+					size="compact-sm"
+					variant={card && !card.own ? "default" : "filled"}
+					data-keep
+					onClick={() => void keep(true)}
+				>
+					{card ? "Keep as another one" : "Keep in the library"}
+				</Button>
+			)}
+			{card && !changed && (
+				<>
+					<Tooltip label="As documented JSON">
+						<Button size="compact-sm" variant="default" component="a" href={files.groove(card.id)} download>
+							JSON
+						</Button>
+					</Tooltip>
+					<Tooltip label="As a plain MIDI clip">
+						<Button size="compact-sm" variant="default" component="a" href={files.clip(card.id)} download>
+							MIDI clip
+						</Button>
+					</Tooltip>
+				</>
+			)}
+		</div>
+	);
+}
