@@ -4,7 +4,7 @@
 //! its own. Both are gone when they are dropped. `chromium` and `chromedriver` must be installed;
 //! `cargo xtask test` sees to that.
 
-use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::error::{CmdError, NewSessionError};
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -345,4 +345,55 @@ pub async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
 pub async fn handle(browser: &Browser, css: &str) -> Result<f64, Failed> {
     let value = browser.run(&format!("return Number(document.querySelector(\"{css}\").ariaValueNow)")).await?;
     Ok(value.as_f64().expect("a handle has a value"))
+}
+
+/// Asks the server from within the page.
+pub async fn ask(browser: &Browser, path: &str) -> Result<Value, Failed> {
+    browser.run(&format!("return fetch('/api/v1{path}').then((answer) => answer.json())")).await
+}
+
+/// Waits until what the page shows has been kept: a part's recipe fulfils a condition on `passes`.
+pub async fn kept(browser: &Browser, part: u32, condition: &str) -> Result<(), Failed> {
+    let script = format!(
+        "return fetch('/api/v1/parts/{part}').then((r) => r.json()).then((p) => {{ const passes = p.state.recipe.passes; return Boolean({condition}); }})"
+    );
+    for _ in 0..200 {
+        if browser.run(&script).await? == Value::Bool(true) {
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!(
+        "10 s went by and it is still not so: {condition}: {}",
+        ask(browser, &format!("/parts/{part}")).await?["state"]
+    );
+}
+
+/// Adds a pass that a search finds first.
+pub async fn add_pass(browser: &Browser, search: &str, kind: &str) -> Result<(), Failed> {
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("/").await?;
+    browser.find("input[aria-label='Search for an action']").await?;
+    browser.keys(search).await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.find(&format!("[data-pass={kind}]")).await?;
+    Ok(())
+}
+
+/// Where the middle of an element lies.
+pub async fn middle(browser: &Browser, css: &str) -> Result<[f64; 2], Failed> {
+    browser.find(css).await?;
+    let script = format!(
+        "const b = document.querySelector(\"{css}\").getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]"
+    );
+    Ok(serde_json::from_value(browser.run(&script).await?).expect("a place"))
+}
+
+/// Keys with another one held.
+pub async fn chord(browser: &Browser, held: char, keys: &str) -> Result<(), Failed> {
+    let mut actions = KeyActions::new("keys".to_owned()).then(KeyAction::Down { value: held });
+    for value in keys.chars() {
+        actions = actions.then(KeyAction::Down { value }).then(KeyAction::Up { value });
+    }
+    browser.client.perform_actions(actions.then(KeyAction::Up { value: held })).await
 }

@@ -1,62 +1,12 @@
 //! What people come to do to velocities, in a real browser over a real server.
 
 use fantoccini::Locator;
-use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
+use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use serde_json::Value;
 use std::time::Duration;
-use vivida_e2e::{Browser, Failed, drawn, key, open_causeway, start};
+use vivida_e2e::{Failed, add_pass, ask, chord, drawn, kept, key, middle, open_causeway, start};
 
 type Done = Result<(), Failed>;
-
-/// Asks the server from within the page.
-async fn ask(browser: &Browser, path: &str) -> Result<Value, Failed> {
-    browser.run(&format!("return fetch('/api/v1{path}').then((answer) => answer.json())")).await
-}
-
-/// Waits until what the page shows has been kept: a part's recipe fulfils a condition on `passes`.
-async fn kept(browser: &Browser, part: u32, condition: &str) -> Done {
-    let script = format!(
-        "return fetch('/api/v1/parts/{part}').then((r) => r.json()).then((p) => {{ const passes = p.state.recipe.passes; return Boolean({condition}); }})"
-    );
-    for _ in 0..200 {
-        if browser.run(&script).await? == Value::Bool(true) {
-            return Ok(());
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    panic!(
-        "10 s went by and it is still not so: {condition}: {}",
-        ask(browser, &format!("/parts/{part}")).await?["state"]
-    );
-}
-
-async fn add_pass(browser: &Browser, search: &str, kind: &str) -> Done {
-    browser.run("document.activeElement.blur()").await?;
-    browser.keys("/").await?;
-    browser.find("input[aria-label='Search for an action']").await?;
-    browser.keys(search).await?;
-    browser.keys(&key::ENTER.to_string()).await?;
-    browser.find(&format!("[data-pass={kind}]")).await?;
-    Ok(())
-}
-
-/// Where the middle of an element lies.
-async fn middle(browser: &Browser, css: &str) -> Result<[f64; 2], Failed> {
-    browser.find(css).await?;
-    let script = format!(
-        "const b = document.querySelector(\"{css}\").getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]"
-    );
-    Ok(serde_json::from_value(browser.run(&script).await?).expect("a place"))
-}
-
-/// Keys with another one held.
-async fn chord(browser: &Browser, held: char, keys: &str) -> Done {
-    let mut actions = KeyActions::new("keys".to_owned()).then(KeyAction::Down { value: held });
-    for value in keys.chars() {
-        actions = actions.then(KeyAction::Down { value }).then(KeyAction::Up { value });
-    }
-    browser.client.perform_actions(actions.then(KeyAction::Up { value: held })).await
-}
 
 #[tokio::test(flavor = "multi_thread")]
 async fn backbeats_stay_and_everything_else_becomes_a_ghost() -> Done {

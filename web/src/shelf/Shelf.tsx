@@ -6,7 +6,7 @@ import { type DragEvent, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { Message } from "../Message";
-import { showError } from "../notify";
+import { showError, showNote } from "../notify";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
 import classes from "./Shelf.module.css";
@@ -15,7 +15,7 @@ import { SongCardView } from "./SongCardView";
 /** All songs, and where new ones are dropped. */
 export function Shelf() {
 	const songs = useQuery({ queryKey: ["songs"], queryFn: client.songs });
-	const { add, rename, duplicate, remove, adding } = useShelfActions();
+	const { add, rename, duplicate, remove, usual, adding } = useShelfActions();
 	const [over, setOver] = useState(false);
 	const input = useRef<HTMLInputElement>(null);
 
@@ -85,6 +85,7 @@ export function Shelf() {
 								onRename={rename}
 								onDuplicate={duplicate}
 								onDelete={remove}
+								onUsual={usual}
 							/>
 						))}
 						<li>{chooser}</li>
@@ -112,12 +113,41 @@ function useShelfActions() {
 		onError: showError,
 		onSettled: refresh,
 	});
+	/** Gives a song what new songs are usually given. */
+	const usual = (song: SongCard) =>
+		change.mutate(async () => {
+			const { parts, said } = await client.applyDefaults(song.id);
+			for (const sentence of said) showNote(`“${song.name}”: it does not fit entirely`, sentence);
+			const words = `${plural(parts, "part")} got it. Undo in the song takes it back.`;
+			showNote(`“${song.name}”: the usual feel`, words);
+		});
+	/** A song that was added can be given the usual feel at once, where one is chosen. */
+	const offerUsual = async (song: SongCard) => {
+		const { recipe, pocket, grid } = await client.defaults();
+		if (recipe === null && pocket === null && grid === null) return;
+		const id = `added-${song.id}`;
+		const give = () => {
+			notifications.hide(id);
+			usual(song);
+		};
+		notifications.show({
+			id,
+			title: `“${song.name}” was added`,
+			autoClose: 20_000,
+			message: (
+				<Button size="compact-sm" variant="default" data-give-usual onClick={give}>
+					Give it the usual feel
+				</Button>
+			),
+		});
+	};
 	const adding = useMutation({
 		mutationFn: async (files: File[]) => {
 			withdraw();
 			for (const file of files) {
 				try {
 					const song = await client.addSong(file);
+					await offerUsual(song);
 					for (const text of song.mended) {
 						notifications.show({
 							color: "yellow",
@@ -135,6 +165,7 @@ function useShelfActions() {
 	});
 	return {
 		adding: adding.isPending,
+		usual,
 		add: (files: File[]) => {
 			if (files.length > 0) adding.mutate(files);
 		},

@@ -1,5 +1,12 @@
 import { ActionIcon, Badge, Group, Menu, Tooltip } from "@mantine/core";
-import { IconAlertTriangle, IconCopy, IconDots, IconPencil, IconTrash } from "@tabler/icons-react";
+import {
+	IconAlertTriangle,
+	IconCopy,
+	IconDots,
+	IconHeartHandshake,
+	IconPencil,
+	IconTrash,
+} from "@tabler/icons-react";
 import { useState } from "react";
 import { Link } from "wouter";
 import type { SongCard } from "../api/generated/types";
@@ -14,10 +21,12 @@ interface Props {
 	onRename: (song: SongCard, name: string) => void;
 	onDuplicate: (song: SongCard) => void;
 	onDelete: (song: SongCard) => void;
+	/** Give it what new songs are usually given. */
+	onUsual: (song: SongCard) => void;
 }
 
 /** A song on the shelf. The whole card opens it. */
-export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
+export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }: Props) {
 	const [renaming, setRenaming] = useState(false);
 	const rename = useAfterMenu(() => setRenaming(true));
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
@@ -71,6 +80,9 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete }: Props) {
 								</Menu.Item>
 								<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => onDuplicate(song)}>
 									Duplicate
+								</Menu.Item>
+								<Menu.Item leftSection={<IconHeartHandshake size={14} />} onClick={() => onUsual(song)}>
+									Give it the usual feel
 								</Menu.Item>
 								<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => onDelete(song)}>
 									Delete

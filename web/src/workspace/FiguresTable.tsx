@@ -2,6 +2,7 @@ import type { Figures } from "../api/generated/types";
 import { percent, signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace } from "./store";
+import { swingOf } from "./TimePortrait";
 
 const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "hits", of: (figures) => `${figures.count}` },
@@ -14,7 +15,9 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "identical neighbours", of: (figures) => percent(figures.identical_neighbours) },
 	{ title: "offset, ms", of: (figures) => signed(figures.offset_mean, 1, true) },
 	{ title: "spread, ms", of: (figures) => figures.offset_spread.toFixed(1) },
+	{ title: "early / late", of: ({ early, late }) => `${percent(early)} / ${percent(late)}` },
 	{ title: "on grid", of: (figures) => percent(figures.on_grid) },
+	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
 ];
 
 /** Velocity and timing in figures, before and after, instrument by instrument. */

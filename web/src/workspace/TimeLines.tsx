@@ -64,8 +64,8 @@ export function TimeLines({ index, width, height }: { index: number; width: numb
 					y1={0}
 					y2={height}
 					stroke={rule ? "var(--time)" : "var(--strong-line)"}
-					strokeWidth={rule ? 1 : 0.7}
-					opacity={rule ? 0.75 : 0.6}
+					strokeWidth={0.8}
+					opacity={opened ? 0.7 : 0.32}
 				/>
 			))}
 		</svg>

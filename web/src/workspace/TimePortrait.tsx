@@ -7,7 +7,7 @@ import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { useDrag } from "./useDrag";
 
-const width = 142;
+const width = 158;
 const middle = width / 2;
 /** The outlines reach 60 ms to either side; this much of it is shown. */
 const shown = 40;
@@ -163,7 +163,8 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 	return (
 		<>
 			{[1, -1].map((side) => {
-				const at = x(mean + side * Math.max(spread, 2.2));
+				// Also of what lies close together the sides can be got hold of.
+				const at = x(mean) + side * Math.max(Math.min(spread, shown) * perMs, 9);
 				return (
 					<g
 						key={side}
@@ -183,7 +184,7 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 							: { "aria-hidden": true })}
 						onPointerDown={side === 1 ? late : early}
 					>
-						<rect x={at - 6} y={28} width={12} height={height - 28} fill="transparent" />
+						<rect x={at - 4.5} y={28} width={11} height={height - 28} fill="transparent" />
 						<path
 							d={`M${at},${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
 							fill="var(--sheet)"
@@ -243,7 +244,7 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
 		>
-			<rect x={at - 5} y={18} width={10} height={height - 18} fill="transparent" />
+			<rect x={at - 4} y={18} width={8} height={height - 18} fill="transparent" />
 			<line x1={at} x2={at} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
 			<circle cx={at} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
 		</g>

@@ -1,6 +1,6 @@
 import { ActionIcon, Button, Menu, Switch } from "@mantine/core";
 import { IconDots, IconPlus } from "@tabler/icons-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { Action, Follower, Following, PocketCard, PocketSettings } from "../../api/generated/types";
 import { NameField } from "../../NameField";
@@ -208,6 +208,8 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 	const store = useWorkspaceStore();
 	const here = useWorkspace((state) => state.part.state.id === follower.part);
 	const [drafted, setDrafted] = useState<number | null>(null);
+	/** The same for what was begun before it was drawn. */
+	const newest = useRef<number | null>(null);
 	const change = (change: Following) =>
 		store
 			.getState()
@@ -216,6 +218,7 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 			);
 	/** In the open part a strength is heard while it is dragged. */
 	const draft = (value: number) => {
+		newest.current = value;
 		setDrafted(value);
 		if (!here) return;
 		const { recipe, draft } = store.getState();
@@ -230,8 +233,10 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 		});
 	};
 	const keep = () => {
-		if (drafted === null) return;
-		void change({ kind: "strength", strength: drafted }).then(() => setDrafted(null));
+		const strength = newest.current;
+		if (strength === null) return;
+		newest.current = null;
+		void change({ kind: "strength", strength }).then(() => newest.current === null && setDrafted(null));
 	};
 	const words = `${follower.part_name}: ${who(follower)}`;
 	return (

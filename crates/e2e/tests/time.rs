@@ -1,0 +1,387 @@
+//! What people come to do to timing, in a real browser over a real server.
+
+use serde_json::Value;
+use vivida_e2e::{App, Browser, Failed, add_pass, ask, handle, kept, key, middle, open_causeway, start};
+
+type Done = Result<(), Failed>;
+
+/// Opens the rough performance of Tin Roof; answers its part.
+async fn open_tin_roof(app: &App, browser: &Browser) -> Result<u32, Failed> {
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='Tin Roof']").await?;
+    let songs = ask(browser, "/songs").await?;
+    let song = songs.as_array().and_then(|all| all.iter().find(|song| song["name"] == "Tin Roof")).expect("a song");
+    let part = song["parts"][0]["id"].as_u64().expect("a part") as u32;
+    browser.goto(&format!("{}/songs/{}/parts/{part}", app.address, song["id"])).await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=spread]").await?;
+    Ok(part)
+}
+
+/// Presses a box or a switch by its words.
+async fn check(browser: &Browser, words: &str) -> Done {
+    let label = format!("[...document.querySelectorAll('label')].find((label) => label.textContent === '{words}')");
+    browser.until(&label).await?;
+    browser.run(&format!("{label}.click()")).await?;
+    Ok(())
+}
+
+/// Types a number into a word of a sentence.
+async fn number(browser: &Browser, label: &str, typed: &str) -> Done {
+    browser.click(&format!("[aria-label='{label}']")).await?;
+    browser.find(&format!("input[aria-label='{label}']")).await?;
+    browser.keys(&format!("{typed}{}", key::ENTER)).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
+    let (_turn, app, browser) = start().await;
+    let roof = open_tin_roof(&app, &browser).await?;
+    browser.press("grooves").await?;
+    browser.press("Take a groove from a part").await?;
+    browser.press("Take it").await?;
+    browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
+    let facts = browser.text("[data-facts]").await?;
+    assert!(facts.contains("1 bar of 5/4") && facts.contains("104 bpm"), "{facts}");
+    // Bars in 7/8 do not fit, which is said.
+    browser.until("document.body.textContent.includes('bars of another metre than 5/4 were left out')").await?;
+    check(&browser, "hits of this part behind it").await?;
+    browser.until("document.querySelectorAll('[data-laid-hits] circle').length > 300").await?;
+    browser.press("Keep in the library").await?;
+    browser.find("[data-groove='Tin Roof, Pads kit take 3']").await?;
+    kept(&browser, roof, "passes.length === 0").await?;
+
+    // In the next song it is listened to: the hats are heard elsewhere, but nothing is kept.
+    open_causeway(&app, &browser).await?;
+    let stiff = handle(&browser, "[data-instrument='closed-hat'] [data-handle=spread]").await?;
+    assert_eq!(stiff, 0.0);
+    browser.press("grooves").await?;
+    browser.press("Tin Roof, Pads kit take 35/4").await?;
+    check(&browser, "Listen to it on this part").await?;
+    browser
+        .until("document.body.textContent.includes('The groove is in 5/4; in 4/4 shorter bars cut it off.')")
+        .await?;
+    kept(&browser, 1, "passes.length === 0").await?;
+    browser.press("Back to the hits").await?;
+    browser
+        .until("document.querySelector(\"[data-instrument='closed-hat'] [data-handle=spread]\")?.ariaValueNow === '0'")
+        .await?;
+
+    // Taken, it is a pass like any other, and one undo step.
+    browser.press("grooves").await?;
+    browser.press("Tin Roof, Pads kit take 35/4").await?;
+    browser.press("Take it as a pass").await?;
+    kept(&browser, 1, "passes[0]?.action.kind === 'groove' && passes[0].action.groove.metre.numerator === 5").await?;
+    browser
+        .until(
+            "Number(document.querySelector(\"[data-instrument='closed-hat'] [data-handle=spread]\").ariaValueNow) > 1",
+        )
+        .await?;
+    browser.press("Undo").await?;
+    kept(&browser, 1, "passes.length === 0").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("g").await?;
+    browser.until("document.querySelectorAll('[data-groove]').length > 20").await?;
+    browser.click("input[aria-label='Search the grooves']").await?;
+    browser.keys("shuffle drag").await?;
+    browser.until("document.querySelectorAll('[data-groove]').length === 1").await?;
+    browser.press("Shuffle, dragging4/4").await?;
+    browser.until("document.querySelector('[data-facts]').textContent.includes('1/8 triplet')").await?;
+
+    // A slot is drawn later; what ships with Vivida is kept as another one.
+    let third = "[data-groove-picture] [data-slot='3']";
+    let before = handle(&browser, third).await?;
+    browser.drag(third, 0.0, 30.0).await?;
+    browser.until(&format!("Number(document.querySelector(\"{third}\").ariaValueNow) > {}", before + 3.0)).await?;
+    let drawn = handle(&browser, third).await?;
+    browser.run(&format!("document.querySelector(\"{third}\").focus()")).await?;
+    browser.keys(&key::DOWN.to_string()).await?;
+    browser.until(&format!("document.querySelector(\"{third}\").ariaValueNow === '{}'", drawn + 0.5)).await?;
+    browser.press("Keep as another one").await?;
+    browser.find("[data-groove='Shuffle, dragging, drawn']").await?;
+    let library = ask(&browser, "/grooves").await?;
+    let named =
+        |name: &str| library.as_array().and_then(|all| all.iter().find(|one| one["groove"]["name"] == name)).cloned();
+    let (own, mine) = (named("Shuffle, dragging").expect("it stays"), named("Shuffle, dragging, drawn").expect("kept"));
+    assert_eq!(own["reading"]["voices"][0]["offsets"][2].as_f64(), Some(before));
+    assert!((mine["reading"]["voices"][0]["offsets"][2].as_f64().expect("an offset") - drawn - 0.5).abs() < 0.06);
+
+    // Another one is laid over it; a favourite stands first; what is deleted comes back by undo.
+    browser.click("input[aria-label='Lay another groove over it']").await?;
+    browser.keys("driving").await?;
+    let option =
+        "[...document.querySelectorAll('[role=option]')].find((one) => one.textContent === 'Shuffle, driving')";
+    browser.until(option).await?;
+    browser.run(&format!("{option}.click()")).await?;
+    browser.find("[data-groove-picture] [data-overlay=true]").await?;
+    browser.press("Shuffle, dragging, drawn is a favourite").await?;
+    browser.until("document.querySelector('[data-groove]').dataset.groove === 'Shuffle, dragging, drawn'").await?;
+    browser.press("More about Shuffle, dragging, drawn").await?;
+    browser.press("Delete").await?;
+    browser.until("!document.querySelector(\"[data-groove='Shuffle, dragging, drawn']\")").await?;
+    browser.click(".mantine-Notification-root button:not([aria-label])").await?;
+    browser.find("[data-groove='Shuffle, dragging, drawn']").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn followers_share_a_pocket_and_one_is_switched_off() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let chip = |id: &str| format!("[data-instrument='{id}'] [data-chip]");
+    let click_chip = async |id: &str| browser.run(&format!("document.querySelector(\"{}\").click()", chip(id))).await;
+    click_chip("closed-hat").await?;
+    browser.press("A new pocket for closed hat").await?;
+    browser.find("[data-pocket='Pocket 1']").await?;
+    click_chip("shaker").await?;
+    browser.press("Follow “Pocket 1”").await?;
+    browser.find("[data-follower='Drums: Shaker']").await?;
+    browser.press("Add a follower to Pocket 1").await?;
+    browser.press("Bass").await?;
+    browser.find("[data-follower='Bass: the whole part']").await?;
+
+    // One amount is turned, and all follow: hats, shaker, and the bass that plays beside them.
+    browser.press("lean …").await?;
+    number(&browser, "Lean: lean", "12").await?;
+    let late = |id: &str, ms: f64| {
+        format!(
+            "Math.abs(document.querySelector(\"[data-instrument='{id}'] [data-handle=lean]\").ariaValueNow - {ms}) < 0.5"
+        )
+    };
+    browser.until(&format!("{} && {}", late("closed-hat", 12.0), late("shaker", 12.0))).await?;
+    browser.until(&late("kick", 0.0)).await?;
+    let settings = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then((p) => p[0].settings.lean.by)";
+    for _ in 0..100 {
+        if browser.run(settings).await? == 12.0 {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    let bass = ask(&browser, "/parts/2").await?;
+    assert!((bass["performance"]["reading"]["all"]["offset_mean"].as_f64().expect("ms") - 12.0).abs() < 0.3);
+
+    // The shaker by half, the hats switched off.
+    number(&browser, "Drums: Shaker, strength", "50").await?;
+    browser.until(&late("shaker", 6.0)).await?;
+    browser.run("document.querySelector(\"[aria-label='Drums: Closed hat follows']\").click()").await?;
+    browser.until(&late("closed-hat", 0.0)).await?;
+    kept(&browser, 1, "passes[0].on === false && passes[1].action.strength === 50").await?;
+
+    // Detached, the shaker has passes of its own; deleted, the pocket leaves its timing behind.
+    browser.press("More about Drums: Shaker").await?;
+    browser.press("Detach: its own passes from now on").await?;
+    kept(&browser, 1, "passes[1].action.kind === 'lean' && passes[1].action.by === 6").await?;
+    browser.until(&late("shaker", 6.0)).await?;
+    browser.press("More about Pocket 1").await?;
+    browser.press("Delete; followers keep its timing").await?;
+    browser.until("!document.querySelector('[data-pocket]')").await?;
+    kept(&browser, 2, "passes[0].action.kind === 'lean' && passes[0].action.by === 12").await?;
+    browser.press("Undo").await?;
+    browser.find("[data-pocket='Pocket 1']").await?;
+    kept(&browser, 2, "passes[0].action.kind === 'pocket'").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_tabs_edit_one_pocket() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("p").await?;
+    browser.press("Make a pocket").await?;
+    browser.find("[data-pocket='Pocket 1']").await?;
+    // The other tab is faster.
+    let other = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([pocket]) =>
+        fetch(`/api/v1/pockets/${pocket.id}`, { method: 'PUT', headers: { 'Content-Type': 'application/json' },
+            body: JSON.stringify({ revision: pocket.revision, label: 'lean', name: 'Pocket 1', settings: { lean: { by: 7 } } }) })
+            .then((r) => r.status))";
+    assert_eq!(browser.run(other).await?, 200);
+    browser.press("swing …").await?;
+    number(&browser, "Swing: swing", "60").await?;
+    // It is said, and the newest state is shown; the change can be made again on top of it.
+    browser.until("document.body.textContent.includes('was changed elsewhere')").await?;
+    browser.until("document.querySelector(\"[aria-label='Lean: lean']\")?.textContent === '7 ms behind'").await?;
+    number(&browser, "Swing: swing", "60").await?;
+    let both = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([p]) => [p.settings.lean.by, p.settings.swing.to])";
+    for _ in 0..100 {
+        if browser.run(both).await? == serde_json::json!([7, 60]) {
+            return browser.close().await;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    panic!("{}", browser.run(both).await?);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn time_is_tightened_pushed_apart_and_loosened_by_its_handles() -> Done {
+    let (_turn, app, browser) = start().await;
+    let roof = open_tin_roof(&app, &browser).await?;
+    let kick = "[data-instrument='kick'] [data-handle=spread]";
+    let shares = browser.text("[data-instrument='kick'] [data-shares]").await?;
+    assert!(shares.starts_with("97 %"), "a rushing kick: {shares}");
+    let before = handle(&browser, kick).await?;
+    browser.drag(kick, -5.0, 0.0).await?;
+    kept(&browser, roof, "passes[0]?.action.kind === 'pull' && passes[0].action.strength > 20").await?;
+    browser.until(&format!("Number(document.querySelector(\"{kick}\").ariaValueNow) < {}", before - 1.0)).await?;
+    browser.drag(kick, 18.0, 0.0).await?;
+    kept(&browser, roof, "passes.length === 1 && passes[0].action.strength < 0").await?;
+    browser.until(&format!("Number(document.querySelector(\"{kick}\").ariaValueNow) > {before}")).await?;
+
+    // Timing can be measured against another grid; that is a step of its own.
+    browser.press("Timing is measured against: 16ths").await?;
+    browser.press("quarters").await?;
+    browser.find("[aria-label='Timing is measured against: quarters']").await?;
+    browser.until(&format!("Number(document.querySelector(\"{kick}\").ariaValueNow) > 60")).await?;
+    browser.press("Undo").await?;
+    browser.find("[aria-label='Timing is measured against: 16ths']").await?;
+
+    // What lies on the grid is loosened.
+    open_causeway(&app, &browser).await?;
+    let hat = "[data-instrument='closed-hat'] [data-handle=spread]";
+    browser.drag(hat, 6.0, 0.0).await?;
+    kept(&browser, 1, "passes[0]?.action.kind === 'loosen' && passes[0].action.late > 3 && passes[0].action.early === passes[0].action.late").await?;
+    browser.until(&format!("Number(document.querySelector(\"{hat}\").ariaValueNow) > 1")).await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_good_performance_is_looked_at_and_its_line_is_drawn() -> Done {
+    let (_turn, app, browser) = start().await;
+    let roof = open_tin_roof(&app, &browser).await?;
+    browser.press("Closed hat").await?;
+    browser.press("stack").await?;
+    browser.find("[data-groove-line] [data-slot-words='1']").await?;
+    let words = browser.text("[data-slot-words='1']").await?;
+    assert!(words.contains('±') && words.starts_with('+'), "{words}");
+    let slot = "[data-slot-handle='9']";
+    let before = handle(&browser, slot).await?;
+    browser.drag(slot, 4.0, 0.0).await?;
+    kept(
+        &browser,
+        roof,
+        "passes[0]?.action.groove?.name === 'Drawn on closed hat' && passes[0].action.groove.together[9].offset > 0.01",
+    )
+    .await?;
+    browser.until(&format!("Number(document.querySelector(\"{slot}\").ariaValueNow) > {}", before + 3.0)).await?;
+    // Only this slot is moved, and by the keys half a ms more; louder by one.
+    kept(&browser, roof, "Object.values(passes[0].action.groove.together).filter((s) => s.offset !== 0).length === 1")
+        .await?;
+    browser.run(&format!("document.querySelector(\"{slot}\").focus()")).await?;
+    browser.keys(&key::UP.to_string()).await?;
+    kept(&browser, roof, "passes.length === 1 && passes[0].action.groove.together[9].velocity > 1").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn lines_follow_the_grid_and_show_what_is_forgiven() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_tin_roof(&app, &browser).await?;
+    add_pass(&browser, "quantize", "pull").await?;
+    browser.press("reach …").await?;
+    number(&browser, "Pull: reach", "30").await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("+++").await?;
+    browser.until("document.querySelectorAll('[data-zone=forgiven]').length > 8").await?;
+    browser.until("document.querySelectorAll(\"[data-zone='beyond reach']\").length > 8").await?;
+    // Swung, every second line is late.
+    let gaps = "(() => { const x = [...document.querySelectorAll(\"[data-instrument='kick'] [data-time-lines] line\")].map((l) => Number(l.getAttribute('x1')));
+        const g = x.slice(1).map((to, i) => to - x[i]); return Math.max(...g) / Math.min(...g); })()";
+    let even = browser.run(&format!("return {gaps}")).await?.as_f64().expect("gaps");
+    assert!(even < 1.05, "{even}");
+    browser.press("swing …").await?;
+    number(&browser, "Pull: swing", "60").await?;
+    browser.until(&format!("Math.abs({gaps} - 1.5) < 0.1")).await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn swing_slides_while_the_loop_plays() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Closed hat").await?;
+    add_pass(&browser, "swing", "swing").await?;
+    browser.press("Swing: grid: 16ths").await?;
+    browser.press("8ths").await?;
+    browser.press("Hear the other parts, too").await?;
+    browser.press("Solo Closed hat").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 8").await?;
+    let [x, y] = middle(&browser, "[aria-label='Swing: swing']").await?;
+    let wait = "return document.querySelector(\"[aria-label='Swing: swing']\").ariaValueNow";
+    browser.drag_from(x, y, 60.0, 0.0).await?;
+    let slid: f64 = browser.run(wait).await?.as_str().and_then(|text| text.parse().ok()).expect("a number");
+    assert!(slid > 57.0, "{slid}");
+    browser.until("window.vividaProbe.scheduled.at(-1).at - window.vividaProbe.scheduled[0].at > 6").await?;
+    browser.press("Stop").await?;
+    // Of each hit and round what was scheduled last is what sounded: none is missing, none doubled, and
+    // at the end they lie where the swing was slid to.
+    let log = browser.run("return window.vividaProbe.scheduled.map((s) => [s.hit, s.at])").await?;
+    let log: Vec<(i64, f64)> = serde_json::from_value(log).expect("numbers");
+    let mut times: Vec<(i64, f64)> = Vec::new();
+    for (hit, at) in log {
+        times.retain(|&(other, when)| other != hit || (at - when).abs() > 1.0);
+        times.push((hit, at));
+    }
+    let mut ats: Vec<f64> = times.iter().map(|&(_, at)| at).collect();
+    ats.sort_by(f64::total_cmp);
+    let beat = 60.0 / 96.0;
+    let gaps: Vec<f64> = ats.windows(2).map(|pair| (pair[1] - pair[0]) / beat).collect();
+    assert!(gaps.iter().all(|gap| (0.15..0.85).contains(gap)), "{gaps:?}");
+    let end = &gaps[gaps.len() - 4..];
+    let share = slid / 100.0;
+    assert!(end.iter().all(|gap| (gap - share).abs() < 0.02 || (gap - (1.0 - share)).abs() < 0.02), "{end:?} {slid}");
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_usual_feel_is_given_with_one_press() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("p").await?;
+    browser.press("Make a pocket").await?;
+    browser.find("[data-pocket='Pocket 1']").await?;
+    browser.press("lean …").await?;
+    number(&browser, "Lean: lean", "9").await?;
+    browser.until("document.querySelector(\"[aria-label='Undo']\") && !document.querySelector(\"[aria-label='Undo']\").disabled").await?;
+    browser.press("Usual feel").await?;
+    browser.click("input[placeholder='the one that fits best']").await?;
+    browser.keys(&format!("1/8{}", key::ENTER)).await?;
+    let chosen = |condition: &str| {
+        format!("return fetch('/api/v1/defaults').then((r) => r.json()).then((d) => Boolean({condition}))")
+    };
+    wait_for(&browser, &chosen("d.grid === '1/8'")).await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.press("More about Pocket 1").await?;
+    browser.press("Make it the usual one for new songs").await?;
+    wait_for(&browser, &chosen("d.pocket?.settings.lean.by === 9 && d.grid === '1/8'")).await?;
+
+    // On the shelf one press gives it to a song, and the song's undo takes it back.
+    browser.goto(&app.address).await?;
+    browser.press("More for Kiln Yard").await?;
+    browser.press("Give it the usual feel").await?;
+    browser.until("document.body.textContent.includes('“Kiln Yard”: the usual feel')").await?;
+    browser.click("[data-song='Kiln Yard'] a").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=spread]").await?;
+    browser
+        .until("document.querySelector(\"[data-instrument='kick'] [data-chip]\").dataset.chip === 'Pocket 1'")
+        .await?;
+    browser.find("[aria-label='Timing is measured against: 8ths']").await?;
+    browser.press("Undo").await?;
+    browser.until("document.querySelector(\"[data-instrument='kick'] [data-chip]\").dataset.chip === ''").await?;
+    browser.find("[aria-label='Timing is measured against: 16ths']").await?;
+    browser.close().await
+}
+
+async fn wait_for(browser: &Browser, script: &str) -> Done {
+    for _ in 0..200 {
+        if browser.run(script).await? == Value::Bool(true) {
+            return Ok(());
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    panic!("10 s went by and it is still not so: {script}");
+}
