@@ -343,10 +343,10 @@ impl GrooveProfile {
                 let in_bar = (**slot - 1) % a_bar;
                 in_bar % (2 * cells) == cells && in_bar + cells <= a_bar
             })
-            .filter_map(|(slot, middle)| {
+            .map(|(slot, middle)| {
                 let first = known.get(&(slot - cells)).map_or(0.0, |first| first.offset);
                 let half = f64::from(cells);
-                Some(100.0 * (half + middle.offset - first) / (2.0 * half))
+                100.0 * (half + middle.offset - first) / (2.0 * half)
             })
             .collect();
         let of = self.grid.times(cells)?;

@@ -162,7 +162,7 @@ mod tests {
         }
 
         #[test]
-        fn lines_are_nearest_to_themselves(from in 0.0..9000.0, length in 0.0..9000.0, swing in 25.0..80.0, odd in any::<bool>()) {
+        fn lines_are_nearest_to_themselves(from in 0.0..9000.0f64, length in 0.0..9000.0f64, swing in 25.0..80.0, odd in any::<bool>()) {
             let metre = if odd { metre(7, 8) } else { metre(5, 4) };
             let swung = swung("1/8 triplet", swing);
             let lines = swung.grid.lines(&metre, swung.swing, Ticks(from), Ticks(from + length), 1000);

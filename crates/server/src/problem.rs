@@ -33,7 +33,7 @@ pub struct Problem {
     /// Where in the file, in bytes.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
-    pub offset: Option<usize>,
+    pub offset: Option<u32>,
     /// The newer state, where a change came too late.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -66,7 +66,11 @@ impl Problem {
     pub(crate) fn of_file(file: &str, error: &ReadError) -> Problem {
         let detail = format!("“{file}”: {error}.");
         let problem = Problem::new(Status::UnprocessableEntity, "The file cannot be read", detail);
-        Problem { file: Some(file.to_owned()), offset: error.offset(), ..problem }
+        Problem {
+            file: Some(file.to_owned()),
+            offset: error.offset().and_then(|offset| u32::try_from(offset).ok()),
+            ..problem
+        }
     }
 
     pub(crate) fn of_recipe(prefix: &str, error: &RecipeError) -> Problem {
