@@ -10,7 +10,7 @@ use vivida_store::Store;
 
 pub type Done = Result<(), String>;
 
-fn named(path: &Path, error: impl std::fmt::Display) -> String {
+pub fn named(path: &Path, error: impl std::fmt::Display) -> String {
     format!("{}: {error}", path.display())
 }
 

@@ -1,6 +1,7 @@
 //! The `vivida` program: the server, and the same work without a browser.
 
 mod commands;
+mod groove;
 mod inspect;
 
 use clap::{Parser, Subcommand};
@@ -61,6 +62,8 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Take the groove of a part, or turn one from JSON into a MIDI clip and back.
+    Groove(groove::Options),
     /// Play a MIDI file with the built-in kit into a WAV file.
     Render {
         /// A Standard MIDI File.
@@ -83,6 +86,7 @@ fn main() -> ExitCode {
         Command::Apply { input, recipe, variation, output, fine, lead_in } => {
             commands::apply(&input, recipe.as_deref(), variation, &output, fine, lead_in)
         }
+        Command::Groove(options) => groove::groove(options),
         Command::Inspect { input, json } => inspect::inspect(&input, json),
         Command::Render { input, recipe, variation, output } => {
             commands::render(&input, recipe.as_deref(), variation, &output)

@@ -197,3 +197,34 @@ fn a_port_in_use_says_so() {
     let output = vivida(&["serve", "--port", &port, "--data", "data"], folder.path());
     failed(&output, 1, &[&port, "--port"]);
 }
+
+#[test]
+fn a_groove_is_taken_and_turned_into_a_clip_and_back() {
+    let folder = TempDir::new().unwrap();
+    let take = |more: &[&str]| {
+        let arguments: Vec<&str> = ["groove"].iter().chain(more).copied().collect();
+        vivida(&arguments, folder.path())
+    };
+    let roof = demo("tin-roof.mid");
+    let done = take(&[&roof, "--instrument", "closed-hat", "--grid", "1/16", "-o", "hats.groove.json"]);
+    let said = String::from_utf8_lossy(&done.stdout);
+    assert!(done.status.success() && said.contains("1 bar of 5/4 in 1/16") && said.contains("steady to"), "{said}");
+    assert!(take(&["hats.groove.json", "-o", "hats.mid"]).status.success());
+    let clip = take(&["hats.mid", "--grid", "1/16", "-o", "again.groove.json"]);
+    assert!(clip.status.success(), "{}", String::from_utf8_lossy(&clip.stderr));
+    let slots = |name: &str| {
+        let text = std::fs::read_to_string(folder.path().join(name)).unwrap();
+        vivida_core::GrooveFile::parse(&text).unwrap().groove.together
+    };
+    let (first, again) = (slots("hats.groove.json"), slots("again.groove.json"));
+    assert_eq!(first.keys().collect::<Vec<_>>(), again.keys().collect::<Vec<_>>());
+    for (slot, was) in &first {
+        assert!((again[slot].offset - was.offset).abs() * 240.0 <= 0.5 + 1e-6, "{slot}");
+    }
+    failed(&take(&[&roof, "--part", "9", "-o", "x.json"]), 1, &["tin-roof.mid", "no part 9"]);
+    failed(&take(&[&roof, "--bars", "90-95", "-o", "x.json"]), 1, &["choose other bars"]);
+    failed(&take(&[&roof, "--bars", "0", "-o", "x.json"]), 2, &["counted from 1"]);
+    failed(&take(&[&roof, "--grid", "1/3", "-o", "x.json"]), 2, &["is no grid"]);
+    std::fs::write(folder.path().join("bad.json"), "{\"format\": \"vivida-groove\", \"version\": 1}").unwrap();
+    failed(&take(&["bad.json", "-o", "x.json"]), 1, &["bad.json", "at least one slot"]);
+}

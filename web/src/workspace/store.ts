@@ -230,18 +230,17 @@ export function createWorkspace(
 				const { parts, label } = await (back ? client.undo(song.id) : client.redo(song.id));
 				const state = parts.find((one) => one.id === part.state.id);
 				if (!state || label === null) return;
-				// The step may have been a pocket's, which others follow, too.
-				if (get().pockets.length > 0 || /pocket/.test(label) || label === "the usual feel") {
-					set({ pockets: await client.pockets(song.id), pocketDrafts: {} });
-					get().changedElsewhere(state.history);
-					performer.ask();
-				}
+				// The step may have been a pocket's, which other parts follow, too.
+				const pockets = await client.pockets(song.id);
+				const others = JSON.stringify(pockets) !== JSON.stringify(get().pockets);
+				set({ pockets, pocketDrafts: {} });
+				if (others) get().changedElsewhere(state.history);
 				// The history is the song's: the step may have been another part's.
-				if (state.revision === get().revision) {
+				if (state.revision !== get().revision) saver.take(state);
+				else if (others) performer.ask();
+				else {
 					showNote(`${back ? "Undone" : "Done again"} in another part`, label);
 					get().changedElsewhere(state.history);
-				} else {
-					saver.take(state);
 				}
 			} catch (error) {
 				showError(error);

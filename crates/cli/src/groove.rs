@@ -1,0 +1,93 @@
+//! Grooves without a browser: taken from a part, or turned from one format into the other.
+
+use crate::commands::{Done, named, read_song};
+use clap::Args;
+use std::fs;
+use std::path::{Path, PathBuf};
+use vivida_core::{BarRange, Grid, GrooveFile, GrooveProfile, GrooveTake, InstrumentId, PlayedHit};
+
+/// What to take, and where to write it.
+#[derive(Args)]
+pub struct Options {
+    /// A Standard MIDI File, or a groove as JSON.
+    input: PathBuf,
+    /// The part, counted from 1 as `inspect` lists them; by default the first drum part.
+    #[arg(long, value_name = "N")]
+    part: Option<usize>,
+    /// Only this instrument, by its id as `inspect --json` gives it; may be given several times.
+    #[arg(long, value_name = "ID")]
+    instrument: Vec<String>,
+    /// Only these bars: 5-8.
+    #[arg(long, value_name = "BARS", value_parser = bars)]
+    bars: Option<BarRange>,
+    /// The length of the groove in bars; later bars are laid over the first ones.
+    #[arg(long, default_value_t = 1, value_name = "BARS")]
+    length: u32,
+    /// The slots; by default the grid that the part seems to be meant for.
+    #[arg(long, value_name = "GRID")]
+    grid: Option<Grid>,
+    /// Where to write: JSON, or a MIDI clip where the name ends in .mid.
+    #[arg(short, long, value_name = "FILE")]
+    output: PathBuf,
+}
+
+fn bars(text: &str) -> Result<BarRange, String> {
+    let (from, to) = text.split_once('-').unwrap_or((text, text));
+    match (from.trim().parse(), to.trim().parse()) {
+        (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
+        _ => Err("bars are counted from 1: 5, or 5-8".to_owned()),
+    }
+}
+
+pub fn groove(options: Options) -> Done {
+    let is_json = ends_in(&options.input, "json");
+    let (note, groove) = if is_json { read(&options.input)? } else { take(&options)? };
+    let reading = groove.reading();
+    let steady = reading.steady.map(|ms| format!(", steady to {ms:.1} ms")).unwrap_or_default();
+    let swings = reading.swings.iter().filter(|swing| (swing.percent - 50.0).abs() >= 0.5);
+    let swings: String = swings.map(|swing| format!(", {} swung {} %", swing.of, swing.percent)).collect();
+    let known = (reading.coverage * 100.0).round();
+    let bars = if groove.bars == 1 { "1 bar".to_owned() } else { format!("{} bars", groove.bars) };
+    println!("{}: {bars} of {} in {}, {known} % of the slots{steady}{swings}", groove.name, groove.metre, groove.grid);
+    let written = if ends_in(&options.output, "mid") {
+        vivida_smf::clip_of(&groove)
+    } else {
+        serde_json::to_vec_pretty(&GrooveFile::new(note, groove)).map_err(|error| named(&options.output, error))?
+    };
+    fs::write(&options.output, written).map_err(|error| named(&options.output, error))
+}
+
+fn ends_in(path: &Path, end: &str) -> bool {
+    path.extension().is_some_and(|found| found.eq_ignore_ascii_case(end))
+}
+
+fn read(path: &Path) -> Result<(String, GrooveProfile), String> {
+    let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+    let file = GrooveFile::parse(&text).map_err(|error| named(path, error))?;
+    Ok((file.note, file.groove))
+}
+
+fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
+    let (_, song) = read_song(&options.input)?;
+    let wanted = match options.part {
+        Some(number) => number.wrapping_sub(1),
+        None => song.parts.iter().position(|part| part.drums).unwrap_or(0),
+    };
+    let part = song.parts.get(wanted).ok_or_else(|| {
+        named(&options.input, format!("there is no part {}; the file has {}", wanted.wrapping_add(1), song.parts.len()))
+    })?;
+    let hits: Vec<PlayedHit> = part.part.hits().iter().map(PlayedHit::as_written).collect();
+    let take = GrooveTake {
+        instruments: options.instrument.iter().map(InstrumentId::new).collect(),
+        bars: options.bars,
+        grid: options.grid,
+        length: options.length,
+    };
+    let chart = part.chart(part.drums);
+    let taken = GrooveProfile::taken(&part.name, &chart, &song.tempo, &song.metre, &hits, &take)
+        .map_err(|error| named(&options.input, error))?;
+    for said in taken.said {
+        eprintln!("vivida: {}: note: {said}", options.input.display());
+    }
+    Ok((format!("Taken from {}.", options.input.display()), taken.groove))
+}
