@@ -192,7 +192,7 @@ async fn two_tabs_edit_one_pocket() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
     browser.keys("p").await?;
-    browser.press("Make a pocket").await?;
+    browser.press("New pocket").await?;
     browser.find("[data-pocket='Pocket 1']").await?;
     // The other tab is faster.
     let other = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([pocket]) =>
@@ -342,7 +342,7 @@ async fn the_usual_feel_is_given_with_one_press() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
     browser.keys("p").await?;
-    browser.press("Make a pocket").await?;
+    browser.press("New pocket").await?;
     browser.find("[data-pocket='Pocket 1']").await?;
     browser.press("lean …").await?;
     number(&browser, "Lean: lean", "9").await?;

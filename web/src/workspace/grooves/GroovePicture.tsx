@@ -3,9 +3,9 @@ import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
 import type { Family, GrooveReading, LaidHits, VoiceReading } from "../../api/generated/types";
 import { signed } from "../../words";
 import { follow } from "../useDrag";
+import { familyNames } from "./families";
 import classes from "./Grooves.module.css";
 
-const height = 330;
 const top = 22;
 const bottom = 34;
 const left = 46;
@@ -42,10 +42,13 @@ function reachOf(voices: VoiceReading[], hits: LaidHits | null) {
  * far hits lie about their mean; hollow dots were not found, but worked out from their neighbours.
  */
 export function GroovePicture({ reading, family, overlay, hits, onDraw }: Props) {
-	const { ref, width } = useElementSize();
+	const { ref, width, height } = useElementSize();
 	const voice = voiceOf(reading, family);
 	const behind = overlay && voiceOf(overlay, family);
-	const reach = useMemo(() => reachOf(behind ? [voice, behind] : [voice], hits), [voice, behind, hits]);
+	const reach = useMemo(() => {
+		const drawn = family === null ? reading.voices : [voice];
+		return reachOf(behind ? [...drawn, behind] : drawn, hits);
+	}, [reading, family, voice, behind, hits]);
 	const count = voice.offsets.length;
 	const bars = count / reading.slots_a_bar;
 	const perCell = (width - left - right) / (bars * reading.bar_cells);
@@ -56,11 +59,12 @@ export function GroovePicture({ reading, family, overlay, hits, onDraw }: Props)
 	const perMs = (middle - top) / reach;
 	const y = (ms: number) => middle + ms * perMs;
 	return (
-		<div ref={ref} className={classes.picture} style={{ height }}>
-			{width > 0 && count > 0 && (
+		<div ref={ref} className={classes.picture}>
+			{width > 0 && height > 60 && count > 0 && (
 				<svg width={width} height={height} data-groove-picture>
 					<title>Where each slot of the groove lies</title>
-					<Ground {...{ reading, x, y, reach, width, perCell }} />
+					<Ground {...{ reading, x, y, reach, width, height, perCell }} />
+					{family === null && <Families {...{ reading, x, y }} />}
 					{hits && <Hits {...{ hits, family, x, y }} />}
 					{behind && overlay && (
 						<Line voice={behind} x={(slot) => x((slot * count) / behind.offsets.length)} y={y} quiet />
@@ -89,10 +93,11 @@ interface GroundProps {
 	y: Scale;
 	reach: number;
 	width: number;
+	height: number;
 	perCell: number;
 }
 
-function Ground({ reading, x, y, reach, width, perCell }: GroundProps) {
+function Ground({ reading, x, y, reach, width, height, perCell }: GroundProps) {
 	const steps = [-reach, -reach / 2, 0, reach / 2, reach];
 	const bars = reading.names.length / reading.slots_a_bar;
 	return (
@@ -173,6 +178,25 @@ interface VoiceProps {
 	voice: VoiceReading;
 	x: Scale;
 	y: Scale;
+}
+
+/** What each family does by itself, beneath all together. */
+function Families({ reading, x, y }: { reading: GrooveReading; x: Scale; y: Scale }) {
+	const families = reading.voices.filter(({ family }) => family !== null);
+	if (families.length < 2) return null;
+	return families.map(({ family, offsets }, place) => (
+		<g key={family} opacity={0.75} data-family={family}>
+			<path
+				d={`M${offsets.map((offset, slot) => `${x(slot)},${y(offset)}`).join("L")}`}
+				fill="none"
+				stroke="var(--quiet)"
+				strokeWidth={1}
+			/>
+			<text x={x(0) + 12 + 42 * place} y={y(offsets[0]) - 4} className={classes.axis}>
+				{family && familyNames[family]}
+			</text>
+		</g>
+	));
 }
 
 function Band({ voice: { offsets, spreads }, x, y }: VoiceProps) {

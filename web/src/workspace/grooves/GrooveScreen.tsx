@@ -8,6 +8,7 @@ import { showError, showNote } from "../../notify";
 import { percent, plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { drawn } from "./draw";
+import { familyNames } from "./families";
 import { GrooveLibrary } from "./GrooveLibrary";
 import { GroovePicture } from "./GroovePicture";
 import classes from "./Grooves.module.css";
@@ -32,18 +33,6 @@ const ofCard = (card: GrooveCard): Shown => ({
 	changed: false,
 	said: [],
 });
-
-export const familyNames: Record<Family, string> = {
-	kick: "kick",
-	snare: "snare",
-	tom: "toms",
-	hat: "hats",
-	ride: "ride",
-	crash: "crash",
-	"hand-percussion": "hand percussion",
-	tonal: "tones",
-	other: "others",
-};
 
 /** Grooves: the library, one of them as a picture, and its use on the open part. */
 export function GrooveScreen() {

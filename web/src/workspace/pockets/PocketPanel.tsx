@@ -59,7 +59,7 @@ export function PocketPanel() {
 					data-make-pocket
 					onClick={make}
 				>
-					Make a pocket
+					New pocket
 				</Button>
 				<UsualFeelButton />
 			</div>
