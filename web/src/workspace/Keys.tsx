@@ -101,8 +101,10 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		[
 			"/",
 			() => {
+				const add = () => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click();
+				if (view().side === "passes") return add();
 				view().setView({ side: "passes" });
-				requestAnimationFrame(() => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click());
+				requestAnimationFrame(add);
 			},
 		],
 		["mod+z", () => view().undo()],

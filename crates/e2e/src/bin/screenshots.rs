@@ -16,6 +16,7 @@ async fn main() -> Done {
     shelf(&app, &browser, &folder).await?;
     workspace(&app, &browser, &folder).await?;
     aims_and_takes(&app, &browser, &folder).await?;
+    time(&app, &browser, &folder).await?;
     large_part(&app, &browser, &folder).await?;
     empty_shelf(&browser, &folder).await?;
     browser.close().await?;
@@ -72,12 +73,15 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     let part = browser.run(songs).await?;
     browser.goto(&format!("{}/songs/4/parts/{part}", app.address)).await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
-    browser.press("Snare").await?;
     browser.press("stack").await?;
     rest(browser).await?;
     keep(browser, folder, "stacked").await?;
+    browser.press("Closed hat").await?;
+    browser.find("[data-groove-line]").await?;
+    rest(browser).await?;
+    keep(browser, folder, "groove-line").await?;
     browser.press("unroll").await?;
-    browser.press("Snare").await?;
+    browser.press("Closed hat").await?;
     browser.press("Recipes").await?;
     browser.find("[data-recipe='One good take']").await?;
     keep(browser, folder, "recipes").await?;
@@ -104,6 +108,39 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     rest(browser).await?;
     keep(browser, folder, "takes-compared").await?;
     browser.press("hide figures").await.map_err(Into::into)
+}
+
+/// A groove taken from a rough performance, and pockets of a stiff song.
+async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.press("grooves").await?;
+    browser.press("Take a groove from a part").await?;
+    browser.press("Take it").await?;
+    browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
+    browser.run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('hits of')).click()").await?;
+    browser.find("[data-laid-hits]").await?;
+    rest(browser).await?;
+    keep(browser, folder, "grooves").await?;
+    browser.press("Back to the hits").await?;
+    let make = |name: &str, settings: &str, part: &str, instruments: &str| {
+        let followers = format!("[{{ part: {part}, instruments: {instruments} }}, {{ part: s[1].parts[1].id }}]");
+        let followers = if name == "Motor" { followers.replace(", { part: s[1].parts[1].id }", "") } else { followers };
+        format!(
+            "return fetch('/api/v1/songs').then((r) => r.json()).then((s) => fetch(`/api/v1/songs/${{s[1].id}}/pockets`, {{
+                method: 'POST', headers: {{ 'Content-Type': 'application/json' }},
+                body: JSON.stringify({{ name: '{name}', settings: {settings}, followers: {followers} }}) }})).then((r) => r.status)"
+        )
+    };
+    let motor = "{ swing: { to: 54.5, grid: '1/16' }, lean: { by: -3 }, loosen: { early: 2, late: 4 } }";
+    let floor = "{ lean: { by: 5 }, loosen: { early: 1, late: 3, wander: 4, period: 4 } }";
+    browser.run(&make("Motor", motor, "s[1].parts[0].id", "['closed-hat', 'tambourine']")).await?;
+    browser.run(&make("Low end", floor, "s[1].parts[0].id", "['kick']")).await?;
+    browser.goto(&app.address).await?;
+    browser.click("[data-song='Kiln Yard'] a").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.press("Pockets").await?;
+    browser.find("[data-pocket='Motor']").await?;
+    rest(browser).await?;
+    keep(browser, folder, "pockets").await
 }
 
 /// Adds the first pass that answers to a search.

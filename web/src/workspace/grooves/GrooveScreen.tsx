@@ -125,6 +125,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 					placeholder="lay another one over it …"
 					clearable
 					searchable
+					selectFirstOptionOnChange
 					value={over}
 					data={(library.data ?? []).map(({ id, groove: { name } }) => ({ value: `${id}`, label: name }))}
 					onChange={setOver}

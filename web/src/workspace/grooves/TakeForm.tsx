@@ -78,6 +78,8 @@ function Form({ onTaken }: { onTaken: (shown: Shown) => void }) {
 				size="xs"
 				label="Part"
 				searchable
+				selectFirstOptionOnChange
+				onClick={(event) => event.currentTarget.select()}
 				allowDeselect={false}
 				comboboxProps={{ withinPortal: false }}
 				value={part}

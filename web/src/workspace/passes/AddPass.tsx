@@ -18,6 +18,9 @@ function rank({ title, words, explains }: ActionInfo, text: string) {
 	return explains.toLowerCase().includes(wanted) ? 3 : Number.POSITIVE_INFINITY;
 }
 
+/** Who types fast has begun before the list is unfolded. */
+const focusAtOnce = (input: HTMLInputElement | null) => input?.focus({ preventScroll: true });
+
 export function AddPass() {
 	const store = useWorkspaceStore();
 	const { offers } = store.getState();
@@ -58,6 +61,7 @@ export function AddPass() {
 			</Popover.Target>
 			<Popover.Dropdown p={6}>
 				<TextInput
+					ref={focusAtOnce}
 					size="sm"
 					mb={4}
 					placeholder="humanize, compress, late …"
