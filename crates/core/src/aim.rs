@@ -305,13 +305,15 @@ impl Aim {
 
     /// The rows of the chosen instruments in the chosen bars.
     fn scope(&self, stage: &Stage<'_>) -> Vec<usize> {
-        let mut rows: Vec<usize> = (0..stage.rows()).collect();
-        if !self.instruments.is_empty() {
+        let all = 0..stage.rows();
+        let mut rows: Vec<usize> = if self.instruments.is_empty() {
+            all.collect()
+        } else {
             let instruments = &stage.chart.kit.instruments;
             let wanted: Vec<bool> =
                 instruments.iter().map(|instrument| self.instruments.contains(&instrument.id)).collect();
-            rows.retain(|&row| wanted.get(stage.instrument(row)) == Some(&true));
-        }
+            all.filter(|&row| wanted.get(stage.instrument(row)) == Some(&true)).collect()
+        };
         if !self.is_everywhere() {
             let stretches = self.stretches(stage.metre, stage.sections);
             rows.retain(|&row| {

@@ -64,10 +64,16 @@ pub struct LaidHits {
 /// The share of the hits of a slot that is left out at either end before the mean is taken.
 const TRIM: f64 = 0.1;
 
-/// The mean of ascending values without the outermost tenth at either end.
-fn trimmed_mean(ascending: &[f64]) -> f64 {
-    let drop = (ascending.len() as f64 * TRIM) as usize;
-    mean(&ascending[drop..ascending.len() - drop])
+/// The mean without the outermost tenth at either end; the values come to stand in another order.
+fn trimmed_mean(values: &mut [f64]) -> f64 {
+    let drop = (values.len() as f64 * TRIM) as usize;
+    if drop == 0 {
+        return mean(values);
+    }
+    let (_, _, above) = values.select_nth_unstable_by(drop - 1, f64::total_cmp);
+    let kept = above.len() - drop;
+    let (kept, _, _) = above.select_nth_unstable_by(kept, f64::total_cmp);
+    mean(kept)
 }
 
 /// What the hits of one slot are: offsets as shares of a cell, velocities and lengths.
@@ -79,18 +85,21 @@ struct Heap {
 }
 
 impl Heap {
+    fn push(&mut self, offset: f64, velocity: f64, length: f64) {
+        self.offsets.push(offset);
+        self.velocities.push(velocity);
+        self.lengths.push(length);
+    }
+
     /// The slot before velocities and lengths are held against those of the other slots.
     fn slot(&mut self) -> GrooveSlot {
-        for column in [&mut self.offsets, &mut self.velocities, &mut self.lengths] {
-            column.sort_unstable_by(f64::total_cmp);
-        }
         GrooveSlot {
             count: self.offsets.len() as u32,
-            offset: trimmed_mean(&self.offsets),
             spread: standard_deviation(&self.offsets),
-            velocity: trimmed_mean(&self.velocities),
             velocity_spread: standard_deviation(&self.velocities),
-            length: trimmed_mean(&self.lengths),
+            offset: trimmed_mean(&mut self.offsets),
+            velocity: trimmed_mean(&mut self.velocities),
+            length: trimmed_mean(&mut self.lengths),
         }
     }
 }
@@ -142,82 +151,98 @@ impl GrooveProfile {
             return Err(GrooveError::new("bars", "bars are counted from 1, and go from the first to the last"));
         }
         let wanted = wanted_instruments(chart, &take.instruments)?;
-        let sounding = || hits.iter().filter(|hit| hit.silenced.is_none());
-        let meant = |hit: &&PlayedHit| wanted[chart.instrument_of(hit.note, hit.channel)];
-        let grid = take.grid.unwrap_or_else(|| Grid::fit(metre, sounding().filter(meant).map(|hit| hit.tick)));
-
-        let mut profile = GrooveProfile { name: name.to_owned(), bars: take.length, grid, ..GrooveProfile::default() };
+        let hits = || {
+            let sounding = hits.iter().filter(|hit| hit.silenced.is_none());
+            sounding.filter_map(|hit| {
+                let instrument = chart.instrument_of(hit.note, hit.channel);
+                wanted[instrument].then_some((instrument, hit))
+            })
+        };
+        let grid = take.grid.unwrap_or_else(|| Grid::fit(metre, hits().map(|(_, hit)| hit.tick)));
+        let mut groove = GrooveProfile { name: name.to_owned(), bars: take.length, grid, ..GrooveProfile::default() };
         let cell = grid.cell(metre.ppq()).0;
-        let mut began = false;
-        let (mut left_out, mut used) = (0usize, 0usize);
-        // Of each family one heap for each slot, and where each hit went.
-        let mut heaps: BTreeMap<Family, Vec<Heap>> = BTreeMap::new();
-        let mut placed: Vec<(Family, usize, f64, f64, f64)> = Vec::with_capacity(hits.len());
-        for hit in sounding().filter(meant) {
+        let (mut left_out, mut slots_a_bar) = (0usize, 0);
+        let mut placed: Vec<Placed> = Vec::new();
+        for (instrument, hit) in hits() {
             let line = grid.nearest(metre, hit.tick).0;
             let bar = metre.bar_at(Ticks(line + 1e-6));
             if bar.number < range.from || bar.number > range.to {
                 continue;
             }
-            if !began {
-                began = true;
-                profile.metre = bar.metre.clone();
-                profile.tempo = tempo.bpm(hit.tick).clamp(10.0, 1000.0);
-                profile.check().map_err(|(path, message)| GrooveError::new(path, message))?;
+            if slots_a_bar == 0 {
+                groove.metre = bar.metre.clone();
+                groove.tempo = tempo.bpm(hit.tick).clamp(10.0, 1000.0);
+                groove.check().map_err(|(path, message)| GrooveError::new(path, message))?;
+                slots_a_bar = groove.slots_a_bar();
             }
-            if *bar.metre != profile.metre {
+            if *bar.metre != groove.metre {
                 left_out += 1;
                 continue;
             }
-            used += 1;
             let in_bar = ((line - bar.start.0) / cell).round() as u32;
-            let slot = ((bar.number - 1) % take.length * profile.slots_a_bar() + in_bar) as usize;
-            let family = chart
-                .kit
-                .instruments
-                .get(chart.instrument_of(hit.note, hit.channel))
-                .map_or(Family::Other, |one| one.family);
-            let offset = ((hit.tick.0 - line) / cell).clamp(-0.5, 0.5);
-            placed.push((family, slot, offset, f64::from(hit.velocity.get()), hit.length.0));
+            placed.push(Placed {
+                family: chart.kit.instruments.get(instrument).map_or(Family::Other, |one| one.family),
+                slot: ((bar.number - 1) % take.length * slots_a_bar + in_bar) as usize,
+                offset: ((hit.tick.0 - line) / cell).clamp(-0.5, 0.5),
+                velocity: hit.velocity.get(),
+                length: hit.length.0,
+            });
         }
-        if used == 0 {
-            return Err(GrooveError::new(
-                "bars",
-                "nothing sounds there, so there is no groove to take; choose other bars or instruments",
-            ));
+        if placed.is_empty() {
+            let message = "nothing sounds there, so there is no groove to take; choose other bars or instruments";
+            return Err(GrooveError::new("bars", message));
         }
-        let slots = profile.slots() as usize;
-        let mut laid = LaidHits::default();
-        for &(family, slot, offset, velocity, length) in &placed {
-            laid.slots.push(slot as u32 + 1);
-            laid.offsets.push(profile.millis(offset).0 as f32);
-            laid.velocities.push(velocity as u8);
-            laid.families.push(family);
-            let heap = &mut heaps.entry(family).or_insert_with(|| vec![Heap::default(); slots])[slot];
-            heap.offsets.push(offset);
-            heap.velocities.push(velocity);
-            heap.lengths.push(length);
-        }
-        let mut levels = BTreeMap::new();
-        for (&family, heaps) in &mut heaps {
-            let (slots, velocity, length) = slots_of(heaps);
-            profile.families.insert(family, slots);
-            levels.insert(family, (velocity, length));
-        }
-        if let [(_, only)] = profile.families.iter().collect::<Vec<_>>()[..] {
-            profile.together = only.clone();
-        } else {
-            let mut together = vec![Heap::default(); slots];
-            for (family, slot, offset, velocity, length) in placed {
-                let (level, usual) = levels[&family];
-                together[slot].offsets.push(offset);
-                together[slot].velocities.push(velocity / level);
-                together[slot].lengths.push(length / usual);
-            }
-            profile.together = slots_of(&mut together).0;
-        }
-        Ok(Taken { said: said(&profile, used, left_out), groove: profile, hits: laid })
+        groove.know(&placed);
+        let per_cell = groove.millis(1.0).0;
+        let hits = LaidHits {
+            slots: placed.iter().map(|hit| hit.slot as u32 + 1).collect(),
+            offsets: placed.iter().map(|hit| (hit.offset * per_cell) as f32).collect(),
+            velocities: placed.iter().map(|hit| hit.velocity).collect(),
+            families: placed.iter().map(|hit| hit.family).collect(),
+        };
+        Ok(Taken { said: said(&groove, placed.len(), left_out), groove, hits })
     }
+
+    /// Works out the slots of each family, and of all together, from hits in their places.
+    fn know(&mut self, placed: &[Placed]) {
+        let empty = || vec![Heap::default(); self.slots() as usize];
+        let mut heaps: Vec<(Family, Vec<Heap>)> = Vec::new();
+        for hit in placed {
+            let known = heaps.iter().position(|(family, _)| *family == hit.family);
+            let place = known.unwrap_or_else(|| {
+                heaps.push((hit.family, empty()));
+                heaps.len() - 1
+            });
+            heaps[place].1[hit.slot].push(hit.offset, f64::from(hit.velocity), hit.length);
+        }
+        let mut levels: Vec<(Family, f64, f64)> = Vec::new();
+        let mut together = empty();
+        for (family, heaps) in &mut heaps {
+            let (slots, velocity, length) = slots_of(heaps);
+            self.families.insert(*family, slots);
+            levels.push((*family, velocity, length));
+        }
+        if let [(family, ..)] = levels[..] {
+            self.together = self.families[&family].clone();
+            return;
+        }
+        for hit in placed {
+            let (_, velocity, length) =
+                levels.iter().find(|(family, ..)| *family == hit.family).expect("it was heaped");
+            together[hit.slot].push(hit.offset, f64::from(hit.velocity) / velocity, hit.length / length);
+        }
+        self.together = slots_of(&mut together).0;
+    }
+}
+
+/// A hit and the slot (from 0) that it belongs to.
+struct Placed {
+    family: Family,
+    slot: usize,
+    /// As a share of a cell.
+    offset: f64,
+    velocity: u8,
+    length: f64,
 }
 
 fn wanted_instruments(chart: &Chart, ids: &[InstrumentId]) -> Result<Vec<bool>, GrooveError> {

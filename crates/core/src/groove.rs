@@ -273,7 +273,8 @@ impl GrooveCurve {
     pub fn at(&self, metre: &MetreMap, at: f64) -> GrooveSlot {
         let bar = metre.bar_at(Ticks(at));
         // Before the start lies the end of a bar.
-        let within = (at - bar.start.0).rem_euclid(self.bar);
+        let from_bar = at - bar.start.0;
+        let within = if (0.0..self.bar).contains(&from_bar) { from_bar } else { from_bar.rem_euclid(self.bar) };
         let number = if at < bar.start.0 { bar.number + self.bars - 2 } else { bar.number - 1 };
         let slot = ((within / self.cell + 1e-9) as u32).min(self.slots_a_bar - 1);
         let start = f64::from(slot) * self.cell;

@@ -8,8 +8,8 @@ pub fn mean(values: &[f64]) -> f64 {
 /// The standard deviation of the whole (not of a sample of it); 0 of nothing.
 pub fn standard_deviation(values: &[f64]) -> f64 {
     let middle = mean(values);
-    let squares: Vec<f64> = values.iter().map(|value| (value - middle).powi(2)).collect();
-    mean(&squares).sqrt()
+    let squares: f64 = values.iter().map(|value| (value - middle).powi(2)).sum();
+    (squares / values.len().max(1) as f64).sqrt()
 }
 
 /// The quantile `share` (0 to 1) of ascending values, straight between neighbours

@@ -1,8 +1,8 @@
 //! A grid whose every second line is late or early: the swung grid, and the warp that makes it.
 
 use crate::grid::Grid;
-use crate::metre::MetreMap;
-use crate::units::{Percent, Ticks};
+use crate::metre::{Bar, MetreMap};
+use crate::units::{Percent, Ppq, Ticks};
 
 /// A grid with the middle of each pair of its cells at a share of the pair.
 ///
@@ -24,8 +24,11 @@ struct Place {
 
 impl Swung {
     fn place(self, metre: &MetreMap, at: f64) -> Place {
-        let bar = metre.bar_at(Ticks(at));
-        let length = 2.0 * self.grid.cell(metre.ppq()).0;
+        self.place_in(&metre.bar_at(Ticks(at)), metre.ppq(), at)
+    }
+
+    fn place_in(self, bar: &Bar<'_>, ppq: Ppq, at: f64) -> Place {
+        let length = 2.0 * self.grid.cell(ppq).0;
         let from_bar = at - bar.start.0;
         let pair = (from_bar / length).floor() * length;
         let left = bar.length.0 - pair;
@@ -44,20 +47,18 @@ impl Swung {
 
     /// The line nearest to a position.
     pub fn nearest(self, metre: &MetreMap, at: f64) -> f64 {
-        self.around(metre, at)
-            .into_iter()
-            .min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()))
-            .expect("there is always a line")
+        let lines = self.around(metre, at);
+        let nearer = |a: f64, b: f64| if (b - at).abs() < (a - at).abs() { b } else { a };
+        lines[1..].iter().fold(lines[0], |nearest, &line| nearer(nearest, line))
     }
 
     /// The lines of the pair that a position lies in, and the bar line after it.
-    fn around(self, metre: &MetreMap, at: f64) -> Vec<f64> {
+    fn around(self, metre: &MetreMap, at: f64) -> [f64; 4] {
         let bar = metre.bar_at(Ticks(at));
         let end = bar.start.0 + bar.length.0;
-        let place = self.place(metre, at);
+        let place = self.place_in(&bar, metre.ppq(), at);
         let middle = if place.whole { self.swing.factor() * place.length } else { place.length / 2.0 };
-        let lines = [place.pair, place.pair + middle, place.pair + place.length];
-        lines.into_iter().map(|line| line.min(end)).chain([end]).collect()
+        [place.pair, place.pair + middle, place.pair + place.length, end].map(|line| line.min(end))
     }
 
     fn nearest_below(self, metre: &MetreMap, line: f64, step: f64) -> f64 {
@@ -119,7 +120,6 @@ impl Grid {
 mod tests {
     use super::*;
     use crate::metre::Metre;
-    use crate::units::Ppq;
     use proptest::prelude::*;
 
     fn metre(numerator: u8, denominator: u8) -> MetreMap {

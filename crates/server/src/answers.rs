@@ -105,9 +105,9 @@ pub(crate) fn columns(
         let mut timing = TimingColumns::default();
         for hit in &performance.hits {
             let seconds = file.tempo.seconds(hit.tick);
-            timing.ticks.push(hit.tick.0);
-            timing.seconds.push(short(seconds));
-            timing.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+            timing.ticks.push(hit.tick.0 as i64);
+            timing.at.push((seconds * 1e5).round() as i64);
+            timing.lasts.push(((file.tempo.seconds(hit.tick + hit.length) - seconds) * 1e5).round() as i64);
         }
         timing
     });

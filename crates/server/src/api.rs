@@ -220,13 +220,17 @@ pub struct PerformanceColumns {
     pub reading: Reading,
 }
 
-/// When the hits sound.
+/// When the hits sound. Whole numbers travel faster than broken ones.
 #[derive(Clone, Debug, Default, Serialize, TS)]
 pub struct TimingColumns {
-    pub ticks: Vec<f64>,
-    pub seconds: Vec<f64>,
-    /// In seconds.
-    pub lengths: Vec<f64>,
+    #[ts(type = "number[]")]
+    pub ticks: Vec<i64>,
+    /// In hundredths of a millisecond.
+    #[ts(type = "number[]")]
+    pub at: Vec<i64>,
+    /// How long they last, likewise.
+    #[ts(type = "number[]")]
+    pub lasts: Vec<i64>,
 }
 
 /// A hit that is not in the written part.

@@ -29,7 +29,7 @@ fn a_performance_travels_as_columns() {
     let (_, part) = get(&client, "/parts/1");
     let count = part["written"]["ticks"].as_array().unwrap().len();
     assert_eq!(performance["velocities"].as_array().unwrap().len(), count);
-    for column in ["ticks", "seconds", "lengths"] {
+    for column in ["ticks", "at", "lasts"] {
         assert_eq!(performance["timing"][column].as_array().unwrap().len(), count, "{column}");
     }
     let mut again = perform(shape.clone());

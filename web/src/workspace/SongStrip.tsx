@@ -126,7 +126,8 @@ function SongMap({ transport }: { transport: Transport }) {
 		const draw = () => {
 			timer = 0;
 			const state = store.getState();
-			const now = [state.performance, state.loop, state.window];
+			// Heights hang on velocities alone: a drag of time leaves them be.
+			const now = [state.performance?.velocities, state.loop, state.window, state.performance?.silenced.size];
 			if (now.every((one, place) => one === drawnOf[place])) return;
 			drawnOf = now;
 			drawMap(element, state, scheme);

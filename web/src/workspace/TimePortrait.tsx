@@ -1,4 +1,5 @@
 import { type KeyboardEvent, useCallback } from "react";
+import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../api/generated/types";
 import { percent, signed } from "../words";
 import { passAt, withLeanAt, withSetting, withSpreadAt } from "./edit";
@@ -29,14 +30,19 @@ function outline(counts: number[], height: number) {
 /** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean, its sides to tighten or loosen. */
 export function TimePortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const written = useWorkspace((state) => beforeOf(state).instruments[index]);
-	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
+	const before = useWorkspace((state) => beforeOf(state).instruments[index].portrait.time);
+	const now = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.time);
+	const was = useWorkspace(useShallow((state) => timeOf(beforeOf(state).instruments[index].figures)));
+	// Only what is drawn here: a drag of touch leaves it be.
+	const is = useWorkspace(
+		useShallow((state) => timeOf(state.performance?.reading.instruments[index].figures)),
+	);
 	const grid = useWorkspace((state) => state.part.grid);
 	const opened = useWorkspace((state) => state.open === instrument.id);
-	if (!played) return <div className={classes.portrait} style={{ height }} />;
+	if (!now || !was || !is) return <div className={classes.portrait} style={{ height }} />;
 	const floor = height - 8;
-	const { offset_mean: mean, offset_spread: spread, early, late } = played.figures;
-	const swing = swingOf(played.figures);
+	const { offset_mean: mean, offset_spread: spread, early, late } = is;
+	const swing = swingOf(is);
 	return (
 		<div className={classes.timeBox}>
 			<svg
@@ -45,29 +51,19 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 				height={height}
 				data-portrait="time"
 			>
-				<title>{portraitInWords(instrument.name, grid, written.figures, played.figures)}</title>
+				<title>{portraitInWords(instrument.name, grid, was, is)}</title>
 				{[-20, 20].map((ms) => (
 					<line key={ms} x1={x(ms)} x2={x(ms)} y1={18} y2={floor} stroke="var(--line)" />
 				))}
 				<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
 				<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
-				<path
-					d={outline(played.portrait.time, height)}
-					fill="var(--time-fill)"
-					stroke="var(--time)"
-					strokeWidth={1.3}
-				/>
-				<path
-					d={outline(written.portrait.time, height)}
-					fill="none"
-					stroke="var(--written)"
-					strokeDasharray="3 2.5"
-				/>
+				<path d={outline(now, height)} fill="var(--time-fill)" stroke="var(--time)" strokeWidth={1.3} />
+				<path d={outline(before, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
 				<SpreadHandle
 					index={index}
 					name={instrument.name}
 					{...{ height, mean, spread, grid }}
-					written={written.figures.offset_spread}
+					written={was.offset_spread}
 				/>
 				<LeanHandle id={instrument.id} name={instrument.name} mean={mean} height={height} />
 				<text x={width - 5} y={13} textAnchor="end" fontSize={11} fill="var(--time)" fontWeight={600}>
@@ -101,8 +97,22 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 	);
 }
 
+type TimeFigures = Pick<
+	Figures,
+	"offset_mean" | "offset_spread" | "early" | "late" | "swing" | "swing_sixteenths"
+>;
+
+function timeOf(figures: Figures | undefined): TimeFigures | null {
+	if (!figures) return null;
+	const { offset_mean, offset_spread, early, late, swing, swing_sixteenths } = figures;
+	return { offset_mean, offset_spread, early, late, swing, swing_sixteenths };
+}
+
 /** The swing that an instrument seems to have: as a share of the pair, and as a ratio. */
-export function swingOf({ swing, swing_sixteenths: sixteenths }: Figures) {
+export function swingOf({
+	swing,
+	swing_sixteenths: sixteenths,
+}: Pick<Figures, "swing" | "swing_sixteenths">) {
 	const found = [
 		{ of: "16ths", percent: sixteenths },
 		{ of: "8ths", percent: swing },
@@ -113,8 +123,8 @@ export function swingOf({ swing, swing_sixteenths: sixteenths }: Figures) {
 	return { short: `swing ${short}`, words: `${found.of} ${short}, ${ratio.toFixed(2)} : 1` };
 }
 
-function portraitInWords(name: string, grid: string, written: Figures, played: Figures) {
-	const one = ({ offset_mean, offset_spread, early, late }: Figures) =>
+function portraitInWords(name: string, grid: string, written: TimeFigures, played: TimeFigures) {
+	const one = ({ offset_mean, offset_spread, early, late }: TimeFigures) =>
 		`${signed(offset_mean, 1, true)} ± ${offset_spread.toFixed(1)} ms, ${percent(early)} early, ${percent(late)} late`;
 	const swing = swingOf(played)?.words;
 	const lines = [`${name} against ${grid}`, `before: ${one(written)}`, `played: ${one(played)}`];

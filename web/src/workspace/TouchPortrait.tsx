@@ -1,4 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, useCallback } from "react";
+import { useShallow } from "zustand/react/shallow";
 import type { Instrument } from "../api/generated/types";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { passAt, withSetting, withShapeAt } from "./edit";
@@ -40,10 +41,16 @@ function apart(heights: number[], room: number, height: number) {
 /** How hard an instrument is struck: written dashed, played filled, with three handles. */
 export function TouchPortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const written = useWorkspace((state) => beforeOf(state).instruments[index]);
-	const played = useWorkspace((state) => state.performance?.reading.instruments[index]);
+	const written = useWorkspace((state) => beforeOf(state).instruments[index].portrait.touch);
+	const played = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.touch);
+	// Only what is drawn here: a drag of time leaves it be.
+	const values = useWorkspace(
+		useShallow((state) => {
+			const figures = state.performance?.reading.instruments[index].figures;
+			return handles.map((handle) => figures?.[handle] ?? 0);
+		}),
+	);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;
-	const values = handles.map((handle) => played.figures[handle]);
 	const lines = values.map((value) => velocityY(value, height));
 	const labels = apart(lines, 11.5, height);
 	// Of handles on one spot the way of the drag says which is meant: up the hard one, down the soft.
@@ -57,18 +64,8 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 		>
 			<title>{`How hard ${instrument.name} is struck`}</title>
 			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
-			<path
-				d={outline(played.portrait.touch, height)}
-				fill="var(--played-fill)"
-				stroke="var(--played)"
-				strokeWidth={1.3}
-			/>
-			<path
-				d={outline(written.portrait.touch, height)}
-				fill="none"
-				stroke="var(--written)"
-				strokeDasharray="3 2.5"
-			/>
+			<path d={outline(played, height)} fill="var(--played-fill)" stroke="var(--played)" strokeWidth={1.3} />
+			<path d={outline(written, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
 			<VelocityBand instrument={instrument} height={height} />
 			{handles.map((handle, place) => (
 				<TouchHandle

@@ -1,18 +1,15 @@
 /** The Played reading as the page holds it. */
-import type {
-	AddedHit,
-	PartDetail,
-	PassReport,
-	PerformanceColumns,
-	Reading,
-	TimingColumns,
-} from "../api/generated/types";
+import type { AddedHit, PartDetail, PassReport, PerformanceColumns, Reading } from "../api/generated/types";
 
 /**
  * The columns of a performance. A **row** is a hit's place in them: first those that were written,
  * behind them those that were added.
  */
-export interface Played extends TimingColumns {
+export interface Played {
+	ticks: number[];
+	seconds: number[];
+	/** In seconds. */
+	lengths: number[];
 	timingKey: string;
 	velocities: number[];
 	passes: PassReport[];
@@ -40,6 +37,19 @@ function same(a: unknown, b: unknown): boolean {
 	return keys.length === Object.keys(right).length && keys.every((key) => same(left[key], right[key]));
 }
 
+const alike = (a: number[], b: number[]) =>
+	a.length === b.length && a.every((one, index) => one === b[index]);
+
+/** What came now, with every part of it that is as it was before. */
+function reused<T>(old: T | undefined, now: T): T {
+	if (same(old, now)) return old as T;
+	if (typeof now !== "object" || now === null || Array.isArray(now) || typeof old !== "object") return now;
+	const before = old as Record<string, unknown>;
+	return Object.fromEntries(
+		Object.entries(now).map(([key, value]) => [key, reused(before[key], value)]),
+	) as T;
+}
+
 /**
  * What came from the server, put to what is known; what has not changed is kept as it is. `asked`
  * was known when it was asked for: the answer leaves out timing that agrees with it.
@@ -50,11 +60,10 @@ export function received(
 	columns: PerformanceColumns,
 	part: PartDetail,
 ): Played | null {
-	const timing = columns.timing ?? (asked?.timingKey === columns.timing_key ? asked : null);
+	const timing = timingOf(columns) ?? (asked?.timingKey === columns.timing_key ? asked : null);
 	if (!timing) return null;
 	const { passes, reading, velocities, added, elsewhere } = columns;
-	const kept = <T>(old: T[] | undefined, now: T[]) =>
-		now.map((one, index) => (old && same(old[index], one) ? old[index] : one));
+	const kept = <T>(old: T[] | undefined, now: T[]) => now.map((one, index) => reused(old?.[index], one));
 	const { written } = part;
 	const plain = added.length === 0 && elsewhere.length === 0;
 	const played: Played = {
@@ -62,7 +71,7 @@ export function received(
 		ticks: timing.ticks,
 		seconds: timing.seconds,
 		lengths: timing.lengths,
-		velocities,
+		velocities: before && alike(before.velocities, velocities) ? before.velocities : velocities,
 		passes: kept(before?.passes, passes),
 		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
@@ -76,6 +85,18 @@ export function received(
 	played.rows = rowsOf(part, played, plain, elsewhere);
 	played.looks = looksOf(before, played);
 	return played;
+}
+
+/** The timing that came along, in seconds. */
+function timingOf({ timing }: PerformanceColumns) {
+	if (!timing) return null;
+	return { ticks: timing.ticks, seconds: inSeconds(timing.at), lengths: inSeconds(timing.lasts) };
+}
+
+/** Hundredths of a millisecond as seconds, in place: thousands of them come with every move of a drag. */
+function inSeconds(hundredths: number[]) {
+	for (let index = 0; index < hundredths.length; index++) hundredths[index] /= 1e5;
+	return hundredths;
 }
 
 /** How much louder one reading is than another, in dB. */

@@ -112,8 +112,10 @@ impl Groove {
 
     fn play(&self, stage: &mut Stage<'_>, row: usize, curve: &GrooveCurve, dice: &Dice) {
         let at = stage.onset[row];
-        let line = self.groove.grid.nearest(stage.metre, Ticks(at)).0;
-        let at = at + self.pull.factor() * (line - at);
+        let at = match self.pull.factor() {
+            0.0 => at,
+            pull => at + pull * (self.groove.grid.nearest(stage.metre, Ticks(at)).0 - at),
+        };
         let slot = curve.at(stage.metre, at);
         let cell = curve.cell()
             * match self.tempo {

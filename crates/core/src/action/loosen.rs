@@ -44,8 +44,8 @@ pub enum Wanders {
 /// Random timing from `early` before to `late` after where a hit is: t += −early + u·(early + late)
 /// with u drawn for each hit. A wider range moves each hit further the same way.
 ///
-/// On top of it a slow drift: t += wander·w, where w runs smoothly (half a cosine at a time) through
-/// draws between −1 and 1, one every `period` bars.
+/// On top of it a slow drift: t += wander·w, where w runs smoothly through draws between −1 and 1, one every
+/// `period` bars: from one to the next by 3u² − 2u³, which every machine works out alike.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Loosen {
@@ -79,30 +79,40 @@ impl Default for Loosen {
 /// The draws of the drift; hits draw lower numbers.
 const WANDER_DRAW: u32 = 1 << 16;
 
-impl Loosen {
-    /// Where the drift is at a row, −1 to 1.
-    fn drift(&self, stage: &Stage<'_>, row: usize, dice: &Dice) -> f64 {
+/// Where the slow drift is at a row, −1 to 1. Neighbours mostly lie between the same two turns.
+struct Drift<'a> {
+    dice: &'a Dice,
+    period: f64,
+    apart: bool,
+    /// The last draw and number asked for, and the turns there.
+    known: (u32, u32, f64, f64),
+}
+
+impl Drift<'_> {
+    fn at(&mut self, stage: &Stage<'_>, row: usize) -> f64 {
         let at = stage.written(row).tick;
         let bar = stage.metre.bar_at(at);
-        let place = (f64::from(bar.number - 1) + (at.0 - bar.start.0) / bar.length.0) / self.period.max(1.0);
-        let draw = match self.wanders {
-            Wanders::Together => WANDER_DRAW,
-            Wanders::Apart => WANDER_DRAW + 1 + stage.instrument(row) as u32,
-        };
-        let turn = |number: u32| 2.0 * dice.even(HitId(number), draw) - 1.0;
-        let (before, after) = (turn(place as u32), turn(place as u32 + 1));
-        let eased = (1.0 - (std::f64::consts::PI * place.fract()).cos()) / 2.0;
-        before + eased * (after - before)
+        let place = (f64::from(bar.number - 1) + (at.0 - bar.start.0) / bar.length.0) / self.period;
+        let draw = if self.apart { WANDER_DRAW + 1 + stage.instrument(row) as u32 } else { WANDER_DRAW };
+        let number = place as u32;
+        if (self.known.0, self.known.1) != (draw, number) {
+            let turn = |number: u32| 2.0 * self.dice.even(HitId(number), draw) - 1.0;
+            self.known = (draw, number, turn(number), turn(number + 1));
+        }
+        let (_, _, before, after) = self.known;
+        let share = place - f64::from(number);
+        before + share * share * (3.0 - 2.0 * share) * (after - before)
     }
 }
 
 impl Loosen {
     /// With the drift from dice of its own: several passes may drift together.
     pub(super) fn loosen(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, drift: &Dice) {
+        let apart = self.wanders == Wanders::Apart;
+        let mut drift = Drift { dice: drift, period: self.period.max(1.0), apart, known: (0, 0, 0.0, 0.0) };
         for &row in aimed {
-            let id = stage.id(row);
-            let drawn = self.spread.drawn(dice, id);
-            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * self.drift(stage, row, drift) };
+            let drawn = self.spread.drawn(dice, stage.id(row));
+            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * drift.at(stage, row) };
             stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
         }
     }

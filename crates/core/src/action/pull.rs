@@ -53,14 +53,20 @@ impl Pull {
     fn start(&self, stage: &Stage<'_>, row: usize, dice: &Dice) -> f64 {
         let swung = Swung { grid: self.grid, swing: self.swing };
         let at = stage.onset[row];
-        let (before, line, after) = swung.lines(stage.metre, at);
+        let line = swung.nearest(stage.metre, at);
         let off = at - line;
         let millis = stage.tempo.millis_of(Ticks(off.abs()), Ticks(line));
         if millis <= self.forgive || self.reach.is_some_and(|reach| millis > reach) {
             return at;
         }
-        let (early, late) = ((before - line) / 2.0, (after - line) / 2.0);
-        let left = (off * (1.0 - self.strength.factor())).clamp(early.max(-1e12), late.min(1e12));
+        let mut left = off * (1.0 - self.strength.factor());
+        if self.strength.0 < 0.0 {
+            let (before, line, after) = swung.lines(stage.metre, at);
+            left = left.clamp(((before - line) / 2.0).max(-1e12), ((after - line) / 2.0).min(1e12));
+        }
+        if self.residue.0 == 0.0 {
+            return line + left;
+        }
         let chance = Millis((2.0 * dice.even(stage.id(row), 0) - 1.0) * self.residue.0);
         line + left + stage.tempo.ticks_of(chance, Ticks(line)).0
     }

@@ -116,7 +116,9 @@ async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.press("Take a groove from a part").await?;
     browser.press("Take it").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
-    browser.run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('hits of')).click()").await?;
+    browser
+        .run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('hits of')).click()")
+        .await?;
     browser.find("[data-laid-hits]").await?;
     rest(browser).await?;
     keep(browser, folder, "grooves").await?;

@@ -1423,11 +1423,15 @@ instruments: Array<number>, seconds: Array<number>, lengths: Array<number>,
  */
 grid_lines: Array<number>, };
 
-export type TimingColumns = { ticks: Array<number>, seconds: Array<number>, 
+export type TimingColumns = { ticks: number[], 
 /**
- * In seconds.
+ * In hundredths of a millisecond.
  */
-lengths: Array<number>, };
+at: number[], 
+/**
+ * How long they last, likewise.
+ */
+lasts: number[], };
 
 export type AddedHit = { id: number, 
 /**

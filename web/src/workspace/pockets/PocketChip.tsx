@@ -1,11 +1,12 @@
 import { Menu } from "@mantine/core";
+import { memo } from "react";
 import { client } from "../../api/client";
 import type { Following } from "../../api/generated/types";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Pockets.module.css";
 
 /** The pocket that an instrument is in; pressed, it lets it join, leave or make one. */
-export function PocketChip({ index }: { index: number }) {
+export const PocketChip = memo(function PocketChip({ index }: { index: number }) {
 	const store = useWorkspaceStore();
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const pockets = useWorkspace((state) => state.pockets);
@@ -68,4 +69,4 @@ export function PocketChip({ index }: { index: number }) {
 			</Menu.Dropdown>
 		</Menu>
 	);
-}
+});
