@@ -1,4 +1,4 @@
-import { type KeyboardEvent, useCallback } from "react";
+import { type KeyboardEvent, memo, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../api/generated/types";
 import { percent, signed } from "../words";
@@ -20,11 +20,16 @@ function outline(counts: number[], height: number) {
 	const reach = (counts.length - 1) / 2;
 	const floor = height - 8;
 	const tall = height - 26;
+	const at = (ms: number) => counts[ms + reach];
+	// Only as far as there is something: mostly that is little of it.
+	let [from, to] = [-shown, shown];
+	while (from < to && at(from) === 0) from++;
+	while (to > from && at(to) === 0) to--;
 	const points: string[] = [];
-	for (let ms = -shown; ms <= shown; ms++) {
-		points.push(`${x(ms).toFixed(1)},${(floor - (counts[ms + reach] / 255) * tall).toFixed(1)}`);
+	for (let ms = from; ms <= to; ms++) {
+		points.push(`${x(ms).toFixed(1)},${(floor - (at(ms) / 255) * tall).toFixed(1)}`);
 	}
-	return `M${x(-shown)},${floor}L${points.join("L")}L${x(shown)},${floor}Z`;
+	return `M${x(from - 1).toFixed(1)},${floor}L${points.join("L")}L${x(to + 1).toFixed(1)},${floor}Z`;
 }
 
 /** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean, its sides to tighten or loosen. */
@@ -40,23 +45,18 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 	const grid = useWorkspace((state) => state.part.grid);
 	const opened = useWorkspace((state) => state.open === instrument.id);
 	if (!now || !was || !is) return <div className={classes.portrait} style={{ height }} />;
-	const floor = height - 8;
 	const { offset_mean: mean, offset_spread: spread, early, late } = is;
 	const swing = swingOf(is);
 	return (
-		<div className={classes.timeBox}>
+		<div className={classes.timeBox} title={portraitInWords(instrument.name, grid, was, is)}>
 			<svg
 				className={classes.portrait}
 				viewBox={`0 0 ${width} ${height}`}
 				height={height}
 				data-portrait="time"
 			>
-				<title>{portraitInWords(instrument.name, grid, was, is)}</title>
-				{[-20, 20].map((ms) => (
-					<line key={ms} x1={x(ms)} x2={x(ms)} y1={18} y2={floor} stroke="var(--line)" />
-				))}
-				<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
-				<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
+				<title>{`How early or late ${instrument.name} is`}</title>
+				<Ground height={height} />
 				<path d={outline(now, height)} fill="var(--time-fill)" stroke="var(--time)" strokeWidth={1.3} />
 				<path d={outline(before, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
 				<SpreadHandle
@@ -66,36 +66,39 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 					written={was.offset_spread}
 				/>
 				<LeanHandle id={instrument.id} name={instrument.name} mean={mean} height={height} />
-				<text x={width - 5} y={13} textAnchor="end" fontSize={11} fill="var(--time)" fontWeight={600}>
-					{signed(mean, 1, true)} ± {spread.toFixed(1)} ms
-				</text>
-				{swing && (
-					<text
-						x={width - 5}
-						y={39}
-						textAnchor="end"
-						fontSize={10.5}
-						className={classes.slotWords}
-						data-swing
-					>
-						{opened ? swing.words : swing.short}
-					</text>
-				)}
-				{early + late > 0 && (
-					<g fontSize={10.5} fill="var(--quiet)" data-shares>
-						<text x={5} y={26}>
-							{percent(early)}
-						</text>
-						<text x={width - 5} y={26} textAnchor="end">
-							{percent(late)}
-						</text>
-					</g>
-				)}
 			</svg>
+			<span className={classes.timeMean}>
+				{signed(mean, 1, true)} ± {spread.toFixed(1)} ms
+			</span>
+			{early + late > 0 && (
+				<span className={classes.timeShares} data-shares>
+					<span>{percent(early)}</span>
+					<span>{percent(late)}</span>
+				</span>
+			)}
+			{swing && (
+				<span className={classes.timeSwing} data-swing>
+					{opened ? swing.words : swing.short}
+				</span>
+			)}
 			<PocketChip index={index} />
 		</div>
 	);
 }
+
+/** The lines that never move. */
+const Ground = memo(function Ground({ height }: { height: number }) {
+	const floor = height - 8;
+	return (
+		<>
+			{[-20, 20].map((ms) => (
+				<line key={ms} x1={x(ms)} x2={x(ms)} y1={18} y2={floor} stroke="var(--line)" />
+			))}
+			<line x1={middle} x2={middle} y1={18} y2={floor} stroke="var(--strong-line)" />
+			<line x1={4} x2={width - 4} y1={floor} y2={floor} stroke="var(--strong-line)" />
+		</>
+	);
+});
 
 type TimeFigures = Pick<
 	Figures,
@@ -179,6 +182,7 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 					<g
 						key={side}
 						className={classes.lean}
+						transform={`translate(${at.toFixed(1)} 0)`}
 						{...(side === 1
 							? {
 									role: "slider",
@@ -194,9 +198,9 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 							: { "aria-hidden": true })}
 						onPointerDown={side === 1 ? late : early}
 					>
-						<rect x={at - 4.5} y={28} width={11} height={height - 28} fill="transparent" />
+						<rect x={-4.5} y={28} width={11} height={height - 28} fill="transparent" />
 						<path
-							d={`M${at},${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
+							d={`M0,${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
 							fill="var(--sheet)"
 							stroke="var(--time)"
 							strokeWidth={1.3}
@@ -243,6 +247,7 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 	return (
 		<g
 			className={classes.lean}
+			transform={`translate(${at.toFixed(1)} 0)`}
 			role="slider"
 			tabIndex={0}
 			aria-label={`${name}, lean`}
@@ -254,9 +259,9 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
 		>
-			<rect x={at - 4} y={18} width={8} height={height - 18} fill="transparent" />
-			<line x1={at} x2={at} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
-			<circle cx={at} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
+			<rect x={-4} y={18} width={8} height={height - 18} fill="transparent" />
+			<line x1={0} x2={0} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
+			<circle cx={0} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
 		</g>
 	);
 }
