@@ -40,8 +40,8 @@ pub struct Figures {
     pub early: f64,
     /// Share (0 to 1) of hits that come behind it.
     pub late: f64,
-    /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Nothing
-    /// with fewer than four of them.
+    /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Measured from
+    /// where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four.
     pub swing: Option<f64>,
     /// Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
     /// of them in either half.
@@ -171,10 +171,13 @@ struct Measured {
     offsets: Vec<f64>,
     on_grid: usize,
     early: usize,
-    /// Where in the beat those lie that may be offbeat 8ths.
+    /// Where in the beat those lie that may be offbeat 8ths, and how far off it those on the beat.
     offbeats: Vec<f64>,
-    /// Where in either half of the beat those lie that may be every second 16th.
+    beats: Vec<f64>,
+    /// Where in either half of the beat those lie that may be every second 16th, and how far off it those
+    /// where a half begins.
     sixteenths: [Vec<f64>; 2],
+    halves: Vec<f64>,
 }
 
 impl Default for Measured {
@@ -188,7 +191,9 @@ impl Default for Measured {
             on_grid: 0,
             early: 0,
             offbeats: Vec::new(),
+            beats: Vec::new(),
             sixteenths: [Vec::new(), Vec::new()],
+            halves: Vec::new(),
         }
     }
 }
@@ -215,11 +220,19 @@ impl Measures {
         let bar = context.metre.bar_at(line);
         let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
         let place = ((tick.0 - bar.start.0) / beat).rem_euclid(1.0);
-        if (0.4..0.72).contains(&place) {
+        let half = (2.0 * place).rem_euclid(1.0);
+        let swung = |place: f64| (0.4..0.72).contains(&place);
+        // A little before the beat is a little before 0.
+        let from_line = |place: f64| if place > 0.5 { place - 1.0 } else { place };
+        if swung(place) {
             measured.offbeats.push(place);
+        } else if from_line(place).abs() < 0.15 {
+            measured.beats.push(from_line(place));
         }
-        if (0.4..0.72).contains(&(2.0 * place).rem_euclid(1.0)) {
-            measured.sixteenths[usize::from(place >= 0.5)].push((2.0 * place).rem_euclid(1.0));
+        if swung(half) {
+            measured.sixteenths[usize::from(place >= 0.5)].push(half);
+        } else if from_line(half).abs() < 0.15 {
+            measured.halves.push(from_line(half));
         }
     }
 
@@ -234,6 +247,8 @@ impl Measures {
             all.early += one.early;
             all.sixteenths.iter_mut().zip(&one.sixteenths).for_each(|(all, own)| all.extend(own));
             all.offbeats.extend(&one.offbeats);
+            all.beats.extend(&one.beats);
+            all.halves.extend(&one.halves);
         }
         let energy: f64 = (0..=127)
             .filter_map(|velocity| Some((Velocity::new(velocity)?, all.velocities[usize::from(velocity)])))
@@ -274,8 +289,8 @@ impl Measured {
                 .sixteenths
                 .iter()
                 .all(|half| half.len() >= 2)
-                .then(|| mean(&self.sixteenths.concat()) * 100.0),
-            swing: (self.offbeats.len() >= 4).then(|| mean(&self.offbeats) * 100.0),
+                .then(|| (mean(&self.sixteenths.concat()) - mean(&self.halves)) * 100.0),
+            swing: (self.offbeats.len() >= 4).then(|| (mean(&self.offbeats) - mean(&self.beats)) * 100.0),
             lag_1_correlation: lag_1_correlation(&self.offsets),
         }
     }

@@ -164,4 +164,13 @@ fn swing_is_estimated_from_eighths_and_from_sixteenths() {
     assert_eq!(swung(64, 240, "1/16", 58.0), (Some(50.0), Some(58.0)));
     // Triplets lie at two thirds of the beat; that is no swing of 16ths.
     assert_eq!(swung(48, 320, "1/8", 50.0), (Some(67.0), None));
+
+    // Leaning is no swing: all 20 ms behind, and still straight.
+    let part = part(&(0..64).map(|id| (240 * id, 0, 80)).collect::<Vec<_>>());
+    let lean = action::Lean { by: Millis(20.0), ..action::Lean::default() };
+    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Lean(lean))] };
+    let (stand, chart) = (Stand::new(), Chart::new(&part, Kit::of_drums(&part)));
+    let performance = perform(&part, &chart, &recipe, &stand.context());
+    let all = report(&part, &chart, &stand.context(), &performance).played.all;
+    assert_eq!((all.swing.map(f64::round), all.swing_sixteenths.map(f64::round)), (Some(50.0), Some(50.0)));
 }

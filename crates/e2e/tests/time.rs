@@ -376,6 +376,87 @@ async fn the_usual_feel_is_given_with_one_press() -> Done {
     browser.close().await
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn grooves_come_and_go_as_files() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("g").await?;
+    browser.find("[data-groove-picture]").await?;
+    let folder = app.folder();
+    // A clip of a whole song is longer than a groove: it is laid over itself, and that is said.
+    let clip = folder.join("Night Ferry.mid");
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/night-ferry.mid");
+    std::fs::copy(demo, &clip).expect("the demo is there");
+    let input = "input[type=file][aria-label='Groove files']";
+    browser.find(input).await?.send_keys(&clip.display().to_string()).await?;
+    browser.find("[data-groove='Night Ferry']").await?;
+    browser.until("document.body.textContent.includes('bars were laid over one another in 4')").await?;
+    browser.until("document.querySelector('[data-facts]').textContent.includes('4 bars of 4/4')").await?;
+
+    // What is damaged is refused by its name, and nothing is kept of it.
+    let damaged = folder.join("torn.groove.json");
+    std::fs::write(&damaged, r#"{"format": "vivida-groove", "version": 1, "together": {"99": {}}}"#).expect("written");
+    browser.find(input).await?.send_keys(&damaged.display().to_string()).await?;
+    browser
+        .until("document.body.textContent.includes('“torn.groove.json”: together.99: slot 99 is outside the groove')")
+        .await?;
+
+    // Out as JSON and in again it is the same groove.
+    let same = "return fetch('/api/v1/grooves').then((r) => r.json()).then(async (all) => {
+        const first = all.find((one) => one.groove.name === 'Night Ferry');
+        const file = await fetch(`/api/v1/grooves/${first.id}/file`).then((r) => r.blob());
+        const again = await fetch('/api/v1/grooves/file?file_name=again.groove.json', { method: 'POST', body: file }).then((r) => r.json());
+        return JSON.stringify(again.card.groove) === JSON.stringify(first.groove);
+    })";
+    assert_eq!(browser.run(same).await?, true);
+    let links = browser.run("return [...document.querySelectorAll('a[download]')].map((a) => a.textContent)").await?;
+    assert_eq!(links, serde_json::json!(["JSON", "MIDI clip"]));
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn time_goes_by_keyboard() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let focus = async |css: &str| browser.run(&format!("document.querySelector(\"{css}\").focus()")).await;
+    // Lean and spread by the arrows: each a pass, and one step for a burst of keys.
+    focus("[data-instrument='snare'] [data-handle=lean]").await?;
+    browser.keys(&format!("{0}{0}{0}{0}", key::RIGHT)).await?;
+    kept(&browser, 1, "passes[0]?.action.kind === 'lean' && passes[0].action.by === 2").await?;
+    focus("[data-instrument='ride'] [data-handle=spread]").await?;
+    browser.keys(&format!("{0}{0}", key::RIGHT)).await?;
+    kept(&browser, 1, "passes[1]?.action.kind === 'loosen' && passes[1].action.late === 3").await?;
+
+    // A pocket is made from the chip of an instrument and left again, by keys alone.
+    focus("[data-instrument='kick'] [data-chip]").await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.until("[...document.querySelectorAll('[role=menuitem]')].some((item) => item === document.activeElement || item.textContent.includes('A new pocket'))").await?;
+    browser.keys(&format!("{}{}", key::DOWN, key::ENTER)).await?;
+    browser.find("[data-pocket='Pocket 1']").await?;
+    kept(&browser, 1, "passes[2]?.action.kind === 'pocket' && passes[2].aim.instruments[0] === 'kick'").await?;
+    focus("[data-instrument='kick'] [data-chip]").await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser
+        .until("[...document.querySelectorAll('[role=menuitem]')].some((item) => item.textContent === 'Leave it')")
+        .await?;
+    browser.keys(&format!("{0}{0}{0}{1}", key::DOWN, key::ENTER)).await?;
+    kept(&browser, 1, "passes.length === 2").await?;
+    browser.run("document.activeElement.blur()").await?;
+
+    // The groove screen opens and closes by a key; a slot takes arrows, with Shift its accent.
+    browser.keys("g").await?;
+    let slot = "[data-groove-picture] [data-slot='2']";
+    browser.find(slot).await?;
+    let before = handle(&browser, slot).await?;
+    focus(slot).await?;
+    browser.keys(&format!("{0}{0}", key::UP)).await?;
+    browser.until(&format!("Number(document.querySelector(\"{slot}\").ariaValueNow) < {before}")).await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("g").await?;
+    browser.find("[data-instrument='kick'] [data-handle=lean]").await?;
+    browser.close().await
+}
+
 async fn wait_for(browser: &Browser, script: &str) -> Done {
     for _ in 0..200 {
         if browser.run(script).await? == Value::Bool(true) {

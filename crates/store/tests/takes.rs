@@ -170,3 +170,26 @@ fn what_the_first_version_kept_is_brought_over_with_its_undo() {
     let store = Store::open(&path).unwrap();
     assert_eq!(part(&store, SongId(1)).current().recipe, level(5.0));
 }
+
+#[test]
+fn steps_from_before_grids_are_still_undone() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("vivida.sqlite");
+    first_version(&path);
+    drop(Store::open(&path).unwrap());
+    // A step as the second version wrote it: a part was muted.
+    let connection = Connection::open(&path).unwrap();
+    let state = |muted: bool| {
+        format!(
+            r#"[{{"of":"part-and-take","id":1,"name":null,"drums":true,"muted":{muted},"layers":null,"take":1,"deleted":false}}]"#
+        )
+    };
+    let step = "INSERT INTO step (song, label, before, after) VALUES (1, 'mute', ?1, ?2)";
+    connection.execute(step, params![state(false), state(true)]).unwrap();
+    connection.execute("UPDATE part SET muted = 1", []).unwrap();
+    drop(connection);
+    let mut store = Store::open(&path).unwrap();
+    assert!(part(&store, SongId(1)).muted);
+    assert_eq!(store.undo(Some(SongId(1))).unwrap().unwrap(), "mute");
+    assert_eq!((part(&store, SongId(1)).muted, part(&store, SongId(1)).grid), (false, None));
+}

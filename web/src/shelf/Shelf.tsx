@@ -7,6 +7,7 @@ import { client } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { Message } from "../Message";
 import { showError, showNote } from "../notify";
+import { offerUndo } from "../offerUndo";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
 import classes from "./Shelf.module.css";
@@ -174,18 +175,8 @@ function useShelfActions() {
 		remove: (song: SongCard) =>
 			change.mutate(async () => {
 				await client.deleteSong(song);
-				const id = `deleted-${song.id}`;
-				offer.current = id;
-				notifications.show({
-					id,
-					title: `“${song.name}” was deleted`,
-					autoClose: 15_000,
-					message: (
-						<Button size="compact-sm" variant="default" onClick={() => change.mutate(client.undoShelf)}>
-							Undo
-						</Button>
-					),
-				});
+				const undo = () => change.mutate(client.undoShelf);
+				offer.current = offerUndo(`deleted-${song.id}`, `“${song.name}” was deleted`, undo, 15_000);
 			}),
 	};
 }

@@ -34,28 +34,8 @@ export function TimeLines({ index, width, height }: { index: number; width: numb
 	const zones = rule ? zonesOf(song, lines, rule) : { forgiven: [], beyond: [] };
 	return (
 		<svg className={classes.lines} width={width} height={height} aria-hidden data-time-lines={grid}>
-			{zones.beyond.map(([from, to]) => (
-				<rect
-					key={from}
-					x={x(from)}
-					width={Math.max(0, x(to) - x(from))}
-					y={0}
-					height={height}
-					className={classes.beyond}
-					data-zone="beyond reach"
-				/>
-			))}
-			{zones.forgiven.map(([from, to]) => (
-				<rect
-					key={from}
-					x={x(from)}
-					width={Math.max(0, x(to) - x(from))}
-					y={0}
-					height={height}
-					className={classes.forgiven}
-					data-zone="forgiven"
-				/>
-			))}
+			<Zones zones={zones.beyond} of="beyond reach" {...{ x, height }} />
+			<Zones zones={zones.forgiven} of="forgiven" {...{ x, height }} />
 			{lines.map((line) => (
 				<line
 					key={line}
@@ -70,6 +50,27 @@ export function TimeLines({ index, width, height }: { index: number; width: numb
 			))}
 		</svg>
 	);
+}
+
+interface ZonesProps {
+	zones: number[][];
+	of: "forgiven" | "beyond reach";
+	x: (tick: number) => number;
+	height: number;
+}
+
+function Zones({ zones, of, x, height }: ZonesProps) {
+	const className = of === "forgiven" ? classes.forgiven : classes.beyond;
+	return zones.map(([from, to]) => (
+		<rect
+			key={from}
+			x={x(from)}
+			width={x(to) - x(from)}
+			height={height}
+			className={className}
+			data-zone={of}
+		/>
+	));
 }
 
 interface Rule {

@@ -1,5 +1,4 @@
 import { ActionIcon, Button, FileButton, Menu, TextInput } from "@mantine/core";
-import { notifications } from "@mantine/notifications";
 import { IconDots, IconSearch, IconStar, IconStarFilled } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -7,6 +6,7 @@ import { client } from "../../api/client";
 import type { GrooveCard } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
+import { offerUndo } from "../../offerUndo";
 import { useAfterMenu } from "../../useAfterMenu";
 import classes from "./Grooves.module.css";
 import { groovesKey, matching, useGrooves } from "./library";
@@ -97,24 +97,7 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 		);
 	const remove = async () => {
 		await change(() => client.deleteGroove(card));
-		const name = `groove-${id}`;
-		notifications.show({
-			id: name,
-			title: `“${groove.name}” was deleted`,
-			autoClose: 12_000,
-			message: (
-				<Button
-					size="compact-sm"
-					variant="default"
-					onClick={() => {
-						notifications.hide(name);
-						void change(client.undoShelf);
-					}}
-				>
-					Undo
-				</Button>
-			),
-		});
+		offerUndo(`groove-${id}`, `“${groove.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (editing)
 		return (

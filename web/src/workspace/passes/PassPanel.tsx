@@ -96,7 +96,7 @@ function Variation() {
 	const change = (next: number) => store.getState().draft({ variation: next });
 	return (
 		<Group gap={6} wrap="nowrap" fz={12} c="dimmed">
-			<span>variation</span>
+			<span className={classes.roomy}>variation</span>
 			<NumberToken
 				label="Variation"
 				value={variation}

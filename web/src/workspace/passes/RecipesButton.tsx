@@ -1,5 +1,4 @@
 import { ActionIcon, Button, FileButton, Group, Modal, Stack, Text, TextInput, Tooltip } from "@mantine/core";
-import { notifications } from "@mantine/notifications";
 import { IconBook2, IconDownload, IconPencil, IconTrash } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -7,6 +6,7 @@ import { client, files } from "../../api/client";
 import type { Recipe, RecipeCard } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
+import { offerUndo } from "../../offerUndo";
 import { plural } from "../../words";
 import { nextId } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -130,24 +130,7 @@ function LibraryLine({ card, onUse }: { card: RecipeCard; onUse: (add: boolean) 
 			.finally(() => void queries.invalidateQueries({ queryKey: refresh }));
 	const remove = async () => {
 		await change(() => client.deleteRecipe(card));
-		const id = `recipe-${card.id}`;
-		notifications.show({
-			id,
-			title: `“${card.name}” was deleted`,
-			autoClose: 12_000,
-			message: (
-				<Button
-					size="compact-sm"
-					variant="default"
-					onClick={() => {
-						notifications.hide(id);
-						void change(client.undoShelf);
-					}}
-				>
-					Undo
-				</Button>
-			),
-		});
+		offerUndo(`recipe-${card.id}`, `“${card.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (renaming)
 		return (
