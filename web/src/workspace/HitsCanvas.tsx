@@ -106,14 +106,29 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				colours: paint,
 			});
 		};
+		// A row that is scrolled out of view is drawn when it comes back.
+		let inView = true;
+		let waits = false;
+		const wanted = () => {
+			waits = !inView;
+			if (inView) atNextFrame(draw);
+		};
+		const sight = new IntersectionObserver(
+			(entries) => {
+				inView = entries[entries.length - 1].isIntersecting;
+				if (inView && waits) wanted();
+			},
+			{ rootMargin: "60px" },
+		);
+		sight.observe(box.current);
 		const redraw = () => {
 			groundOf = null;
-			atNextFrame(draw);
+			wanted();
 		};
 		let last = drawnFrom(store.getState(), index);
 		const unsubscribe = store.subscribe((state) => {
 			const now = drawnFrom(state, index);
-			if (now.some((one, place) => one !== last[place])) atNextFrame(draw);
+			if (now.some((one, place) => one !== last[place])) wanted();
 			last = now;
 		});
 		const observer = new ResizeObserver(redraw);
@@ -122,6 +137,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		return () => {
 			unsubscribe();
 			observer.disconnect();
+			sight.disconnect();
 			waiting.delete(draw);
 		};
 	}, [store, scheme, index, height]);
