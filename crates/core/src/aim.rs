@@ -305,15 +305,7 @@ impl Aim {
 
     /// The rows of the chosen instruments in the chosen bars.
     fn scope(&self, stage: &Stage<'_>) -> Vec<usize> {
-        let all = 0..stage.rows();
-        let mut rows: Vec<usize> = if self.instruments.is_empty() {
-            all.collect()
-        } else {
-            let instruments = &stage.chart.kit.instruments;
-            let wanted: Vec<bool> =
-                instruments.iter().map(|instrument| self.instruments.contains(&instrument.id)).collect();
-            all.filter(|&row| wanted.get(stage.instrument(row)) == Some(&true)).collect()
-        };
+        let mut rows = self.rows_of_instruments(stage);
         if !self.is_everywhere() {
             let stretches = self.stretches(stage.metre, stage.sections);
             rows.retain(|&row| {
@@ -322,6 +314,21 @@ impl Aim {
             });
         }
         rows
+    }
+
+    /// The rows of the chosen instruments; of all without any.
+    fn rows_of_instruments(&self, stage: &Stage<'_>) -> Vec<usize> {
+        let all = 0..stage.rows();
+        if self.instruments.is_empty() {
+            return all.collect();
+        }
+        let instruments = stage.chart.kit.instruments.iter();
+        let wanted: Vec<bool> = instruments.map(|instrument| self.instruments.contains(&instrument.id)).collect();
+        let mut chosen = (0..wanted.len()).filter(|&place| wanted[place]);
+        if let (Some(only), None, true) = (chosen.next(), chosen.next(), stage.is_as_written()) {
+            return stage.chart.rows(only).to_vec();
+        }
+        all.filter(|&row| wanted.get(stage.instrument(row)) == Some(&true)).collect()
     }
 
     /// What is asked of a hit by itself.

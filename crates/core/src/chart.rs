@@ -27,6 +27,7 @@ pub struct Chart {
     lookup: KitLookup,
     /// What the person measures against; else the grid that fits best.
     grid: Option<Grid>,
+    rows: OnceLock<Vec<Vec<usize>>>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
     pub(crate) written: OnceLock<Reading>,
@@ -49,6 +50,7 @@ impl Chart {
         let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).unwrap_or(0) as u16;
         Chart {
             instruments: part.hits().iter().map(instrument).collect(),
+            rows: OnceLock::new(),
             meant: OnceLock::new(),
             weights: OnceLock::new(),
             written: OnceLock::new(),
@@ -66,6 +68,16 @@ impl Chart {
     /// The place in the kit of the instrument that a note plays.
     pub fn instrument_of(&self, note: Note, channel: Channel) -> usize {
         self.lookup.instrument(note, channel).unwrap_or(0)
+    }
+
+    /// The rows of an instrument, by its place in the kit.
+    pub(crate) fn rows(&self, instrument: usize) -> &[usize] {
+        let rows = self.rows.get_or_init(|| {
+            let mut rows = vec![Vec::new(); self.kit.instruments.len().max(1)];
+            self.instruments.iter().enumerate().for_each(|(row, &index)| rows[usize::from(index)].push(row));
+            rows
+        });
+        rows.get(instrument).map_or(&[], Vec::as_slice)
     }
 
     /// Where the hits of its part seem to be meant.

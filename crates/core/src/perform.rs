@@ -250,6 +250,11 @@ impl<'a> Stage<'a> {
         self.tempo.seconds(self.written(row).tick)
     }
 
+    /// Whether every hit is there and plays what it was written for.
+    pub(crate) fn is_as_written(&self) -> bool {
+        self.added.is_empty() && self.renamed.is_empty()
+    }
+
     /// Whether passes have silenced any hits.
     pub(crate) fn silences(&self) -> bool {
         !self.silenced.is_empty()

@@ -219,12 +219,16 @@ impl Measures {
         let ppq = context.metre.ppq().as_f64();
         let bar = context.metre.bar_at(line);
         let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
-        let place = ((tick.0 - bar.start.0) / beat).rem_euclid(1.0);
-        let half = (2.0 * place).rem_euclid(1.0);
+        let within = |of: f64| of - of.floor();
+        let beats = (tick.0 - bar.start.0) / beat;
+        let place = within(beats);
+        // The 8ths of compound metres come in threes and are no pairs; their 16ths are.
+        let compound = bar.metre.is_compound();
+        let half = within(beats * if compound { 3.0 } else { 2.0 });
         let swung = |place: f64| (0.4..0.72).contains(&place);
         // A little before the beat is a little before 0.
         let from_line = |place: f64| if place > 0.5 { place - 1.0 } else { place };
-        if swung(place) {
+        if swung(place) && !compound {
             measured.offbeats.push(place);
         } else if from_line(place).abs() < 0.15 {
             measured.beats.push(from_line(place));

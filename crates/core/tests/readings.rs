@@ -174,3 +174,19 @@ fn swing_is_estimated_from_eighths_and_from_sixteenths() {
     let all = report(&part, &chart, &stand.context(), &performance).played.all;
     assert_eq!((all.swing.map(f64::round), all.swing_sixteenths.map(f64::round)), (Some(50.0), Some(50.0)));
 }
+
+#[test]
+fn the_eighths_of_compound_metres_are_no_swing() {
+    let six = MetreMap::new(Ppq::new(960).unwrap(), [(Ticks(0.0), Metre::new(6, 8).unwrap())]);
+    let stand = Stand { metre: six, ..Stand::new() };
+    let swing_of = |cell: u32, count: u32, late: u32| {
+        let part =
+            part(&(0..count).map(|id| (cell * id + if id % 2 == 1 { late } else { 0 }, 0, 80)).collect::<Vec<_>>());
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let all = &Reading::written(&part, &chart, &stand.context()).all;
+        (all.swing, all.swing_sixteenths.map(f64::round))
+    };
+    assert_eq!(swing_of(480, 24, 0), (None, None));
+    // Every second 16th 48 of 480 ticks late: 60 %.
+    assert_eq!(swing_of(240, 48, 48), (None, Some(60.0)));
+}

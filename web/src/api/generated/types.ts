@@ -1038,8 +1038,8 @@ early: number,
  */
 late: number, 
 /**
- * Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Nothing
- * with fewer than four of them.
+ * Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Measured from
+ * where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four.
  */
 swing: number | null, 
 /**
