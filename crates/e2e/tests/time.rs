@@ -124,7 +124,9 @@ async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
     browser.press("More about Shuffle, dragging, drawn").await?;
     browser.press("Delete").await?;
     browser.until("!document.querySelector(\"[data-groove='Shuffle, dragging, drawn']\")").await?;
-    browser.click(".mantine-Notification-root button:not([aria-label])").await?;
+    // The note slides in; a pointer could miss it on its way.
+    browser.find(".mantine-Notification-root button:not([aria-label])").await?;
+    browser.run("document.querySelector('.mantine-Notification-root button:not([aria-label])').click()").await?;
     browser.find("[data-groove='Shuffle, dragging, drawn']").await?;
     browser.close().await
 }
