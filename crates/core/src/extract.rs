@@ -368,10 +368,11 @@ impl GrooveProfile {
                 let in_bar = (**slot - 1) % a_bar;
                 in_bar % (2 * cells) == cells && in_bar + cells <= a_bar
             })
-            .map(|(slot, middle)| {
-                let first = known.get(&(slot - cells)).map_or(0.0, |first| first.offset);
+            .filter_map(|(slot, middle)| {
+                // A pair whose first is not known says nothing: being late is no swing.
+                let first = known.get(&(slot - cells))?.offset;
                 let half = f64::from(cells);
-                100.0 * (half + middle.offset - first) / (2.0 * half)
+                Some(100.0 * (half + middle.offset - first) / (2.0 * half))
             })
             .collect();
         let of = self.grid.times(cells)?;
@@ -492,6 +493,9 @@ mod tests {
         assert_eq!((reading.swings[1].of.as_str(), reading.swings[1].percent), ("1/8", 50.0));
         assert!((reading.steady.unwrap() - 5.0).abs() < 1e-3, "{:?}", reading.steady);
         assert_eq!(reading.names[..4], ["1", "e", "&", "a"]);
+        // Late offbeats without their beats are late, not swung.
+        let late = taken(&part(&[(3840.0 + 504.0, 80, 42), (3840.0 + 1464.0, 80, 42)]), &common(), sixteenths(1));
+        assert_eq!(late.unwrap().groove.reading().swings, []);
         assert!((reading.voices[0].offsets[1] - 25.0).abs() < 1e-3);
     }
 }

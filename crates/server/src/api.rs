@@ -570,6 +570,10 @@ pub struct TakeGroove {
     pub recipe: Option<Value>,
     #[ts(optional)]
     pub variation: Option<u32>,
+    /// The settings of pockets that are being changed, in the place of those that are kept.
+    #[serde(default)]
+    #[ts(optional, as = "Option<HashMap<u32, PocketSettings>>")]
+    pub pockets: HashMap<u32, Value>,
     #[ts(optional)]
     pub name: Option<String>,
 }

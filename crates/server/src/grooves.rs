@@ -2,6 +2,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, recipe};
+use crate::parts::drafted;
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
@@ -101,7 +102,8 @@ impl App {
 
     /// Takes the groove of a part as it is written or played.
     pub(crate) fn take_groove(&self, id: PartId, request: TakeGroove) -> Answer<TakenGroove> {
-        let opened = self.open(id, None)?;
+        let mut opened = self.open(id, None)?;
+        opened.pockets.extend(drafted(request.pockets)?);
         let file = &opened.song.file;
         let hits = if request.written {
             opened.part().hits().iter().map(PlayedHit::as_written).collect()

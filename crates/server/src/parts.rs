@@ -221,7 +221,7 @@ impl App {
 }
 
 /// Pockets as they are being changed.
-fn drafted(pockets: HashMap<u32, Value>) -> Answer<Pockets> {
+pub(crate) fn drafted(pockets: HashMap<u32, Value>) -> Answer<Pockets> {
     let one = |(id, settings)| Ok((PocketId(id), settings_of(&format!("pockets.{id}"), settings)?));
     pockets.into_iter().map(one).collect()
 }

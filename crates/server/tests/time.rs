@@ -117,6 +117,14 @@ fn a_pocket_is_shared_by_instruments_and_parts() {
     let wrong = json!({"recipe": recipe(bass), "variation": 1, "round": 0, "pockets": {"1": {"lean": {"by": 900}}}});
     assert_eq!(post(&client, &format!("/parts/{bass}/performance"), wrong).1["field"], "pockets.1.lean.by");
 
+    let groove = |pockets: Value| {
+        let request = json!({"take": {"length": 1, "grid": "1/16"}, "recipe": recipe(bass), "pockets": pockets});
+        let (_, taken) = post(&client, &format!("/parts/{bass}/groove"), request);
+        taken["reading"]["voices"][0]["offsets"][0].as_f64().unwrap()
+    };
+    let drafted = groove(json!({pocket["id"].to_string(): {"lean": {"by": 20}}}));
+    assert!((drafted - groove(json!({})) - 10.0).abs() < 1.0, "what is taken is what is heard");
+
     // Two tabs: the second one is told what the first one made of it.
     let path = format!("/pockets/{}", pocket["id"]);
     let change = |by: i64| json!({"revision": pocket["revision"], "label": "lean", "name": "Rhythm section", "settings": {"lean": {"by": by}}});

@@ -8,7 +8,7 @@ import { withAdded, withPass } from "./edit";
 import classes from "./Rows.module.css";
 import { shownWindow } from "./shown";
 import { barAt } from "./song";
-import { useWorkspace, useWorkspaceStore, type Workspace } from "./store";
+import { heardRecipe, useWorkspace, useWorkspaceStore, type Workspace } from "./store";
 import { follow } from "./useDrag";
 
 /** What an instrument does in each slot of the bar, as it is played now. */
@@ -24,11 +24,12 @@ function useTaken(index: number): TakenGroove | null {
 			if (busy.current || looks === undefined) return;
 			busy.current = true;
 			wanted.current = false;
-			const { part, recipe, variation } = store.getState();
-			const instruments = [part.kit.instruments[index].id];
-			const take = { length: 1, grid, instruments };
+			const state = store.getState();
+			const { part, variation, pocketDrafts: pockets } = state;
+			const take = { length: 1, grid, instruments: [part.kit.instruments[index].id] };
+			const request = { take, recipe: heardRecipe(state), variation, pockets };
 			// An instrument that does not sound has no groove.
-			const now = await client.takeGroove(part.state.id, { take, recipe, variation }).catch(() => null);
+			const now = await client.takeGroove(part.state.id, request).catch(() => null);
 			setTaken(now);
 			busy.current = false;
 			if (wanted.current) void ask();

@@ -1608,7 +1608,11 @@ written?: boolean,
 /**
  * Played by these passes; else by those that are kept.
  */
-recipe?: Recipe, variation?: number, name?: string, };
+recipe?: Recipe, variation?: number, 
+/**
+ * The settings of pockets that are being changed, in the place of those that are kept.
+ */
+pockets?: { [key in number]: PocketSettings }, name?: string, };
 
 export type TakenGroove = { groove: GrooveProfile, reading: GrooveReading, said: Array<string>, 
 /**
