@@ -1,6 +1,7 @@
 //! What the engine says, put into the shapes that travel.
 
 use crate::api::*;
+use crate::app::Opened;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{Chart, Part, Performance, PlayedHit, Reading, Ticks};
 use vivida_smf::SongFile;
@@ -66,51 +67,58 @@ pub(crate) fn bars(file: &SongFile) -> Bars {
 
 /// To a hundredth of a millisecond: fine enough to sound, short enough to travel.
 fn short(seconds: f64) -> f64 {
-    (seconds * 1e5).round() / 1e5
+    hundredths(seconds) as f64 / 1e5
 }
 
-pub(crate) fn written(file: &SongFile, part: &Part, chart: &Chart) -> WrittenColumns {
-    let mut columns = WrittenColumns {
+fn hundredths(seconds: f64) -> i64 {
+    (seconds * 1e5).round() as i64
+}
+
+/// When a hit sounds and for how long, in hundredths of a millisecond.
+pub(crate) type Span = (i64, i64);
+
+fn span(file: &SongFile, tick: Ticks, length: Ticks) -> Span {
+    let seconds = file.tempo.seconds(tick);
+    (hundredths(seconds), hundredths(file.tempo.seconds(tick + length) - seconds))
+}
+
+pub(crate) fn spans(file: &SongFile, part: &Part) -> Vec<Span> {
+    part.hits().iter().map(|hit| span(file, hit.tick, hit.length)).collect()
+}
+
+pub(crate) fn written(part: &Part, spans: &[Span], lines: &[f64], chart: &Chart) -> WrittenColumns {
+    let hits = part.hits();
+    WrittenColumns {
+        ids: hits.iter().map(|hit| hit.id.0).collect(),
+        ticks: hits.iter().map(|hit| hit.tick.0).collect(),
+        velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
+        notes: hits.iter().map(|hit| hit.note.get()).collect(),
         instruments: chart.instruments.clone(),
-        grid_lines: chart.meant(part, &file.metre).lines.clone(),
-        ..WrittenColumns::default()
-    };
-    for hit in part.hits() {
-        let seconds = file.tempo.seconds(hit.tick);
-        columns.ids.push(hit.id.0);
-        columns.ticks.push(hit.tick.0);
-        columns.velocities.push(hit.velocity.get());
-        columns.notes.push(hit.note.get());
-        columns.seconds.push(short(seconds));
-        columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+        seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
+        lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
+        grid_lines: lines.to_vec(),
     }
-    columns
 }
 
-/// The columns of a performance; those of its timing only where the page does not have them already.
+/// The columns of a performance; those of its timing and its touch only where the page does not have them already.
 pub(crate) fn columns(
-    file: &SongFile,
-    part: &Part,
-    chart: &Chart,
+    opened: &Opened,
     performance: Performance,
     reading: Reading,
-    known: Option<&str>,
+    (known_timing, known_touch): (Option<&str>, Option<&str>),
 ) -> PerformanceColumns {
-    let mut hasher = DefaultHasher::new();
+    let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
+    let mut timing_hasher = DefaultHasher::new();
+    let mut touch_hasher = DefaultHasher::new();
     for hit in &performance.hits {
-        (hit.tick.0 as i64, hit.length.0 as i64).hash(&mut hasher);
+        (hit.tick.0 as i64, hit.length.0 as i64).hash(&mut timing_hasher);
+        hit.velocity.get().hash(&mut touch_hasher);
     }
-    let key = format!("{:016x}", hasher.finish());
-    let timing = (known != Some(&key)).then(|| {
-        let mut timing = TimingColumns::default();
-        for hit in &performance.hits {
-            let seconds = file.tempo.seconds(hit.tick);
-            timing.ticks.push(hit.tick.0 as i64);
-            timing.at.push((seconds * 1e5).round() as i64);
-            timing.lasts.push(((file.tempo.seconds(hit.tick + hit.length) - seconds) * 1e5).round() as i64);
-        }
-        timing
-    });
+    let timing_key = format!("{:016x}", timing_hasher.finish());
+    let touch_key = format!("{:016x}", touch_hasher.finish());
+    let timing = (known_timing != Some(&timing_key)).then(|| timing(opened, &performance));
+    let velocities = || performance.hits.iter().map(|hit| hit.velocity.get()).collect();
+    let velocities = (known_touch != Some(&touch_key)).then(velocities);
     let hits = &performance.hits;
     let written = part.hits().len();
     let grid = chart.meant(part, &file.metre).grid;
@@ -127,15 +135,32 @@ pub(crate) fn columns(
         grid_line: grid.nearest(&file.metre, hit.tick).0,
     });
     PerformanceColumns {
-        timing_key: key,
+        timing_key,
         timing,
-        velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
+        touch_key,
+        velocities,
         silenced: silenced.collect(),
         elsewhere: elsewhere.collect(),
         added: added.collect(),
         passes: performance.passes,
         reading,
     }
+}
+
+fn timing(opened: &Opened, performance: &Performance) -> TimingColumns {
+    let file = &opened.song.file;
+    let mut timing = TimingColumns::default();
+    let mut written = opened.part().hits().iter().zip(opened.spans());
+    for (row, hit) in (0..).zip(&performance.hits) {
+        let (at, lasts) = span(file, hit.tick, hit.length);
+        let was = written.next();
+        timing.ticks.push((hit.tick - was.map_or(Ticks(0.0), |(hit, _)| hit.tick)).0 as i64);
+        timing.at.push(at - was.map_or(0, |(_, span)| span.0));
+        if was.is_none_or(|(_, span)| span.1 != lasts) {
+            timing.lasts.push((row, lasts));
+        }
+    }
+    timing
 }
 
 /// The hits of a take that sound, in columns, to be held against another.

@@ -209,7 +209,10 @@ pub struct PerformanceColumns {
     pub timing_key: String,
     /// Nothing where the request said that it has this timing.
     pub timing: Option<TimingColumns>,
-    pub velocities: Vec<u8>,
+    /// Names the velocities, likewise.
+    pub touch_key: String,
+    /// Nothing where the request said that it has them.
+    pub velocities: Option<Vec<u8>>,
     /// The rows of hits that do not sound, and the pass that silenced each.
     pub silenced: Vec<(u32, PassId)>,
     /// The rows of hits that another instrument plays than was written: its place in the kit and
@@ -220,7 +223,8 @@ pub struct PerformanceColumns {
     pub reading: Reading,
 }
 
-/// When the hits sound. Whole numbers travel faster than broken ones.
+/// When the hits sound, by how much that is not as it was written: small whole numbers travel fast.
+/// What was added counts from the start of the song.
 #[derive(Clone, Debug, Default, Serialize, TS)]
 pub struct TimingColumns {
     #[ts(type = "number[]")]
@@ -228,9 +232,10 @@ pub struct TimingColumns {
     /// In hundredths of a millisecond.
     #[ts(type = "number[]")]
     pub at: Vec<i64>,
-    /// How long they last, likewise.
-    #[ts(type = "number[]")]
-    pub lasts: Vec<i64>,
+    /// The rows of hits that do not last as long as they were written, and how long they do,
+    /// likewise.
+    #[ts(type = "[number, number][]")]
+    pub lasts: Vec<(u32, i64)>,
 }
 
 /// A hit that is not in the written part.
@@ -381,6 +386,10 @@ pub struct PerformRequest {
     #[serde(default)]
     #[ts(optional)]
     pub timing: Option<String>,
+    /// The `touch_key` of the velocities that are known already.
+    #[serde(default)]
+    #[ts(optional)]
+    pub touch: Option<String>,
     /// The settings of pockets that are being changed, in the place of those that are kept.
     #[serde(default)]
     #[ts(optional, as = "Option<HashMap<u32, PocketSettings>>")]

@@ -1,12 +1,12 @@
 //! What the routes call: the store, the songs in use and the engine, put together. Songs and the
 //! shelf are here; parts, exports and the library have files of their own.
 
-use crate::answers::{bars, bpm, hit_count, picture};
+use crate::answers::{Span, bars, bpm, hit_count, picture, spans};
 use crate::api::*;
 use crate::problem::Problem;
 use serde_json::Value;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use vivida_core::{
     Chart, Context, Grid, Layers, Part, Percent, Performance, Pockets, Reading, Recipe, Section, Slots, Ticks, perform,
 };
@@ -29,6 +29,8 @@ pub(crate) struct Source {
     /// Of a printed take; else the file's part.
     printed: Option<Part>,
     pub chart: Chart,
+    /// When each hit was written to sound, once that was asked for.
+    spans: OnceLock<Vec<Span>>,
 }
 
 /// So many are kept for each song: while layers are dragged each moment has its own.
@@ -55,6 +57,11 @@ impl Opened {
 
     pub fn chart(&self) -> &Chart {
         &self.source.chart
+    }
+
+    /// When each hit was written to sound.
+    pub fn spans(&self) -> &[Span] {
+        self.source.spans.get_or_init(|| spans(&self.song.file, self.part()))
     }
 
     pub fn context(&self, variation: u32) -> Context<'_> {
@@ -175,7 +182,8 @@ impl App {
         let of_file = &song.file.parts[row.position];
         let part = printed.as_ref().unwrap_or(&of_file.part);
         let kit = vivida_smf::kit_of(&of_file.name, part, row.drums).with_layers(layers);
-        let source = Arc::new(Source { chart: Chart::new(part, kit).measured_against(row.grid), printed });
+        let chart = Chart::new(part, kit).measured_against(row.grid);
+        let source = Arc::new(Source { chart, printed, spans: OnceLock::new() });
         let mut sources = locked(&song.sources);
         if sources.len() >= KEPT_SOURCES {
             sources.clear();

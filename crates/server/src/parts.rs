@@ -23,13 +23,14 @@ impl App {
     pub(crate) fn part_detail(&self, id: PartId) -> Answer<PartDetail> {
         let opened = self.open(id, None)?;
         let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
-        let grid = chart.meant(part, &file.metre).grid;
+        let meant = chart.meant(part, &file.metre);
+        let grid = meant.grid;
         let performance = opened.play(vivida_core::Ticks(0.0));
         let reading = opened.played(&performance);
         Ok(PartDetail {
-            performance: columns(file, part, chart, performance, reading, None),
+            performance: columns(&opened, performance, reading, (None, None)),
             channel: file.parts[opened.row.position].channel,
-            written: written(file, part, chart),
+            written: written(part, opened.spans(), &meant.lines, chart),
             kit: chart.kit.clone(),
             cell: grid.cell(file.ppq),
             grid,
@@ -162,8 +163,7 @@ impl App {
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let performance = perform(opened.part(), opened.chart(), &recipe, &context);
         let reading = opened.played(&performance);
-        let known = request.timing.as_deref();
-        Ok(columns(&opened.song.file, opened.part(), opened.chart(), performance, reading, known))
+        Ok(columns(&opened, performance, reading, (request.timing.as_deref(), request.touch.as_deref())))
     }
 
     /// The places of the hits that a pass changes, or of all that it aims at.

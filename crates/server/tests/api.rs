@@ -29,14 +29,33 @@ fn a_performance_travels_as_columns() {
     let (_, part) = get(&client, "/parts/1");
     let count = part["written"]["ticks"].as_array().unwrap().len();
     assert_eq!(performance["velocities"].as_array().unwrap().len(), count);
-    for column in ["ticks", "at", "lasts"] {
-        assert_eq!(performance["timing"][column].as_array().unwrap().len(), count, "{column}");
+    for column in ["ticks", "at"] {
+        let column = performance["timing"][column].as_array().unwrap();
+        assert!(column.len() == count && column.iter().all(|moved| moved == 0), "touch moves nothing");
     }
+    assert_eq!(performance["timing"]["lasts"], json!([]));
     let mut again = perform(shape.clone());
     again["timing"] = performance["timing_key"].clone();
+    again["touch"] = performance["touch_key"].clone();
     let (_, again) = post(&client, "/parts/1/performance", again);
     assert_eq!(again["timing"], Value::Null, "what the page has already does not travel again");
-    assert_eq!(again["velocities"], performance["velocities"]);
+    assert_eq!(again["velocities"], Value::Null);
+    assert_eq!(again["touch_key"], performance["touch_key"]);
+
+    // Of moved hits it travels by how much; of lengths only those that changed.
+    let late = json!({"passes": [{"id": 1, "aim": {"instruments": ["snare"]}, "action": {"kind": "lean", "by": 12}}]});
+    let mut moved = perform(late);
+    moved["timing"] = performance["timing_key"].clone();
+    moved["touch"] = performance["touch_key"].clone();
+    let (_, moved) = post(&client, "/parts/1/performance", moved);
+    assert!(moved["velocities"].is_array(), "back to what was written is not what the page had");
+    let snare = part["kit"]["instruments"].as_array().unwrap().iter().position(|one| one["id"] == "snare").unwrap();
+    for (row, instrument) in part["written"]["instruments"].as_array().unwrap().iter().enumerate() {
+        let at = moved["timing"]["at"][row].as_f64().unwrap();
+        let wanted = if *instrument == snare { 1200.0 } else { 0.0 };
+        assert!((at - wanted).abs() < 40.0, "row {row} moved by {at} hundredths of a ms");
+    }
+    assert_eq!(moved["timing"]["lasts"], json!([]));
     assert_eq!(performance["passes"][0]["touched"], 520);
     let asked = json!({"recipe": shape, "variation": 1, "round": 0, "touched_by": 1});
     let (_, touched) = post(&client, "/parts/1/touched", asked);

@@ -12,6 +12,7 @@ export interface Played {
 	lengths: number[];
 	timingKey: string;
 	velocities: number[];
+	touchKey: string;
 	passes: PassReport[];
 	/** This reading, measured. */
 	reading: Reading;
@@ -37,9 +38,6 @@ function same(a: unknown, b: unknown): boolean {
 	return keys.length === Object.keys(right).length && keys.every((key) => same(left[key], right[key]));
 }
 
-const alike = (a: number[], b: number[]) =>
-	a.length === b.length && a.every((one, index) => one === b[index]);
-
 /** What came now, with every part of it that is as it was before. */
 function reused<T>(old: T | undefined, now: T): T {
 	if (same(old, now)) return old as T;
@@ -52,7 +50,7 @@ function reused<T>(old: T | undefined, now: T): T {
 
 /**
  * What came from the server, put to what is known; what has not changed is kept as it is. `asked`
- * was known when it was asked for: the answer leaves out timing that agrees with it.
+ * was known when it was asked for: the answer leaves out timing and velocities that agree with it.
  */
 export function received(
 	asked: Played | null,
@@ -60,18 +58,20 @@ export function received(
 	columns: PerformanceColumns,
 	part: PartDetail,
 ): Played | null {
-	const timing = timingOf(columns) ?? (asked?.timingKey === columns.timing_key ? asked : null);
-	if (!timing) return null;
-	const { passes, reading, velocities, added, elsewhere } = columns;
-	const kept = <T>(old: T[] | undefined, now: T[]) => now.map((one, index) => reused(old?.[index], one));
 	const { written } = part;
+	const timing = timingOf(columns, written) ?? (asked?.timingKey === columns.timing_key ? asked : null);
+	const velocities = columns.velocities ?? (asked?.touchKey === columns.touch_key ? asked.velocities : null);
+	if (!timing || !velocities) return null;
+	const { passes, reading, added, elsewhere } = columns;
+	const kept = <T>(old: T[] | undefined, now: T[]) => now.map((one, index) => reused(old?.[index], one));
 	const plain = added.length === 0 && elsewhere.length === 0;
 	const played: Played = {
 		timingKey: columns.timing_key,
 		ticks: timing.ticks,
 		seconds: timing.seconds,
 		lengths: timing.lengths,
-		velocities: before && alike(before.velocities, velocities) ? before.velocities : velocities,
+		velocities,
+		touchKey: columns.touch_key,
 		passes: kept(before?.passes, passes),
 		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
@@ -87,16 +87,18 @@ export function received(
 	return played;
 }
 
-/** The timing that came along, in seconds. */
-function timingOf({ timing }: PerformanceColumns) {
+/** The timing that came along. It says how it differs from what was written. */
+function timingOf({ timing }: PerformanceColumns, written: PartDetail["written"]) {
 	if (!timing) return null;
-	return { ticks: timing.ticks, seconds: inSeconds(timing.at), lengths: inSeconds(timing.lasts) };
-}
-
-/** Hundredths of a millisecond as seconds, in place: thousands of them come with every move of a drag. */
-function inSeconds(hundredths: number[]) {
-	for (let index = 0; index < hundredths.length; index++) hundredths[index] /= 1e5;
-	return hundredths;
+	// In place: thousands of them come with every move of a drag.
+	const { ticks, at: seconds } = timing;
+	for (let row = 0; row < ticks.length; row++) {
+		ticks[row] += written.ticks[row] ?? 0;
+		seconds[row] = (written.seconds[row] ?? 0) + seconds[row] / 1e5;
+	}
+	const lengths = timing.lasts.length > 0 ? [...written.lengths] : written.lengths;
+	for (const [row, lasts] of timing.lasts) lengths[row] = lasts / 1e5;
+	return { ticks, seconds, lengths };
 }
 
 /** How much louder one reading is than another, in dB. */
@@ -143,12 +145,13 @@ function looksOf(before: Played | null, now: Played) {
 		const old = before?.rows[instrument];
 		if (!before || !old || old.length !== rows.length) return ++looks;
 		const otherTiming = before.timingKey !== now.timingKey;
+		const otherTouch = before.touchKey !== now.touchKey;
 		const otherSilence = before.silenced.size > 0 || now.silenced.size > 0;
 		for (let place = 0; place < rows.length; place++) {
 			const row = rows[place];
 			if (
 				old[place] !== row ||
-				before.velocities[row] !== now.velocities[row] ||
+				(otherTouch && before.velocities[row] !== now.velocities[row]) ||
 				(otherTiming && before.ticks[row] !== now.ticks[row]) ||
 				(otherSilence && before.silenced.get(row) !== now.silenced.get(row))
 			)

@@ -377,7 +377,8 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 		try {
 			const { performance: before, part: detail } = get();
 			const pockets = get().pocketDrafts;
-			const request = { recipe, variation, round: 0, timing: before?.timingKey, pockets };
+			const { timingKey: timing, touchKey: touch } = before ?? {};
+			const request = { recipe, variation, round: 0, timing, touch, pockets };
 			const columns = await client.perform(part, request);
 			// The next request is on its way while this answer is drawn.
 			next();

@@ -1429,9 +1429,10 @@ export type TimingColumns = { ticks: number[],
  */
 at: number[], 
 /**
- * How long they last, likewise.
+ * The rows of hits that do not last as long as they were written, and how long they do,
+ * likewise.
  */
-lasts: number[], };
+lasts: [number, number][], };
 
 export type AddedHit = { id: number, 
 /**
@@ -1451,7 +1452,15 @@ timing_key: string,
 /**
  * Nothing where the request said that it has this timing.
  */
-timing: TimingColumns | null, velocities: Array<number>, 
+timing: TimingColumns | null, 
+/**
+ * Names the velocities, likewise.
+ */
+touch_key: string, 
+/**
+ * Nothing where the request said that it has them.
+ */
+velocities: Array<number> | null, 
 /**
  * The rows of hits that do not sound, and the pass that silenced each.
  */
@@ -1517,6 +1526,10 @@ aimed?: boolean,
  * The `timing_key` of the timing columns that are known already.
  */
 timing?: string, 
+/**
+ * The `touch_key` of the velocities that are known already.
+ */
+touch?: string, 
 /**
  * The settings of pockets that are being changed, in the place of those that are kept.
  */
