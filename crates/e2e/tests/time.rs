@@ -190,6 +190,61 @@ async fn followers_share_a_pocket_and_one_is_switched_off() -> Done {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_large_pocket_follows_the_pointer() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    let file = app.folder().join("large.mid");
+    std::fs::write(&file, vivida_e2e::large_song(24_000, 12)).expect("a file");
+    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    browser.find("[data-song=large]").await?;
+    let everybody = "const ask = (path, body) => fetch('/api/v1' + path, body && {method: 'POST',
+            headers: {'Content-Type': 'application/json'}, body: JSON.stringify(body)}).then((r) => r.json());
+        return ask('/songs').then(async ([{id, parts: [{id: part}]}]) => {
+            const {kit} = await ask(`/parts/${part}`);
+            const followers = kit.instruments.map((one) => ({part, instruments: [one.id]}));
+            await ask(`/songs/${id}/pockets`, {name: 'Everybody', settings: {lean: {by: 1}}, followers});
+            return [part, followers.length];
+        })";
+    let made = browser.run(everybody).await?;
+    assert_eq!(made[1], 12);
+    browser.click("[data-song=large] a").await?;
+    browser.find("[data-instrument=kick] [data-handle=lean]").await?;
+    browser.keys("p").await?;
+    browser.until("document.querySelectorAll('[data-follower]').length === 12").await?;
+    browser.until("window.vividaProbe.latencies.length > 0").await?;
+    browser.run("window.vividaProbe.latencies.length = 0").await?;
+    for _ in 0..3 {
+        browser.drag("[aria-label='Lean: lean']", 40.0, 0.0).await?;
+        browser.drag("[aria-label='Lean: lean']", -20.0, 0.0).await?;
+    }
+    let median =
+        "const l = window.vividaProbe.latencies; return [[...l].sort((a, b) => a - b)[l.length >> 1], l.length]";
+    let measured = browser.run(median).await?;
+    println!(
+        "a pocket with 12 followers of 2 000 hits: pointer to picture {:.1} ms (median of {})",
+        measured[0], measured[1]
+    );
+    assert!(measured[1].as_f64() > Some(5.0), "the picture follows while the setting is dragged: {measured}");
+    // Each drag is kept, and all twelve went along.
+    let song = ask(&browser, "/songs").await?[0]["id"].clone();
+    let path = format!("/songs/{song}/pockets");
+    wait_for(
+        &browser,
+        &format!("return fetch('/api/v1{path}').then((r) => r.json()).then(([one]) => one.revision >= 7)"),
+    )
+    .await?;
+    let by = ask(&browser, &path).await?[0]["settings"]["lean"]["by"].as_f64().expect("ms");
+    assert!(by > 1.0, "{by}");
+    let part = &made[0];
+    let kept = ask(&browser, &format!("/parts/{part}")).await?;
+    for one in kept["performance"]["reading"]["instruments"].as_array().expect("a reading") {
+        let late = one["figures"]["offset_mean"].as_f64().expect("ms");
+        assert!((late - by).abs() < 0.6, "{} is {late} ms late, not {by}", one["instrument"]);
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn two_tabs_edit_one_pocket() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;

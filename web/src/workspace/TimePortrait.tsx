@@ -176,13 +176,13 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 	return (
 		<>
 			{[1, -1].map((side) => {
-				// Also of what lies close together the sides can be got hold of.
+				// Also of what lies close together the sides can be got hold of. Places rather than a transform:
+				// the browser lays its layers out anew for every transform that changes.
 				const at = x(mean) + side * Math.max(Math.min(spread, shown) * perMs, 9);
 				return (
 					<g
 						key={side}
 						className={classes.lean}
-						transform={`translate(${at.toFixed(1)} 0)`}
 						{...(side === 1
 							? {
 									role: "slider",
@@ -198,9 +198,9 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 							: { "aria-hidden": true })}
 						onPointerDown={side === 1 ? late : early}
 					>
-						<rect x={-4.5} y={28} width={11} height={height - 28} fill="transparent" />
+						<rect x={at - 4.5} y={28} width={11} height={height - 28} fill="transparent" />
 						<path
-							d={`M0,${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
+							d={`M${at.toFixed(1)},${floor - 9}l${4 * side},4.5l${-4 * side},4.5z`}
 							fill="var(--sheet)"
 							stroke="var(--time)"
 							strokeWidth={1.3}
@@ -247,7 +247,6 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 	return (
 		<g
 			className={classes.lean}
-			transform={`translate(${at.toFixed(1)} 0)`}
 			role="slider"
 			tabIndex={0}
 			aria-label={`${name}, lean`}
@@ -259,9 +258,9 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
 		>
-			<rect x={-4} y={18} width={8} height={height - 18} fill="transparent" />
-			<line x1={0} x2={0} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
-			<circle cx={0} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
+			<rect x={at - 4} y={18} width={8} height={height - 18} fill="transparent" />
+			<line x1={at} x2={at} y1={22} y2={floor} stroke="var(--time)" strokeWidth={1.6} />
+			<circle cx={at} cy={floor} r={4} fill="var(--sheet)" stroke="var(--time)" strokeWidth={1.6} />
 		</g>
 	);
 }
