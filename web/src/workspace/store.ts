@@ -361,6 +361,13 @@ export function createWorkspace(
 type SetState = (change: Partial<WorkspaceState>) => void;
 type GetState = () => WorkspaceState;
 
+/** Waits until what has changed is drawn. A page that is not seen draws nothing. */
+const drawn = () =>
+	new Promise<void>((resolve) => {
+		requestAnimationFrame(() => resolve());
+		window.setTimeout(resolve, 100);
+	});
+
 /** One request in flight; what is asked for meanwhile goes next, and only the newest of it. */
 function createPerformer(part: number, set: SetState, get: GetState) {
 	let busy = false;
@@ -380,21 +387,20 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 			const { timingKey: timing, touchKey: touch } = before ?? {};
 			const request = { recipe, variation, round: 0, timing, touch, pockets };
 			const columns = await client.perform(part, request);
-			// The next request is on its way while this answer is drawn.
-			next();
 			const played = received(before, get().performance, columns, detail);
 			probe.answered(since);
 			set(get().refused ? { performance: played, refused: null } : { performance: played });
+			// What is newest by then is asked for once this answer is drawn, and works while the browser
+			// brings it to the screen. Asked for sooner, it would be older when it can be drawn.
+			await drawn();
 		} catch (error) {
-			next();
 			const problem = error instanceof ProblemError ? error.problem : null;
 			if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
 			else showError(error);
+		} finally {
+			busy = false;
+			void pump();
 		}
-	};
-	const next = () => {
-		busy = false;
-		void pump();
 	};
 	return {
 		ask: () => {
