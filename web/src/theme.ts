@@ -1,5 +1,11 @@
 /** Every colour, radius and size, once. */
-import { type CSSVariablesResolver, createTheme, type MantineColorsTuple } from "@mantine/core";
+import {
+	type CSSVariablesResolver,
+	createTheme,
+	defaultVariantColorsResolver,
+	type MantineColorsTuple,
+	type VariantColorsResolver,
+} from "@mantine/core";
 
 const madder: MantineColorsTuple = [
 	"#fdeeea",
@@ -103,9 +109,19 @@ export const roles: CSSVariablesResolver = () => ({
 /** What drawing code paints with, in the scheme that is on. */
 export const colours = (scheme: "light" | "dark"): Roles => (scheme === "dark" ? dark : light);
 
+/** Ink on chalk in the dark, chalk on ink in the light. */
+const variantColorResolver: VariantColorsResolver = (input) => {
+	const resolved = defaultVariantColorsResolver(input);
+	const primary = !input.color || input.color === input.theme.primaryColor;
+	if (input.variant !== "filled" || !primary) return resolved;
+	return { ...resolved, color: "var(--mantine-primary-color-contrast)" };
+};
+
 export const theme = createTheme({
 	primaryColor: "slateInk",
-	primaryShade: { light: 8, dark: 4 },
+	primaryShade: { light: 8, dark: 2 },
+	autoContrast: true,
+	variantColorResolver,
 	colors: { madder, slateInk },
 	fontFamily: "'Public Sans Variable', system-ui, sans-serif",
 	fontSizes: { xs: "11px", sm: "12.5px", md: "14px", lg: "16px", xl: "20px" },
@@ -121,5 +137,8 @@ export const theme = createTheme({
 		},
 		Notification: { defaultProps: { closeButtonProps: { "aria-label": "Close" } } },
 		Button: { defaultProps: { size: "sm" } },
+		// A form that opens puts the focus into its first field: that is not yet a wish to choose there.
+		Select: { defaultProps: { openOnFocus: false } },
+		MultiSelect: { defaultProps: { openOnFocus: false } },
 	},
 });

@@ -54,7 +54,7 @@ export function PocketPanel() {
 				<Button
 					variant="default"
 					flex={1}
-					size="sm"
+					px={10}
 					leftSection={<IconPlus size={15} />}
 					data-make-pocket
 					onClick={make}

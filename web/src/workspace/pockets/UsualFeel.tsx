@@ -19,7 +19,7 @@ export function UsualFeelButton() {
 			<Tooltip label="What new songs are usually given">
 				<Button
 					variant="default"
-					size="sm"
+					px={10}
 					leftSection={<IconHeartHandshake size={15} />}
 					data-usual
 					onClick={() => setOpened(true)}
