@@ -127,8 +127,11 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 			x: x(start + (slot - 1) * cell) + voice.offsets[slot - 1] * perMs,
 			y: velocityY(velocity, height),
 		}));
-	// The numbers stand in two lines where they would hide one another.
 	const roomy = cell * scale > 76;
+	const levels = levelsOf(
+		points.map(({ x }) => x),
+		roomy ? 70 : 34,
+	);
 	return (
 		<svg className={classes.lines} width={width} height={height} data-groove-line>
 			<title>Where each slot lies</title>
@@ -157,18 +160,52 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 						at={point}
 						perCell={reading.cell}
 					/>
-					<text
-						x={point.x}
-						y={roomy || place % 2 === 0 ? 13 : 26}
-						textAnchor="middle"
-						className={classes.slotWords}
-						data-slot-words={point.slot}
-					>
-						{signed(point.offset, 1, true)} ± {point.spread.toFixed(1)}
-					</text>
+					{levels[place] !== null && (
+						<SlotWords {...point} roomy={roomy} top={13 + levels[place] * (roomy ? 13 : 27)} />
+					)}
 				</g>
 			))}
 		</svg>
+	);
+}
+
+/**
+ * The level that each slot's numbers stand on, so that they hide no others: the first with room for them.
+ * Nothing where neither has it; the handle still tells them.
+ */
+function levelsOf(places: number[], room: number) {
+	const last = [Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY];
+	return places.map((x) => {
+		const level = last.findIndex((before) => x - before >= room);
+		if (level < 0) return null;
+		last[level] = x;
+		return level;
+	});
+}
+
+interface SlotWordsProps {
+	slot: number;
+	x: number;
+	offset: number;
+	spread: number;
+	roomy: boolean;
+	top: number;
+}
+
+/** Mean and deviation of a slot, beside or over one another. */
+function SlotWords({ slot, x, offset, spread, roomy, top }: SlotWordsProps) {
+	const deviation = `± ${spread.toFixed(1)}`;
+	return (
+		<text x={x} y={top} textAnchor="middle" className={classes.slotWords} data-slot-words={slot}>
+			{signed(offset, 1, true)}
+			{roomy ? (
+				` ${deviation}`
+			) : (
+				<tspan x={x} dy={12}>
+					{deviation}
+				</tspan>
+			)}
+		</text>
 	);
 }
 
