@@ -326,6 +326,14 @@ pub async fn open_causeway(app: &App, browser: &Browser) -> Result<(), Failed> {
     browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.includes('→')").await
 }
 
+/// Goes to the shelf and imports a file.
+pub async fn import(app: &App, browser: &Browser, file_name: &str, bytes: &[u8]) -> Result<(), Failed> {
+    browser.goto(&app.address).await?;
+    let file = app.folder().join(file_name);
+    std::fs::write(&file, bytes).expect("a file can be written");
+    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await
+}
+
 /// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.
 pub async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
     let script = format!("return document.querySelector(\"{canvas}\").toDataURL()");

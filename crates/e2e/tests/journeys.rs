@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 use std::time::Duration;
-use vivida_e2e::{App, Browser, Failed, drawn, handle, key, open_causeway, start, turn};
+use vivida_e2e::{App, Browser, Failed, drawn, handle, import, key, large_song, open_causeway, start, turn};
 
 type Done = Result<(), Failed>;
 
@@ -238,10 +238,7 @@ async fn a_second_tab_cannot_overwrite_the_first() -> Done {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_large_part_follows_the_pointer() -> Done {
     let (_turn, app, browser) = start().await;
-    browser.goto(&app.address).await?;
-    let file = app.folder().join("large.mid");
-    std::fs::write(&file, vivida_e2e::large_song(10_000, 20)).expect("a file");
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    import(&app, &browser, "large.mid", &large_song(10_000, 20)).await?;
     browser.click("[data-song=large] a").await?;
     browser.find(SOFT).await?;
     browser.until("window.vividaProbe.latencies.length > 0").await?;

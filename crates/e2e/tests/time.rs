@@ -1,7 +1,9 @@
 //! What people come to do to timing, in a real browser over a real server.
 
 use serde_json::Value;
-use vivida_e2e::{App, Browser, Failed, add_pass, ask, handle, kept, key, middle, open_causeway, start};
+use vivida_e2e::{
+    App, Browser, Failed, add_pass, ask, handle, import, kept, key, large_song, middle, open_causeway, start,
+};
 
 type Done = Result<(), Failed>;
 
@@ -192,10 +194,7 @@ async fn followers_share_a_pocket_and_one_is_switched_off() -> Done {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_large_pocket_follows_the_pointer() -> Done {
     let (_turn, app, browser) = start().await;
-    browser.goto(&app.address).await?;
-    let file = app.folder().join("large.mid");
-    std::fs::write(&file, vivida_e2e::large_song(24_000, 12)).expect("a file");
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    import(&app, &browser, "large.mid", &large_song(24_000, 12)).await?;
     browser.find("[data-song=large]").await?;
     let everybody = "const ask = (path, body) => fetch('/api/v1' + path, body && {method: 'POST',
             headers: {'Content-Type': 'application/json'}, body: JSON.stringify(body)}).then((r) => r.json());

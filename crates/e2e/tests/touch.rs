@@ -4,7 +4,7 @@ use fantoccini::Locator;
 use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use serde_json::Value;
 use std::time::Duration;
-use vivida_e2e::{Failed, add_pass, ask, chord, drawn, kept, key, middle, open_causeway, start};
+use vivida_e2e::{Failed, add_pass, ask, chord, drawn, import, kept, key, large_song, middle, open_causeway, start};
 
 type Done = Result<(), Failed>;
 
@@ -359,10 +359,7 @@ async fn sections_layers_figures_and_far_hits_are_seen() -> Done {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_large_part_opens_quickly() -> Done {
     let (_turn, app, browser) = start().await;
-    browser.goto(&app.address).await?;
-    let file = app.folder().join("large.mid");
-    std::fs::write(&file, vivida_e2e::large_song(10_000, 20)).expect("a file");
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    import(&app, &browser, "large.mid", &large_song(10_000, 20)).await?;
     let mut times = Vec::new();
     for _ in 0..5 {
         browser.find("[data-song=large] a").await?;

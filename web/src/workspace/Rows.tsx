@@ -1,5 +1,5 @@
 import { useElementSize } from "@mantine/hooks";
-import { useEffect, useRef } from "react";
+import { useCallback } from "react";
 import { client } from "../api/client";
 import { axis } from "../draw/axis";
 import { AimBar } from "./AimBar";
@@ -9,8 +9,8 @@ import classes from "./Rows.module.css";
 import { Ruler } from "./Ruler";
 import { SelectionBar } from "./SelectionBar";
 import { placer, shownWindow } from "./shown";
-import { tickAt } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
+import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
 
 const least = 66;
@@ -80,35 +80,20 @@ function MeasuredAgainst() {
 
 /** A line over all rows where the song is now. */
 function Playhead({ transport }: { transport: Transport }) {
-	const line = useRef<HTMLDivElement>(null);
 	const store = useWorkspaceStore();
-	const { playing, position } = transport;
-	useEffect(() => {
-		const element = line.current;
-		if (!element || !playing) return;
-		let frame = 0;
-		const draw = () => {
-			frame = requestAnimationFrame(draw);
-			const second = position();
-			const hits = element.parentElement?.querySelector<HTMLElement>("[data-axis]");
-			if (second === null || !hits) {
-				element.style.visibility = "hidden";
-				return;
-			}
+	const place = useCallback(
+		(tick: number, line: HTMLElement) => {
+			const hits = line.parentElement?.querySelector<HTMLElement>("[data-axis]");
+			if (!hits) return null;
 			const state = store.getState();
-			const { song, window, looping, stacked, setView } = state;
-			const tick = tickAt(song, second);
+			const { window, looping, stacked, setView } = state;
 			const x = axis(shownWindow(state), hits.clientWidth).x(placer(state)(tick));
-			element.style.visibility = x >= 0 && x <= hits.clientWidth ? "visible" : "hidden";
-			if (x >= 0) element.style.transform = `translateX(${hits.offsetLeft + x}px)`;
 			// Without a loop the picture turns its page.
 			if (!stacked && !looping && tick > window[1]) setView({ window: [tick, tick + window[1] - window[0]] });
-		};
-		draw();
-		return () => {
-			cancelAnimationFrame(frame);
-			element.style.visibility = "hidden";
-		};
-	}, [playing, position, store]);
+			return x >= 0 && x <= hits.clientWidth ? hits.offsetLeft + x : null;
+		},
+		[store],
+	);
+	const line = useNowLine(transport, place);
 	return <div ref={line} className={classes.playhead} data-playhead />;
 }

@@ -1,14 +1,15 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useElementSize } from "@mantine/hooks";
-import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Figures } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import { percent } from "../words";
 import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
-import { barAt, barCount, tickAt } from "./song";
+import { barCount, barsBefore } from "./song";
 import { beforeOf, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
@@ -254,31 +255,16 @@ function Sections({ barWidth }: { barWidth: number }) {
 		));
 }
 
-function Now({ transport: { playing, position }, width }: { transport: Transport; width: number }) {
+function Now({ transport, width }: { transport: Transport; width: number }) {
 	const store = useWorkspaceStore();
-	const line = useRef<HTMLDivElement>(null);
-	useEffect(() => {
-		const element = line.current;
-		if (!element || !playing) return;
-		let frame = 0;
-		const draw = () => {
-			frame = requestAnimationFrame(draw);
-			const second = position();
+	const place = useCallback(
+		(tick: number) => {
 			const { song } = store.getState();
-			element.style.visibility = second === null ? "hidden" : "visible";
-			if (second === null) return;
-			const tick = tickAt(song, second);
-			const bar = barAt(song, tick);
-			const { ticks } = song.bars;
-			const share = (bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1])) / barCount(song);
-			element.style.transform = `translateX(${share * width}px)`;
-		};
-		draw();
-		return () => {
-			cancelAnimationFrame(frame);
-			element.style.visibility = "hidden";
-		};
-	}, [playing, position, store, width]);
+			return (barsBefore(song, tick) / barCount(song)) * width;
+		},
+		[store, width],
+	);
+	const line = useNowLine(transport, place);
 	return <div ref={line} className={classes.now} />;
 }
 
@@ -296,11 +282,7 @@ function drawMap(element: HTMLCanvasElement, state: WorkspaceState, scheme: "lig
 		context.fillRect(index * barWidth + gap / 2, height - bottom - tall, barWidth - gap, tall);
 	});
 	// What the rows show is underlined.
-	const { ticks } = state.song.bars;
-	const at = (tick: number) => {
-		const bar = barAt(state.song, tick);
-		return (bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1])) * barWidth;
-	};
+	const at = (tick: number) => barsBefore(state.song, tick) * barWidth;
 	context.fillStyle = paint.ink;
 	context.fillRect(
 		at(state.window[0]),

@@ -53,6 +53,13 @@ export const barCount = (song: SongDetail) => song.bars.ticks.length - 1;
 export const barAt = (song: SongDetail, tick: number) =>
 	Math.min(placeOf(song.bars.ticks, tick), barCount(song) - 1) + 1;
 
+/** How many bars lie before a tick, the share of its own with them. */
+export function barsBefore(song: SongDetail, tick: number) {
+	const { ticks } = song.bars;
+	const bar = barAt(song, tick);
+	return bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1]);
+}
+
 const quarterNames = new Map([
 	[0, ""],
 	[3, "e"],

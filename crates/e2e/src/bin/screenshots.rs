@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vivida_e2e::{App, Browser};
+use vivida_e2e::{App, Browser, import, large_song};
 
 type Done = Result<(), Box<dyn std::error::Error>>;
 
@@ -185,10 +185,7 @@ async fn treat(browser: &Browser) -> Done {
 /// Five minutes, twenty instruments, ten thousand hits; a long name in other letters.
 async fn large_part(app: &App, browser: &Browser, folder: &Path) -> Done {
     let name = format!("A very long name, {} – длинное имя.mid", "as files from a long night have them, ".repeat(3));
-    let file = app.folder().join(name);
-    std::fs::write(&file, vivida_e2e::large_song(10_000, 20))?;
-    browser.goto(&app.address).await?;
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    import(app, browser, &name, &large_song(10_000, 20)).await?;
     browser.click("[data-song^='A very long'] a").await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
     browser.keys("0").await?;
