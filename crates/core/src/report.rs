@@ -41,10 +41,11 @@ pub struct Figures {
     /// Share (0 to 1) of hits that come behind it.
     pub late: f64,
     /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Measured from
-    /// where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four.
+    /// where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four, or
+    /// where they lie so unevenly that their mean has a standard error of more than 1.5 %.
     pub swing: Option<f64>,
     /// Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
-    /// of them in either half.
+    /// of them in either half, either.
     pub swing_sixteenths: Option<f64>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
@@ -172,11 +173,11 @@ struct Measured {
     on_grid: usize,
     early: usize,
     /// Where in the beat those lie that may be offbeat 8ths, and how far off it those on the beat.
-    offbeats: Vec<f64>,
+    offbeats: Seconds,
     beats: Vec<f64>,
     /// Where in either half of the beat those lie that may be every second 16th, and how far off it those
     /// where a half begins.
-    sixteenths: [Vec<f64>; 2],
+    sixteenths: [Seconds; 2],
     halves: Vec<f64>,
 }
 
@@ -190,12 +191,53 @@ impl Default for Measured {
             offsets: Vec::new(),
             on_grid: 0,
             early: 0,
-            offbeats: Vec::new(),
+            offbeats: Seconds::default(),
             beats: Vec::new(),
-            sixteenths: [Vec::new(), Vec::new()],
+            sixteenths: Default::default(),
             halves: Vec::new(),
         }
     }
+}
+
+/// What may be the second of a pair, by where in the pair it lies.
+#[derive(Clone, Default)]
+struct Seconds {
+    places: Vec<f64>,
+    /// How many lie still later, where no swing goes but the last of four.
+    later: usize,
+}
+
+impl Seconds {
+    /// Whether it may be one.
+    fn take(&mut self, place: f64) -> bool {
+        let swung = (0.4..0.72).contains(&place);
+        if swung {
+            self.places.push(place);
+        }
+        self.later += usize::from((0.72..0.85).contains(&place));
+        swung
+    }
+
+    fn extend(&mut self, other: &Seconds) {
+        self.places.extend(&other.places);
+        self.later += other.later;
+    }
+
+    /// Where they lie. Who plays four to the pair has early last ones among what is far behind its middle:
+    /// those are left out.
+    fn found(&self) -> Vec<f64> {
+        let far = |place: f64| place >= 0.6;
+        let in_fours = self.later * 2 >= self.places.iter().filter(|&&place| far(place)).count();
+        self.places.iter().copied().filter(|&place| !(in_fours && far(place))).collect()
+    }
+}
+
+/// Where the seconds of pairs lie on average, in %, counted from where the firsts do; without any, from
+/// their lines. Nothing where they are so few and so uneven that the mean may be off by more than a few %.
+fn swing_of(seconds: &[f64], firsts: &[f64]) -> Option<f64> {
+    let error = |places: &[f64]| standard_deviation(places).powi(2) / places.len().max(1) as f64;
+    let sure = (error(seconds) + error(firsts)).sqrt() <= 0.015 && !(1..4).contains(&firsts.len());
+    sure.then(|| (mean(seconds) - mean(firsts)) * 100.0)
 }
 
 /// What is gathered of each instrument.
@@ -225,17 +267,14 @@ impl Measures {
         // The 8ths of compound metres come in threes and are no pairs; their 16ths are.
         let compound = bar.metre.is_compound();
         let half = within(beats * if compound { 3.0 } else { 2.0 });
-        let swung = |place: f64| (0.4..0.72).contains(&place);
         // A little before the beat is a little before 0.
         let from_line = |place: f64| if place > 0.5 { place - 1.0 } else { place };
-        if swung(place) && !compound {
-            measured.offbeats.push(place);
-        } else if from_line(place).abs() < 0.15 {
+        let offbeat = !compound && measured.offbeats.take(place);
+        if !offbeat && from_line(place).abs() < 0.15 {
             measured.beats.push(from_line(place));
         }
-        if swung(half) {
-            measured.sixteenths[usize::from(place >= 0.5)].push(half);
-        } else if from_line(half).abs() < 0.15 {
+        let second = measured.sixteenths[usize::from(place >= 0.5)].take(half);
+        if !second && from_line(half).abs() < 0.15 {
             measured.halves.push(from_line(half));
         }
     }
@@ -275,6 +314,8 @@ impl Measured {
     /// Neighbours are always those of one instrument, also in the figures of all together.
     fn figures(&self) -> Figures {
         let velocities = Counts::new(&self.velocities);
+        let offbeats = self.offbeats.found();
+        let sixteenths = self.sixteenths.each_ref().map(Seconds::found);
         let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
         Figures {
             count: velocities.count,
@@ -289,12 +330,12 @@ impl Measured {
             on_grid: share(self.on_grid, self.offsets.len()),
             early: share(self.early, self.offsets.len()),
             late: share(self.offsets.len() - self.on_grid - self.early, self.offsets.len()),
-            swing_sixteenths: self
-                .sixteenths
+            swing_sixteenths: sixteenths
                 .iter()
                 .all(|half| half.len() >= 2)
-                .then(|| (mean(&self.sixteenths.concat()) - mean(&self.halves)) * 100.0),
-            swing: (self.offbeats.len() >= 4).then(|| (mean(&self.offbeats) - mean(&self.beats)) * 100.0),
+                .then_some(sixteenths.concat())
+                .and_then(|seconds| swing_of(&seconds, &self.halves)),
+            swing: (offbeats.len() >= 4).then_some(offbeats).and_then(|seconds| swing_of(&seconds, &self.beats)),
             lag_1_correlation: lag_1_correlation(&self.offsets),
         }
     }

@@ -176,6 +176,29 @@ fn swing_is_estimated_from_eighths_and_from_sixteenths() {
 }
 
 #[test]
+fn looseness_is_no_swing() {
+    let swing_of = |hits: &[(u32, u8, u8)], ms: f64, variation: u32| {
+        let part = part(hits);
+        let loosen = action::Loosen { early: Millis(ms), late: Millis(ms), ..action::Loosen::default() };
+        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Loosen(loosen))] };
+        let (stand, chart) = (Stand::new(), Chart::new(&part, Kit::of_drums(&part)));
+        let context = Context { variation, ..stand.context() };
+        let all = report(&part, &chart, &context, &perform(&part, &chart, &recipe, &context)).played.all;
+        all.swing
+    };
+    // Loose 16ths, every fifth of them: some last ones of a beat come early, but swing no 8ths.
+    let fifths: Vec<(u32, u8, u8)> = (0..500).map(|id| (1200 * id, 0, 80)).collect();
+    // A few offbeats, strewn about.
+    let few: Vec<(u32, u8, u8)> = (0..12).map(|id| (480 * id, 0, 80)).collect();
+    for variation in 1..20 {
+        let swing = swing_of(&fifths, 33.0, variation).unwrap();
+        assert!((swing - 50.0).abs() < 2.0, "variation {variation}: {swing}");
+        assert!(swing_of(&few, 4.0, variation).is_some(), "variation {variation}");
+        assert_eq!(swing_of(&few, 90.0, variation), None, "variation {variation}");
+    }
+}
+
+#[test]
 fn the_eighths_of_compound_metres_are_no_swing() {
     let six = MetreMap::new(Ppq::new(960).unwrap(), [(Ticks(0.0), Metre::new(6, 8).unwrap())]);
     let stand = Stand { metre: six, ..Stand::new() };

@@ -130,7 +130,7 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 	const roomy = cell * scale > 76;
 	const levels = levelsOf(
 		points.map(({ x }) => x),
-		roomy ? 70 : 34,
+		roomy ? 70 : 40,
 	);
 	return (
 		<svg className={classes.lines} width={width} height={height} data-groove-line>

@@ -119,7 +119,7 @@ export function swingOf({
 	const found = [
 		{ of: "16ths", percent: sixteenths },
 		{ of: "8ths", percent: swing },
-	].find(({ percent }) => percent !== null && Math.abs(percent - 50) >= 1);
+	].find(({ percent }) => percent !== null && Math.abs(percent - 50) >= 1.5);
 	if (!found?.percent) return null;
 	const ratio = found.percent / (100 - found.percent);
 	const short = `${Math.round(found.percent)} %`;
