@@ -24,6 +24,8 @@ async fn backbeats_stay_and_everything_else_becomes_a_ghost() -> Done {
     browser.click("[data-pass=draw] [aria-label='Narrow the aim']").await?;
     browser.press("all but these").await?;
     kept(&browser, 1, "passes[0]?.aim.invert && passes[0].aim.positions.slots.join() === '5,13'").await?;
+    let sentence = browser.text("[data-pass=draw]").await?;
+    assert!(sentence.contains("On snare, every bar, all but 2 and 4"), "{sentence}");
     let script = "return fetch('/api/v1/parts/1').then((r) => r.json()).then(async (p) => {
         const { recipe, variation } = p.state;
         const played = await fetch('/api/v1/parts/1/performance', { method: 'POST', headers: { 'Content-Type': 'application/json' },

@@ -116,7 +116,13 @@ impl App {
         };
         let name = match &request.name {
             Some(name) => name.clone(),
-            None => format!("{}, {}", self.store().song_alone(opened.row.song)?.name, opened.name()),
+            None => {
+                let kit = &opened.chart().kit.instruments;
+                let named = kit.iter().filter(|one| request.take.instruments.contains(&one.id));
+                let named: Vec<&str> = named.map(|one| one.name.as_str()).collect();
+                let whose = if named.is_empty() { opened.name() } else { named.join(" and ") };
+                format!("{}, {whose}", self.store().song_alone(opened.row.song)?.name)
+            }
         };
         let taken = GrooveProfile::taken(&name, opened.chart(), &file.tempo, &file.metre, &hits, &request.take)
             .map_err(|error| Problem::field(format!("take.{}", error.path), error.message))?;

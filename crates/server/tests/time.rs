@@ -37,6 +37,12 @@ fn a_groove_is_taken_kept_exported_and_read_again() {
     let take = json!({"take": {"length": 1, "grid": "1/16", "instruments": ["closed-hat"]}, "name": "Roof hats"});
     let (status, taken) = post(&client, &format!("/parts/{}/groove", parts[0]), take);
     assert_eq!(status, Status::Ok, "{taken}");
+    let name_of = |instruments: Value| {
+        let take = json!({"take": {"length": 1, "grid": "1/16", "instruments": instruments}});
+        post(&client, &format!("/parts/{}/groove", parts[0]), take).1["groove"]["name"].clone()
+    };
+    assert_eq!(name_of(json!([])), "Tin Roof, Pads kit take 3");
+    assert_eq!(name_of(json!(["kick", "closed-hat"])), "Tin Roof, Closed hat and Kick");
     assert_eq!(taken["groove"]["metre"]["numerator"], 5);
     let (_, whole) = post(&client, &format!("/parts/{}/groove", parts[0]), json!({"take": {"length": 1}}));
     assert!(whole["said"][0].as_str().unwrap().contains("another metre than 5/4"), "{}", whole["said"]);

@@ -128,11 +128,41 @@ function ConditionToken({
 	);
 }
 
+type Turned = "instruments" | "bars" | "conditions" | "ways";
+
+/** What an aim that means all but these turns round: its conditions, where it has any, else its whole scope. */
+function turned(aim: Aim): Turned | null {
+	if (!aim.invert) return null;
+	if (aim.picked || Object.keys(names).some((name) => aim[name as Condition] !== undefined))
+		return "conditions";
+	if (aim.articulations?.length) return "ways";
+	return aim.instruments?.length ? "instruments" : "bars";
+}
+
+/** “all but”, where the words behind it are what is turned round. */
+export function AllBut({ aim, onChange, before }: Pick<AimProps, "aim" | "onChange"> & { before: Turned }) {
+	if (turned(aim) !== before) return null;
+	return (
+		<>
+			<button
+				type="button"
+				className={classes.token}
+				title="Press to aim at these instead of the others"
+				onClick={() => onChange({ ...aim, invert: undefined })}
+			>
+				{before === "ways" ? "struck otherwise" : "all but"}
+			</button>
+			{before === "ways" ? ", " : " "}
+		</>
+	);
+}
+
 /** All conditions that an aim has, and the way to more of them. */
 export function AimConditions(props: AimProps) {
 	const { aim, onChange } = props;
 	return (
 		<>
+			<AllBut {...props} before="conditions" />
 			{aim.positions && <PositionsToken {...props} positions={aim.positions} />}
 			{aim.velocity && <VelocityToken {...props} />}
 			{aim.length && <LengthToken {...props} />}
@@ -154,19 +184,7 @@ export function AimConditions(props: AimProps) {
 					,{" "}
 				</>
 			)}
-			{aim.invert && (
-				<>
-					<button
-						type="button"
-						className={classes.token}
-						title="Press to aim at these instead of the others"
-						onClick={() => onChange({ ...aim, invert: undefined })}
-					>
-						all but these
-					</button>
-					,{" "}
-				</>
-			)}
+			<AllBut {...props} before="ways" />
 			<Narrow {...props} />{" "}
 		</>
 	);

@@ -4,7 +4,7 @@ import type { Aim, BarRange } from "../../api/generated/types";
 import { listed } from "../../words";
 import { barCount } from "../song";
 import { useWorkspace } from "../store";
-import { AimConditions, type AimProps } from "./AimConditions";
+import { AimConditions, type AimProps, AllBut } from "./AimConditions";
 import classes from "./Passes.module.css";
 
 type Props = Pick<AimProps, "aim" | "onChange">;
@@ -14,8 +14,10 @@ export function AimTokens(props: AimProps) {
 	const { aim, onChange } = props;
 	return (
 		<>
-			On <InstrumentsToken aim={aim} onChange={onChange} />, <BarsToken aim={aim} onChange={onChange} />,{" "}
-			<AimConditions {...props} />
+			On <AllBut aim={aim} onChange={onChange} before="instruments" />
+			<InstrumentsToken aim={aim} onChange={onChange} />,{" "}
+			<AllBut aim={aim} onChange={onChange} before="bars" />
+			<BarsToken aim={aim} onChange={onChange} />, <AimConditions {...props} />
 		</>
 	);
 }
