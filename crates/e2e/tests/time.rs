@@ -262,14 +262,16 @@ async fn two_tabs_edit_one_pocket() -> Done {
     browser.until("document.body.textContent.includes('was changed elsewhere')").await?;
     browser.until("document.querySelector(\"[aria-label='Lean: lean']\")?.textContent === '7 ms behind'").await?;
     number(&browser, "Swing: swing", "60").await?;
-    let both = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([p]) => [p.settings.lean.by, p.settings.swing.to])";
-    for _ in 0..100 {
-        if browser.run(both).await? == serde_json::json!([7, 60]) {
-            return browser.close().await;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-    }
-    panic!("{}", browser.run(both).await?);
+    let both = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json())
+        .then(([pocket]) => pocket.settings.lean.by === 7 && pocket.settings.swing.to === 60)";
+    wait_for(&browser, both).await?;
+    // What the other tab deletes is gone here as soon as one looks again.
+    let delete = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([pocket]) =>
+        fetch(`/api/v1/pockets/${pocket.id}?revision=${pocket.revision}`, { method: 'DELETE' }).then((r) => r.status))";
+    assert_eq!(browser.run(delete).await?, 200);
+    browser.run("window.dispatchEvent(new Event('focus'))").await?;
+    browser.until("!document.querySelector('[data-pocket]')").await?;
+    browser.close().await
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -67,10 +67,13 @@ function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
 	});
 	useEffect(() => {
 		const leave = () => store.getState().flush();
+		const { lookAgain } = store.getState();
 		window.addEventListener("pagehide", leave);
+		window.addEventListener("focus", lookAgain);
 		document.title = `${loaded.song.name} – Vivida`;
 		return () => {
 			window.removeEventListener("pagehide", leave);
+			window.removeEventListener("focus", lookAgain);
 			document.title = "Vivida";
 			leave();
 		};

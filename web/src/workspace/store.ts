@@ -147,6 +147,8 @@ export interface WorkspaceState extends View, Draft {
 	/** Hear an action before it is taken; nothing ends that. */
 	listen: (audition: Audition | null) => void;
 	showGrooves: (shown: boolean) => void;
+	/** Another tab may have changed the pockets meanwhile. */
+	lookAgain: () => void;
 	/** Send what waits, because the page goes away. */
 	flush: () => void;
 }
@@ -232,7 +234,7 @@ export function createWorkspace(
 				if (!state || label === null) return;
 				// The step may have been a pocket's, which other parts follow, too.
 				const pockets = await client.pockets(song.id);
-				const others = JSON.stringify(pockets) !== JSON.stringify(get().pockets);
+				const others = !alike(pockets, get().pockets);
 				set({ pockets, pocketDrafts: {} });
 				if (others) get().changedElsewhere(state.history);
 				// The history is the song's: the step may have been another part's.
@@ -244,6 +246,21 @@ export function createWorkspace(
 				}
 			} catch (error) {
 				showError(error);
+			}
+		};
+		const lookAgain = async () => {
+			await saver.settled();
+			if (Object.keys(get().pocketDrafts).length > 0) return;
+			try {
+				const pockets = await client.pockets(song.id);
+				if (alike(pockets, get().pockets)) return;
+				const { state } = await client.part(part.state.id);
+				set({ pockets });
+				if (state.revision !== get().revision) saver.take(state);
+				else performer.ask();
+				get().changedElsewhere(state.history);
+			} catch {
+				// Nobody pressed anything: what is done next says what is the matter.
 			}
 		};
 		const compare = async (take: number | null) => {
@@ -344,6 +361,7 @@ export function createWorkspace(
 				set({ audition });
 				performer.ask();
 			},
+			lookAgain: () => void lookAgain(),
 			showGrooves: (grooves) => {
 				const heard = get().audition !== null;
 				set({ grooves, audition: null });
@@ -434,9 +452,10 @@ function createPerformer(part: number, set: SetState, get: GetState) {
 	};
 }
 
+const alike = <T>(a: T, b: T) => JSON.stringify(a) === JSON.stringify(b);
+
 /** Whether what was written is read alike: by the same layers, against the same grid. */
-const alike = (a: PartState, b: PartState) =>
-	JSON.stringify(a.layers) === JSON.stringify(b.layers) && a.grid === b.grid;
+const readAlike = (a: PartState, b: PartState) => alike(a.layers, b.layers) && a.grid === b.grid;
 
 /** Keeps drafts, one after the other, each against the revision before it. */
 function createSaver(
@@ -456,7 +475,7 @@ function createSaver(
 			reload();
 			return;
 		}
-		const read = alike(get().part.state, state);
+		const read = readAlike(get().part.state, state);
 		set({
 			part: { ...get().part, state },
 			recipe: state.recipe,
