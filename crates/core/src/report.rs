@@ -41,11 +41,10 @@ pub struct Figures {
     /// Share (0 to 1) of hits that come behind it.
     pub late: f64,
     /// Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Measured from
-    /// where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four, or
-    /// where they lie so unevenly that their mean has a standard error of more than 1.5 %.
+    /// where the instrument's own beats lie, so that leaning is no swing; without any, from the beat.
+    /// Nothing with fewer than four of either, or where the standard error is above 1.5 %.
     pub swing: Option<f64>,
-    /// Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
-    /// of them in either half, either.
+    /// Where every second 16th lies within its half of the beat, likewise; two of the four in either half.
     pub swing_sixteenths: Option<f64>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
@@ -173,11 +172,11 @@ struct Measured {
     on_grid: usize,
     early: usize,
     /// Where in the beat those lie that may be offbeat 8ths, and how far off it those on the beat.
-    offbeats: Seconds,
+    offbeats: Offbeats,
     beats: Vec<f64>,
     /// Where in either half of the beat those lie that may be every second 16th, and how far off it those
     /// where a half begins.
-    sixteenths: [Seconds; 2],
+    sixteenths: [Offbeats; 2],
     halves: Vec<f64>,
 }
 
@@ -191,7 +190,7 @@ impl Default for Measured {
             offsets: Vec::new(),
             on_grid: 0,
             early: 0,
-            offbeats: Seconds::default(),
+            offbeats: Offbeats::default(),
             beats: Vec::new(),
             sixteenths: Default::default(),
             halves: Vec::new(),
@@ -201,13 +200,13 @@ impl Default for Measured {
 
 /// What may be the second of a pair, by where in the pair it lies.
 #[derive(Clone, Default)]
-struct Seconds {
+struct Offbeats {
     places: Vec<f64>,
     /// How many lie still later, where no swing goes but the last of four.
     later: usize,
 }
 
-impl Seconds {
+impl Offbeats {
     /// Whether it may be one.
     fn take(&mut self, place: f64) -> bool {
         let swung = (0.4..0.72).contains(&place);
@@ -218,7 +217,7 @@ impl Seconds {
         swung
     }
 
-    fn extend(&mut self, other: &Seconds) {
+    fn extend(&mut self, other: &Offbeats) {
         self.places.extend(&other.places);
         self.later += other.later;
     }
@@ -232,12 +231,12 @@ impl Seconds {
     }
 }
 
-/// Where the seconds of pairs lie on average, in %, counted from where the firsts do; without any, from
-/// their lines. Nothing where they are so few and so uneven that the mean may be off by more than a few %.
-fn swing_of(seconds: &[f64], firsts: &[f64]) -> Option<f64> {
+/// Where the offbeats lie on average, in %, counted from where the beats do; without any, from their
+/// lines. Nothing where they are so few and so uneven that the mean may be off by more than a few %.
+fn swing_of(offbeats: &[f64], beats: &[f64]) -> Option<f64> {
     let error = |places: &[f64]| standard_deviation(places).powi(2) / places.len().max(1) as f64;
-    let sure = (error(seconds) + error(firsts)).sqrt() <= 0.015 && !(1..4).contains(&firsts.len());
-    sure.then(|| (mean(seconds) - mean(firsts)) * 100.0)
+    let sure = (error(offbeats) + error(beats)).sqrt() <= 0.015 && !(1..4).contains(&beats.len());
+    sure.then(|| (mean(offbeats) - mean(beats)) * 100.0)
 }
 
 /// What is gathered of each instrument.
@@ -315,7 +314,7 @@ impl Measured {
     fn figures(&self) -> Figures {
         let velocities = Counts::new(&self.velocities);
         let offbeats = self.offbeats.found();
-        let sixteenths = self.sixteenths.each_ref().map(Seconds::found);
+        let sixteenths = self.sixteenths.each_ref().map(Offbeats::found);
         let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
         Figures {
             count: velocities.count,
@@ -334,8 +333,8 @@ impl Measured {
                 .iter()
                 .all(|half| half.len() >= 2)
                 .then_some(sixteenths.concat())
-                .and_then(|seconds| swing_of(&seconds, &self.halves)),
-            swing: (offbeats.len() >= 4).then_some(offbeats).and_then(|seconds| swing_of(&seconds, &self.beats)),
+                .and_then(|offbeats| swing_of(&offbeats, &self.halves)),
+            swing: (offbeats.len() >= 4).then_some(offbeats).and_then(|offbeats| swing_of(&offbeats, &self.beats)),
             lag_1_correlation: lag_1_correlation(&self.offsets),
         }
     }

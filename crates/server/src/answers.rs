@@ -105,7 +105,8 @@ pub(crate) fn columns(
     opened: &Opened,
     performance: Performance,
     reading: Reading,
-    (known_timing, known_touch): (Option<&str>, Option<&str>),
+    known_timing: Option<&str>,
+    known_touch: Option<&str>,
 ) -> PerformanceColumns {
     let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
     let mut timing_hasher = DefaultHasher::new();

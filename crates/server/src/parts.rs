@@ -28,7 +28,7 @@ impl App {
         let performance = opened.play(vivida_core::Ticks(0.0));
         let reading = opened.played(&performance);
         Ok(PartDetail {
-            performance: columns(&opened, performance, reading, (None, None)),
+            performance: columns(&opened, performance, reading, None, None),
             channel: file.parts[opened.row.position].channel,
             written: written(part, opened.spans(), &meant.lines, chart),
             kit: chart.kit.clone(),
@@ -163,7 +163,7 @@ impl App {
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let performance = perform(opened.part(), opened.chart(), &recipe, &context);
         let reading = opened.played(&performance);
-        Ok(columns(&opened, performance, reading, (request.timing.as_deref(), request.touch.as_deref())))
+        Ok(columns(&opened, performance, reading, request.timing.as_deref(), request.touch.as_deref()))
     }
 
     /// The places of the hits that a pass changes, or of all that it aims at.

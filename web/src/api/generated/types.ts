@@ -1039,13 +1039,12 @@ early: number,
 late: number, 
 /**
  * Where the offbeat 8ths lie within the beat, in %: 50 is straight, 66.7 triplets. Measured from
- * where the instrument's own beats lie, so that leaning is no swing. Nothing with fewer than four, or
- * where they lie so unevenly that their mean has a standard error of more than 1.5 %.
+ * where the instrument's own beats lie, so that leaning is no swing; without any, from the beat.
+ * Nothing with fewer than four of either, or where the standard error is above 1.5 %.
  */
 swing: number | null, 
 /**
- * Where every second 16th lies within its half of the beat, likewise. Nothing with fewer than two
- * of them in either half, either.
+ * Where every second 16th lies within its half of the beat, likewise; two of the four in either half.
  */
 swing_sixteenths: number | null, 
 /**
