@@ -265,12 +265,19 @@ async fn two_tabs_edit_one_pocket() -> Done {
     let both = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json())
         .then(([pocket]) => pocket.settings.lean.by === 7 && pocket.settings.swing.to === 60)";
     wait_for(&browser, both).await?;
-    // What the other tab deletes is gone here as soon as one looks again.
-    let delete = "return fetch('/api/v1/songs/1/pockets').then((r) => r.json()).then(([pocket]) =>
-        fetch(`/api/v1/pockets/${pocket.id}?revision=${pocket.revision}`, { method: 'DELETE' }).then((r) => r.status))";
-    assert_eq!(browser.run(delete).await?, 200);
+    // What the other tab does is seen as soon as one looks again: here a follower and the end of the pocket.
+    let delete = "const tell = (method, path, body) => fetch('/api/v1' + path, { method, headers: { 'Content-Type': 'application/json' },
+            body: body && JSON.stringify(body) }).then((r) => r.json());
+        const change = { kind: 'follow', instruments: ['kick'] };
+        return tell('GET', '/songs/1/pockets').then(([{ id }]) => tell('POST', `/pockets/${id}/followers`, { part: 1, change }))
+            .then(({ pockets: [{ id, revision }] }) => tell('DELETE', `/pockets/${id}?revision=${revision}`))
+            .then(({ pockets }) => pockets.length)";
+    assert_eq!(browser.run(delete).await?, 0);
     browser.run("window.dispatchEvent(new Event('focus'))").await?;
-    browser.until("!document.querySelector('[data-pocket]')").await?;
+    browser.until("document.querySelector('[data-make-pocket]') && !document.querySelector('[data-pocket]')").await?;
+    browser.keys("p").await?;
+    browser.find("[data-pass=lean]").await?;
+    browser.find("[data-pass=swing]").await?;
     browser.close().await
 }
 

@@ -178,10 +178,10 @@ pub(crate) fn take_columns(file: &SongFile, chart: &Chart, performance: &Perform
     let mut sounding: Vec<&PlayedHit> = performance.sounding().collect();
     sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
     for hit in sounding {
-        let seconds = file.tempo.seconds(hit.tick);
+        let (at, lasts) = span(file, hit.tick, hit.length);
         columns.ticks.push(hit.tick.0);
-        columns.seconds.push(short(seconds));
-        columns.lengths.push(short(file.tempo.seconds(hit.tick + hit.length) - seconds));
+        columns.seconds.push(at as f64 / 1e5);
+        columns.lengths.push(lasts as f64 / 1e5);
         columns.velocities.push(hit.velocity.get());
         columns.notes.push(hit.note.get());
         columns.instruments.push(chart.instrument_of(hit.note, hit.channel) as u16);

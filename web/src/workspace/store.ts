@@ -250,14 +250,19 @@ export function createWorkspace(
 		};
 		const lookAgain = async () => {
 			await saver.settled();
-			if (Object.keys(get().pocketDrafts).length > 0) return;
 			try {
 				const pockets = await client.pockets(song.id);
 				if (alike(pockets, get().pockets)) return;
 				const { state } = await client.part(part.state.id);
+				// What is being changed here meets the newer state when it is kept.
+				if (Object.keys(get().pocketDrafts).length > 0) return;
+				// A gesture may have begun on the passes of before: it must not be kept as if on these.
+				if (state.revision !== get().revision) {
+					reload();
+					return;
+				}
 				set({ pockets });
-				if (state.revision !== get().revision) saver.take(state);
-				else performer.ask();
+				performer.ask();
 				get().changedElsewhere(state.history);
 			} catch {
 				// Nobody pressed anything: what is done next says what is the matter.
