@@ -17,3 +17,11 @@ export function showError(error: unknown) {
 export function showNote(title: string, message: string) {
 	notifications.show({ title, message, autoClose: 6_000, withBorder: true });
 }
+
+/** Say what is the matter until it is over. */
+export function showLasting(id: string, title: string, message: string) {
+	notifications.show({ id, color: "madder", title, message, autoClose: false, withBorder: true });
+}
+
+/** It is over. */
+export const hideNote = (id: string) => notifications.hide(id);

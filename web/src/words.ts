@@ -4,6 +4,9 @@ export const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 const counts = new Intl.NumberFormat("en");
 
+/** With its stop. */
+export const sentence = (text: string) => (/[.!?]$/.test(text) ? text : `${text}.`);
+
 export const plural = (count: number, one: string, many = `${one}s`) =>
 	`${counts.format(count)} ${count === 1 ? one : many}`;
 

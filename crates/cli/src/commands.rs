@@ -1,6 +1,8 @@
 //! What the subcommands do. Errors are one line for people.
 
+use crate::output;
 use std::fs;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{Context, Performance, Recipe, RecipeFile, Ticks, perform};
@@ -14,20 +16,24 @@ pub fn named(path: &Path, error: impl std::fmt::Display) -> String {
     format!("{}: {error}", path.display())
 }
 
-/// Reads a song; what was mended is said on stderr.
+/// Reads a song.
 pub fn read_song(path: &Path) -> Result<(Vec<u8>, SongFile), String> {
     let bytes = fs::read(path).map_err(|error| named(path, error))?;
     let song = vivida_smf::read(&bytes).map_err(|error| named(path, error))?;
     for mended in &song.mended {
-        eprintln!("vivida: {}: note: {mended}", path.display());
+        output::note(path, mended);
     }
     Ok((bytes, song))
 }
 
-fn read_recipe(path: Option<&Path>) -> Result<Recipe, String> {
+/// A recipe that can be played on a song.
+fn read_recipe(path: Option<&Path>, song: &SongFile) -> Result<Recipe, String> {
     let Some(path) = path else { return Ok(Recipe::default()) };
     let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
-    Ok(RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain())
+    let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
+    recipe.check().map_err(|error| named(path, error))?;
+    recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
+    Ok(recipe)
 }
 
 /// Every part as it is played: drum parts by the recipe, the others as they are.
@@ -45,8 +51,8 @@ pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> V
 }
 
 pub fn apply(input: &Path, recipe: Option<&Path>, variation: u32, output: &Path, fine: bool, lead_in: bool) -> Done {
-    let recipe = read_recipe(recipe)?;
     let (bytes, song) = read_song(input)?;
+    let recipe = read_recipe(recipe, &song)?;
     let resolution = if fine { Resolution::Fine } else { Resolution::Own };
     let export = Export { resolution, lead_in };
     let performances = if recipe.passes.iter().any(|pass| pass.on) {
@@ -56,16 +62,26 @@ pub fn apply(input: &Path, recipe: Option<&Path>, variation: u32, output: &Path,
         Vec::new()
     };
     let written = vivida_smf::write(&bytes, &song, &performances, export);
-    fs::write(output, written).map_err(|error| named(output, error))
+    output::write(output, |out| out.write_all(&written))
 }
 
+/// The longest WAV file, in s.
+const LONGEST_WAV: f64 = 3600.0;
+
 pub fn render(input: &Path, recipe: Option<&Path>, variation: u32, output: &Path) -> Done {
-    let recipe = read_recipe(recipe)?;
     let (_, song) = read_song(input)?;
+    let recipe = read_recipe(recipe, &song)?;
     let strikes = play(&song, &recipe, variation, Ticks(0.0)).into_iter().flat_map(|(index, performance)| {
-        vivida_sound::strikes(&performance.hits, song.parts[index].drums, &song.tempo, Ticks(0.0))
+        vivida_sound::strikes(performance.hits(), song.parts[index].drums, &song.tempo, Ticks(0.0))
     });
-    fs::write(output, vivida_sound::mixdown(strikes.collect())).map_err(|error| named(output, error))
+    let mix = vivida_sound::Mixdown::new(strikes.collect());
+    if mix.seconds() > LONGEST_WAV {
+        let minutes = mix.seconds() / 60.0;
+        let said = format!("what is played lasts {minutes:.0} minutes; a WAV file is made of an hour at most");
+        return Err(named(input, said));
+    }
+    let mut progress = output::Progress::new("rendering")?;
+    output::write(output, |out| mix.write(out, |share| progress.go_on(share)))
 }
 
 pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
@@ -84,7 +100,12 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
     let launched = rocket::execute(async move {
         let liftoff = rocket::fairing::AdHoc::on_liftoff("say where", |rocket| {
             Box::pin(async move {
-                println!("Vivida is at http://127.0.0.1:{}/ (stop with Ctrl+C)", rocket.config().port);
+                let address = format!("http://127.0.0.1:{}/", rocket.config().port);
+                if let Some(app) = rocket.state::<Arc<App>>() {
+                    app.say_address(&address);
+                }
+                // Where nobody can be told, the page is there all the same.
+                let _ = output::say(&format!("Vivida is at {address} (stop with Ctrl+C)\n"));
             })
         });
         vivida_server::rocket(Arc::new(app), port).attach(liftoff).launch().await

@@ -1,8 +1,10 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
 use crate::commands::{Done, named, read_song};
+use crate::output;
 use clap::Args;
 use std::fs;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use vivida_core::{BarRange, Grid, GrooveFile, GrooveProfile, GrooveTake, InstrumentId, PlayedHit};
 
@@ -48,13 +50,15 @@ pub fn groove(options: Options) -> Done {
     let swings: String = swings.map(|swing| format!(", {} swung {} %", swing.of, swing.percent)).collect();
     let known = (reading.coverage * 100.0).round();
     let bars = if groove.bars == 1 { "1 bar".to_owned() } else { format!("{} bars", groove.bars) };
-    println!("{}: {bars} of {} in {}, {known} % of the slots{steady}{swings}", groove.name, groove.metre, groove.grid);
+    let what = format!("{bars} of {} in {}, {known} % of the slots{steady}{swings}", groove.metre, groove.grid);
+    let name = groove.name.clone();
     let written = if ends_in(&options.output, "mid") {
         vivida_smf::clip_of(&groove)
     } else {
         serde_json::to_vec_pretty(&GrooveFile::new(note, groove)).map_err(|error| named(&options.output, error))?
     };
-    fs::write(&options.output, written).map_err(|error| named(&options.output, error))
+    output::write(&options.output, |out| out.write_all(&written))?;
+    output::say(&format!("{name}: {what}\n"))
 }
 
 fn ends_in(path: &Path, end: &str) -> bool {
@@ -87,7 +91,7 @@ fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
     let taken = GrooveProfile::taken(&part.name, &chart, &song.tempo, &song.metre, &hits, &take)
         .map_err(|error| named(&options.input, error))?;
     for said in taken.said {
-        eprintln!("vivida: {}: note: {said}", options.input.display());
+        output::note(&options.input, &said);
     }
     Ok((format!("Taken from {}.", options.input.display()), taken.groove))
 }

@@ -1,6 +1,7 @@
 //! `vivida inspect`: a song in figures.
 
 use crate::commands::{Done, play, read_song};
+use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
 use vivida_core::{Context, Figures, Recipe, Report, Ticks, report};
@@ -18,11 +19,10 @@ pub fn inspect(input: &Path, as_json: bool) -> Done {
         .collect();
     if as_json {
         let text = serde_json::to_string_pretty(&in_json(&song, &reports)).map_err(|error| error.to_string())?;
-        println!("{text}");
+        output::say(&format!("{text}\n"))
     } else {
-        print!("{}", in_words(&song, &reports));
+        output::say(&in_words(&song, &reports))
     }
-    Ok(())
 }
 
 fn in_json(song: &SongFile, reports: &[Report]) -> Value {
@@ -77,6 +77,13 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
             out += &line(&instrument.name, &one.figures);
         }
         out += &line("all", &report.written.all);
+    }
+    if song.parts.is_empty() {
+        out += "\nThe file holds no notes; there is nothing to play.\n";
+    }
+    if !song.mended.is_empty() {
+        out += "\nMended:\n";
+        out.extend(song.mended.iter().map(|mended| format!("  {mended}\n")));
     }
     out
 }

@@ -3,8 +3,10 @@
 mod commands;
 mod groove;
 mod inspect;
+mod output;
 
 use clap::{Parser, Subcommand};
+use std::panic;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -16,6 +18,9 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 #[derive(Parser)]
 #[command(version, about)]
 struct Arguments {
+    /// Say on stderr what was mended in files and what was left out.
+    #[arg(long, short, global = true)]
+    verbose: bool,
     #[command(subcommand)]
     command: Command,
 }
@@ -81,7 +86,25 @@ enum Command {
 }
 
 fn main() -> ExitCode {
-    let done = match Arguments::parse().command {
+    // Nothing here should fail this way; if it does, it is a line like any other failure.
+    panic::set_hook(Box::new(|fault| output::complain(&format!("a fault of Vivida's own: {fault}"))));
+    let arguments = Arguments::parse();
+    if arguments.verbose {
+        output::be_verbose();
+    }
+    let done = panic::catch_unwind(|| run(arguments.command));
+    match done {
+        Ok(Ok(())) => ExitCode::SUCCESS,
+        Ok(Err(message)) => {
+            output::complain(&message);
+            ExitCode::from(1)
+        }
+        Err(_) => ExitCode::from(1),
+    }
+}
+
+fn run(command: Command) -> commands::Done {
+    match command {
         Command::Serve { data, port, demo } => commands::serve(data, port, demo),
         Command::Apply { input, recipe, variation, output, fine, lead_in } => {
             commands::apply(&input, recipe.as_deref(), variation, &output, fine, lead_in)
@@ -90,13 +113,6 @@ fn main() -> ExitCode {
         Command::Inspect { input, json } => inspect::inspect(&input, json),
         Command::Render { input, recipe, variation, output } => {
             commands::render(&input, recipe.as_deref(), variation, &output)
-        }
-    };
-    match done {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(message) => {
-            eprintln!("vivida: {}", message.replace('\n', " "));
-            ExitCode::from(1)
         }
     }
 }

@@ -12,7 +12,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn part(hits: u32) -> Part {
     let hit = |id: u32| Hit {
-        id: HitId(id),
+        id: HitId::new(id),
         tick: Ticks(60.0 * f64::from(id)),
         length: Ticks(50.0),
         velocity: Velocity::new((id * 37 % 127) as u8 + 1).unwrap(),

@@ -3,7 +3,7 @@
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::hit::HitId;
-use crate::kit::{InstrumentId, Limb};
+use crate::kit::InstrumentId;
 use crate::metre::MetreMap;
 use crate::perform::Stage;
 use crate::section::Section;
@@ -193,10 +193,33 @@ pub struct Aim {
     pub invert: bool,
 }
 
+/// What an aim at all but some turns round, for the words that say so.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Turned {
+    /// Its conditions, within the chosen instruments and bars.
+    Conditions,
+    /// Its ways of striking, likewise.
+    Articulations,
+    /// Its instruments, and the bars with them.
+    Instruments,
+    /// Its bars.
+    Bars,
+}
+
 /// The draw that decides whether a hit belongs to a share; actions draw lower numbers.
 const SHARE_DRAW: u32 = 1 << 20;
 
 type Wrong = (String, String);
+
+/// The most instruments or articulations that an aim names.
+const MOST_NAMES: usize = 256;
+/// The most ranges of bars, and the most sections.
+const MOST_STRETCHES: usize = 1000;
+/// The most slots, and the highest of them.
+const MOST_SLOTS: u32 = 4096;
+/// The most hits that are picked one by one.
+const MOST_PICKED: usize = 100_000;
 
 fn within(field: &str, value: f64, least: f64, most: f64, unit: &str) -> Result<(), Wrong> {
     let good = value >= least && value <= most;
@@ -214,8 +237,30 @@ impl Aim {
         Aim { instruments: vec![InstrumentId::new(instrument)], ..Aim::default() }
     }
 
+    /// What it turns round, if it means all but these.
+    pub fn turned(&self) -> Option<Turned> {
+        let Aim { instruments, articulations, bars, sections, invert, .. } = self.clone();
+        let plain = Aim { instruments, articulations, bars, sections, invert, ..Aim::default() };
+        match self {
+            Aim { invert: false, .. } => None,
+            _ if *self != plain => Some(Turned::Conditions),
+            Aim { articulations, .. } if !articulations.is_empty() => Some(Turned::Articulations),
+            Aim { instruments, .. } if !instruments.is_empty() => Some(Turned::Instruments),
+            _ => Some(Turned::Bars),
+        }
+    }
+
     /// What is wrong with the conditions: the path of the field and why.
     pub(crate) fn check(&self) -> Result<(), Wrong> {
+        let many = |field: &str, count: usize, most: usize| match count > most {
+            true => Err((field.to_owned(), format!("{count} are more than the {most} that an aim may name"))),
+            false => Ok(()),
+        };
+        many("instruments", self.instruments.len(), MOST_NAMES)?;
+        many("articulations", self.articulations.len(), MOST_NAMES)?;
+        many("bars", self.bars.len(), MOST_STRETCHES)?;
+        many("sections", self.sections.len(), MOST_STRETCHES)?;
+        many("picked", self.picked.as_ref().map_or(0, Vec::len), MOST_PICKED)?;
         for (index, range) in self.bars.iter().enumerate() {
             if range.from < 1 || range.to < range.from {
                 let message = format!(
@@ -226,10 +271,11 @@ impl Aim {
             }
         }
         if let Some(positions) = &self.positions {
+            many("positions.slots", positions.slots.len(), MOST_SLOTS as usize)?;
             within("positions.bars", f64::from(positions.bars), 1.0, 4.0, " bars")?;
             within("positions.tolerance", positions.tolerance.0, 0.0, 50.0, " %")?;
             for (index, &slot) in positions.slots.iter().enumerate() {
-                within(&format!("positions.slots[{index}]"), f64::from(slot), 1.0, 4096.0, "")?;
+                within(&format!("positions.slots[{index}]"), f64::from(slot), 1.0, f64::from(MOST_SLOTS), "")?;
             }
         }
         if let Some(range) = self.velocity
@@ -252,6 +298,7 @@ impl Aim {
         }
         for (field, near) in [("with", &self.with), ("without", &self.without)] {
             let Some(near) = near else { continue };
+            many(&format!("{field}.instruments"), near.instruments.len(), MOST_NAMES)?;
             within(&format!("{field}.within"), near.within.0, 0.0, 1000.0, " ms")?;
         }
         within("share", self.share.map_or(0.0, |share| share.0), 0.0, 100.0, " %")
@@ -262,7 +309,8 @@ impl Aim {
         self.bars.is_empty() && self.sections.is_empty()
     }
 
-    /// Where the chosen stretches of the song begin and end, in ticks.
+    /// Where the chosen stretches of the song begin and end, in ticks, in order; where some overlap they
+    /// are one.
     pub(crate) fn stretches(&self, metre: &MetreMap, sections: &[Section]) -> Vec<(f64, f64)> {
         let named = sections.iter().filter(|section| self.sections.contains(&section.name));
         let bars = self.bars.iter().map(|range| (range.from, range.to));
@@ -270,25 +318,35 @@ impl Aim {
             let last = metre.bar(to);
             (metre.bar(from).start.0, last.start.0 + last.length.0)
         };
-        bars.chain(named.map(|section| (section.from, section.to))).map(stretch).collect()
+        let mut all: Vec<(f64, f64)> =
+            bars.chain(named.map(|section| (section.from, section.to))).map(stretch).collect();
+        all.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut apart: Vec<(f64, f64)> = Vec::with_capacity(all.len());
+        for (from, to) in all {
+            match apart.last_mut() {
+                Some(last) if from < last.1 => last.1 = last.1.max(to),
+                _ => apart.push((from, to)),
+            }
+        }
+        apart
     }
 
-    /// The rows of the stage that are meant, ascending. A silenced hit never is.
+    /// The indices of the stage that are meant, ascending. A silenced hit never is.
     pub(crate) fn meant(&self, stage: &Stage<'_>, dice: &Dice) -> Vec<usize> {
         let scope = self.scope(stage);
-        let mut rows = scope.clone();
-        self.keep_places(&mut rows, stage);
-        self.keep_company(&mut rows, stage, dice);
+        let mut indices = scope.clone();
+        self.keep_places(&mut indices, stage);
+        self.keep_company(&mut indices, stage, dice);
         if self.invert {
-            let mut meant = vec![false; stage.rows()];
-            rows.iter().for_each(|&row| meant[row] = true);
-            let all = if self.is_scope_alone() { (0..stage.rows()).collect() } else { scope };
-            rows = all.into_iter().filter(|&row| !meant[row]).collect();
+            let mut meant = vec![false; stage.count()];
+            indices.iter().for_each(|&index| meant[index] = true);
+            let all = if self.is_scope_alone() { (0..stage.count()).collect() } else { scope };
+            indices = all.into_iter().filter(|&index| !meant[index]).collect();
         }
         if stage.silences() {
-            rows.retain(|&row| !stage.is_silenced(row));
+            indices.retain(|&index| !stage.is_silenced(index));
         }
-        rows
+        indices
     }
 
     /// Nothing is asked of the hits of the chosen instruments and bars.
@@ -303,22 +361,23 @@ impl Aim {
         *self == scope
     }
 
-    /// The rows of the chosen instruments in the chosen bars.
+    /// The indices of the chosen instruments in the chosen bars.
     fn scope(&self, stage: &Stage<'_>) -> Vec<usize> {
-        let mut rows = self.rows_of_instruments(stage);
+        let mut indices = self.rows_of_instruments(stage);
         if !self.is_everywhere() {
             let stretches = self.stretches(stage.metre, stage.sections);
-            rows.retain(|&row| {
-                let tick = stage.written(row).tick.0;
-                stretches.iter().any(|&(from, to)| tick >= from && tick < to)
+            indices.retain(|&index| {
+                let tick = stage.anchor(index).0;
+                let begun = stretches.partition_point(|&(from, _)| from <= tick);
+                begun > 0 && tick < stretches[begun - 1].1
             });
         }
-        rows
+        indices
     }
 
-    /// The rows of the chosen instruments; of all without any.
+    /// The indices of the chosen instruments; of all without any.
     fn rows_of_instruments(&self, stage: &Stage<'_>) -> Vec<usize> {
-        let all = 0..stage.rows();
+        let all = 0..stage.count();
         if self.instruments.is_empty() {
             return all.collect();
         }
@@ -326,51 +385,51 @@ impl Aim {
         let wanted: Vec<bool> = instruments.map(|instrument| self.instruments.contains(&instrument.id)).collect();
         let mut chosen = (0..wanted.len()).filter(|&place| wanted[place]);
         if let (Some(only), None, true) = (chosen.next(), chosen.next(), stage.is_as_written()) {
-            return stage.chart.rows(only).to_vec();
+            return stage.chart.of_instrument(only).to_vec();
         }
-        all.filter(|&row| wanted.get(stage.instrument(row)) == Some(&true)).collect()
+        all.filter(|&index| stage.instrument(index).is_some_and(|place| wanted[place])).collect()
     }
 
     /// What is asked of a hit by itself.
-    fn keep_places(&self, rows: &mut Vec<usize>, stage: &Stage<'_>) {
+    fn keep_places(&self, indices: &mut Vec<usize>, stage: &Stage<'_>) {
         if !self.articulations.is_empty() {
-            rows.retain(|&row| {
-                let ways = stage.instrument_at(row).map_or(&[][..], |one| &one.articulations);
-                ways.iter().any(|way| way.note == stage.note(row) && self.articulations.contains(&way.name))
+            let names: HashSet<&str> = self.articulations.iter().map(String::as_str).collect();
+            indices.retain(|&index| {
+                let ways = stage.instrument_at(index).map_or(&[][..], |one| &one.articulations);
+                ways.iter().any(|way| way.note == stage.note(index) && names.contains(way.name.as_str()))
             });
         }
         if let Some(positions) = &self.positions {
             let chosen: HashSet<u32> = positions.slots.iter().copied().collect();
-            rows.retain(|&row| {
-                let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.written(row).tick);
+            indices.retain(|&index| {
+                let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.anchor(index));
                 chosen.contains(&(slot + 1)) && miss <= positions.tolerance.factor() + 1e-9
             });
         }
         if let Some(range) = self.velocity {
-            rows.retain(|&row| (range.from..=range.to).contains(&Velocity::rounded(stage.velocity[row])));
+            indices.retain(|&index| (range.from..=range.to).contains(&Velocity::rounded(stage.velocity[index])));
         }
         if let Some(range) = self.length {
-            rows.retain(|&row| {
-                let hit = stage.written(row);
-                let length = stage.tempo.millis_of(hit.length, hit.tick);
+            indices.retain(|&index| {
+                let length = stage.tempo.millis_of(stage.first_length(index), stage.anchor(index));
                 length >= range.from && length <= range.to
             });
         }
         if let Some(picked) = &self.picked {
             let picked: HashSet<HitId> = picked.iter().copied().collect();
-            rows.retain(|&row| picked.contains(&stage.id(row)));
+            indices.retain(|&index| picked.contains(&stage.id(index)));
         }
     }
 
     /// What is asked of a hit among others, and the dice.
-    fn keep_company(&self, rows: &mut Vec<usize>, stage: &Stage<'_>, dice: &Dice) {
+    fn keep_company(&self, indices: &mut Vec<usize>, stage: &Stage<'_>, dice: &Dice) {
         if let Some(speed) = &self.speed {
             let gaps = stage.gaps(speed.by_limb);
-            rows.retain(|&row| {
-                let gap = gaps[row];
+            indices.retain(|&index| {
+                let gap = gaps[index];
                 let value = speed.value.is_none_or(|grid| {
                     let cell = grid.cell(stage.metre.ppq());
-                    let whole = stage.tempo.millis_of(cell, stage.written(row).tick).0;
+                    let whole = stage.tempo.millis_of(cell, stage.anchor(index)).0;
                     (gap - whole).abs() <= 0.2 * whole
                 });
                 value
@@ -380,15 +439,15 @@ impl Aim {
         }
         if let Some(run) = self.run {
             let places = run_places(stage, run);
-            rows.retain(|&row| places[row]);
+            indices.retain(|&index| places[index]);
         }
         for (near, wanted) in [(&self.with, true), (&self.without, false)] {
             let Some(near) = near else { continue };
             let others = onsets_of(stage, near);
-            rows.retain(|&row| sounds_near(stage, row, &others, near.within) == wanted);
+            indices.retain(|&index| sounds_near(stage, index, &others, near.within) == wanted);
         }
         if let Some(share) = self.share {
-            rows.retain(|&row| dice.even(stage.id(row), SHARE_DRAW) < share.factor());
+            indices.retain(|&index| dice.even(stage.id(index), SHARE_DRAW) < share.factor());
         }
     }
 }
@@ -405,13 +464,12 @@ pub(crate) fn slot_of(grid: Grid, bars: u32, metre: &MetreMap, at: Ticks) -> (u3
 }
 
 fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {
-    let mut places = vec![false; stage.rows()];
-    for runs in stage.runs(run.gap) {
-        let last = runs.len() - 1;
-        for (place, &row) in runs.iter().enumerate() {
-            places[row] = match run.place {
+    let mut places = vec![false; stage.count()];
+    for found in stage.runs(run.gap) {
+        for (index, place) in found.hits {
+            places[index] = match run.place {
                 RunPlace::First => place == 0,
-                RunPlace::Last => place == last,
+                RunPlace::Last => place + 1 == found.strokes,
                 RunPlace::Odd => place % 2 == 0,
                 RunPlace::Even => place % 2 == 1,
                 RunPlace::Every => (place + 1) % run.every as usize == 0,
@@ -422,39 +480,20 @@ fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {
     places
 }
 
-/// Where the instruments sound, in seconds, ascending, and each hit's row.
+/// Where the instruments sound, in seconds, ascending, and each hit's index.
 fn onsets_of(stage: &Stage<'_>, near: &Near) -> Vec<(f64, usize)> {
     let wanted: Vec<bool> =
         stage.chart.kit.instruments.iter().map(|instrument| near.instruments.contains(&instrument.id)).collect();
-    let mut onsets: Vec<(f64, usize)> = (0..stage.rows())
-        .filter(|&row| wanted.get(stage.instrument(row)) == Some(&true) && !stage.is_silenced(row))
-        .map(|row| (stage.seconds(row), row))
+    let mut onsets: Vec<(f64, usize)> = (0..stage.count())
+        .filter(|&index| stage.instrument(index).is_some_and(|place| wanted[place]) && !stage.is_silenced(index))
+        .map(|index| (stage.seconds(index), index))
         .collect();
     onsets.sort_by(|a, b| a.0.total_cmp(&b.0));
     onsets
 }
 
-fn sounds_near(stage: &Stage<'_>, row: usize, others: &[(f64, usize)], within: Millis) -> bool {
-    let (at, reach) = (stage.seconds(row), within.0 / 1000.0 + 1e-9);
+fn sounds_near(stage: &Stage<'_>, index: usize, others: &[(f64, usize)], within: Millis) -> bool {
+    let (at, reach) = (stage.seconds(index), within.0 / 1000.0 + 1e-9);
     let from = others.partition_point(|other| other.0 < at - reach);
-    others[from..].iter().take_while(|other| other.0 <= at + reach).any(|&(_, other)| other != row)
-}
-
-/// The gap in ms from each row back to the one before it of the same group; endless for the first.
-pub(crate) fn gaps(stage: &Stage<'_>, by_limb: bool) -> Vec<f64> {
-    let kit = &stage.chart.kit;
-    let group = |row: usize| {
-        let index = stage.instrument(row);
-        let limb = kit.instruments.get(index).map_or(Limb::None, |one| one.limb);
-        let shared = by_limb && !matches!(limb, Limb::None | Limb::EitherHand);
-        if shared { kit.instruments.iter().position(|other| other.limb == limb).unwrap_or(index) } else { index }
-    };
-    let mut last = vec![f64::NEG_INFINITY; kit.instruments.len().max(1)];
-    let mut gaps = vec![f64::INFINITY; stage.rows()];
-    for row in stage.in_time() {
-        let at = stage.seconds(row);
-        let before = std::mem::replace(&mut last[group(row)], at);
-        gaps[row] = (at - before) * 1000.0;
-    }
-    gaps
+    others[from..].iter().take_while(|other| other.0 <= at + reach).any(|&(_, other)| other != index)
 }

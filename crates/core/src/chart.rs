@@ -9,7 +9,7 @@ use crate::units::{Channel, Note};
 use std::sync::OnceLock;
 
 /// The kit of a part, and of each hit the instrument, the grid line that it is meant for and its
-/// metrical weight. Hits are named by their place in the part, their **row**. Lines and weights are
+/// metrical weight. Hits are named by their place in the part, their **index**. Lines and weights are
 /// worked out when they are first asked for.
 ///
 /// ```
@@ -22,12 +22,12 @@ use std::sync::OnceLock;
 pub struct Chart {
     /// Which notes are which drum.
     pub kit: Kit,
-    /// For each row the place of its instrument in the kit.
-    pub instruments: Vec<u16>,
+    /// For each index the place of its instrument in the kit; nothing where the kit does not know the note.
+    pub instruments: Vec<Option<u16>>,
     lookup: KitLookup,
     /// What the person measures against; else the grid that fits best.
     grid: Option<Grid>,
-    rows: OnceLock<Vec<Vec<usize>>>,
+    of_instruments: OnceLock<Vec<Vec<usize>>>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
     pub(crate) written: OnceLock<Reading>,
@@ -38,19 +38,18 @@ pub struct Chart {
 pub struct Meant {
     /// The grid that the part seems to be meant for; offsets are measured against it.
     pub grid: Grid,
-    /// For each row the grid line nearest to where it is written, in ticks.
+    /// For each index the grid line nearest to where it is written, in ticks.
     pub lines: Vec<f64>,
 }
 
 impl Chart {
-    /// Reads a part by a kit. A note that the kit does not know counts for its first instrument;
-    /// the kits made of a part know all its notes.
+    /// Reads a part by a kit. The kits made of a part know all its notes.
     pub fn new(part: &Part, kit: Kit) -> Chart {
         let lookup = kit.lookup();
-        let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).unwrap_or(0) as u16;
+        let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).map(|place| place as u16);
         Chart {
             instruments: part.hits().iter().map(instrument).collect(),
-            rows: OnceLock::new(),
+            of_instruments: OnceLock::new(),
             meant: OnceLock::new(),
             weights: OnceLock::new(),
             written: OnceLock::new(),
@@ -65,19 +64,23 @@ impl Chart {
         Chart { grid, meant: OnceLock::new(), written: OnceLock::new(), ..self }
     }
 
-    /// The place in the kit of the instrument that a note plays.
-    pub fn instrument_of(&self, note: Note, channel: Channel) -> usize {
-        self.lookup.instrument(note, channel).unwrap_or(0)
+    /// The place in the kit of the instrument that a note plays; nothing where the kit does not know it.
+    pub fn instrument_of(&self, note: Note, channel: Channel) -> Option<usize> {
+        self.lookup.instrument(note, channel)
     }
 
-    /// The rows of an instrument, by its place in the kit.
-    pub(crate) fn rows(&self, instrument: usize) -> &[usize] {
-        let rows = self.rows.get_or_init(|| {
-            let mut rows = vec![Vec::new(); self.kit.instruments.len().max(1)];
-            self.instruments.iter().enumerate().for_each(|(row, &index)| rows[usize::from(index)].push(row));
-            rows
+    /// The indices of an instrument's hits, by its place in the kit.
+    pub(crate) fn of_instrument(&self, instrument: usize) -> &[usize] {
+        let all = self.of_instruments.get_or_init(|| {
+            let mut all = vec![Vec::new(); self.kit.instruments.len()];
+            for (index, place) in self.instruments.iter().enumerate() {
+                if let Some(place) = place {
+                    all[usize::from(*place)].push(index);
+                }
+            }
+            all
         });
-        rows.get(instrument).map_or(&[], Vec::as_slice)
+        all.get(instrument).map_or(&[], Vec::as_slice)
     }
 
     /// Where the hits of its part seem to be meant.
@@ -89,8 +92,8 @@ impl Chart {
         })
     }
 
-    /// The metrical weight of where a row is written.
-    pub(crate) fn weight(&self, part: &Part, metre: &MetreMap, row: usize) -> f64 {
-        self.weights.get_or_init(|| part.hits().iter().map(|hit| metre.weight(hit.tick)).collect())[row]
+    /// The metrical weight of where a hit is written.
+    pub(crate) fn weight(&self, part: &Part, metre: &MetreMap, index: usize) -> f64 {
+        self.weights.get_or_init(|| part.hits().iter().map(|hit| metre.weight(hit.tick)).collect())[index]
     }
 }

@@ -1,7 +1,7 @@
 //! Followers of a pocket, turned into ordinary passes.
 
 use crate::action::{Action, Pocket, Pockets};
-use crate::recipe::{Pass, PassId, Recipe};
+use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
     /// The recipe with the passes of `which` doing by themselves what their pocket says, at their
@@ -19,7 +19,7 @@ impl Recipe {
     /// assert_eq!(lean.by, Millis(5.0));
     /// ```
     pub fn detached(&self, pockets: &Pockets, which: impl Fn(&Pass) -> bool) -> Recipe {
-        let mut free = self.free_id().0;
+        let mut free = self.free_ids();
         let mut passes = Vec::with_capacity(self.passes.len());
         for pass in &self.passes {
             let settings = pass.follows().and_then(|pocket| Some((pockets.get(&pocket.pocket)?, pocket.strength)));
@@ -30,12 +30,7 @@ impl Recipe {
             let actions = settings.as_actions(strength);
             let last = actions.len();
             for (action, place) in actions.into_iter().zip(1..) {
-                let id = if place == last {
-                    pass.id
-                } else {
-                    free += 1;
-                    PassId(free - 1)
-                };
+                let id = if place == last { pass.id } else { free.next().unwrap_or(pass.id) };
                 let name = pass.name.clone().filter(|_| place == last);
                 passes.push(Pass { id, name, action, ..pass.clone() });
             }
@@ -59,6 +54,7 @@ mod tests {
     use super::*;
     use crate::action::{Lean, PocketId, PocketSettings, Swing};
     use crate::aim::Aim;
+    use crate::recipe::PassId;
     use crate::units::{Millis, Percent};
 
     #[test]

@@ -45,11 +45,14 @@ impl Dice {
     }
 
     fn bits(&self, hit: HitId, draw: u32) -> u64 {
-        mix(self.seed ^ ((u64::from(hit.0) << 32) | u64::from(draw)))
+        let (high, low) = (hit.get() >> 32, hit.get() << 32);
+        // Ids of 32 bits and draws stand side by side; what is above them is mixed in by itself.
+        let seed = if high == 0 { self.seed } else { self.seed ^ mix(high) };
+        mix(seed ^ (low | u64::from(draw)))
     }
 }
 
-fn mix(mut bits: u64) -> u64 {
+pub(crate) fn mix(mut bits: u64) -> u64 {
     bits = bits.wrapping_add(0x9e37_79b9_7f4a_7c15);
     bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
@@ -63,7 +66,7 @@ mod tests {
     #[test]
     fn draws_are_even_and_uncorrelated() {
         let dice = Dice::new(1, PassId(1), 0);
-        let draws: Vec<f64> = (0..10_000).map(|hit| dice.even(HitId(hit), 0)).collect();
+        let draws: Vec<f64> = (0..10_000).map(|hit| dice.even(HitId::new(hit), 0)).collect();
         let mean = draws.iter().sum::<f64>() / 1e4;
         assert!((mean - 0.5).abs() < 0.02, "mean {mean}");
         for tenth in 0..10 {
@@ -77,7 +80,7 @@ mod tests {
 
     #[test]
     fn another_variation_pass_round_or_draw_is_another_number() {
-        let number = |variation, pass, round, draw| Dice::new(variation, PassId(pass), round).even(HitId(7), draw);
+        let number = |variation, pass, round, draw| Dice::new(variation, PassId(pass), round).even(HitId::new(7), draw);
         let first = number(1, 1, 0, 0);
         for other in [number(2, 1, 0, 0), number(1, 2, 0, 0), number(1, 1, 1, 0), number(1, 1, 0, 1)] {
             assert_ne!(first, other);
@@ -88,7 +91,7 @@ mod tests {
     #[test]
     fn a_bell_draws_mostly_from_the_middle() {
         let dice = Dice::new(9, PassId(3), 0);
-        let middle = (0..9_000).filter(|&hit| (dice.bell(HitId(hit), 0) - 0.5).abs() < 1.0 / 6.0).count();
+        let middle = (0..9_000).filter(|&hit| (dice.bell(HitId::new(hit), 0) - 0.5).abs() < 1.0 / 6.0).count();
         // Irwin–Hall n = 3: two thirds of the mass within a sixth of the middle.
         assert!((5_800..6_200).contains(&middle), "{middle}");
     }

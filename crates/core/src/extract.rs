@@ -154,7 +154,7 @@ impl GrooveProfile {
         let hits = || {
             let sounding = hits.iter().filter(|hit| hit.silenced.is_none());
             sounding.filter_map(|hit| {
-                let instrument = chart.instrument_of(hit.note, hit.channel);
+                let instrument = chart.instrument_of(hit.note, hit.channel)?;
                 wanted[instrument].then_some((instrument, hit))
             })
         };
@@ -392,7 +392,7 @@ mod tests {
     /// (tick, velocity, note)
     fn part(hits: &[(f64, u8, u8)]) -> Part {
         let hit = |(id, &(tick, velocity, note)): (usize, &(f64, u8, u8))| Hit {
-            id: HitId(id as u32),
+            id: HitId::new(id as u32),
             tick: Ticks(tick),
             length: Ticks(100.0),
             velocity: Velocity::new(velocity).unwrap(),

@@ -3,7 +3,7 @@
 use crate::action::Action;
 use crate::aim::Aim;
 use crate::kit::{InstrumentId, Kit};
-use crate::recipe::{Pass, PassId, Recipe};
+use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
     /// The passes of this recipe that mean something to another part, and sentences on what does
@@ -37,8 +37,7 @@ impl Recipe {
     /// These passes behind those that are there, with ids that are still free.
     pub fn followed_by(&self, other: &Recipe) -> Recipe {
         let mut passes = self.passes.clone();
-        let first = self.free_id().0;
-        let renumbered = (first..).zip(&other.passes).map(|(id, pass)| Pass { id: PassId(id), ..pass.clone() });
+        let renumbered = self.free_ids().zip(&other.passes).map(|(id, pass)| Pass { id, ..pass.clone() });
         passes.extend(renumbered);
         Recipe { passes }
     }
@@ -110,7 +109,7 @@ mod tests {
 
     fn kit(notes: &[u8]) -> Kit {
         let hit = |&note: &u8| Hit {
-            id: HitId(u32::from(note)),
+            id: HitId::new(u32::from(note)),
             tick: Ticks(0.0),
             length: Ticks(1.0),
             velocity: Velocity::MAX,
@@ -132,7 +131,7 @@ mod tests {
         let mut passes: Vec<Pass> =
             (1..).zip(aims).map(|(id, aim)| Pass::new(id, aim, Action::Shape(Shape::default()))).collect();
         passes.push(Pass::new(6, Aim::everything(), Action::ByHand(ByHand::default())));
-        let picked = Aim { picked: Some(vec![HitId(1)]), ..Aim::default() };
+        let picked = Aim { picked: Some(vec![HitId::new(1)]), ..Aim::default() };
         passes.push(Pass::new(7, picked, Action::Level(Level { by: 1.0 })));
         // A shaker and an open hat, but neither kick nor congas: the shaker is of their family.
         let (fitted, said) = Recipe { passes }.fitted(&kit(&[82, 46]));

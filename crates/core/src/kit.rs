@@ -206,6 +206,13 @@ impl Kit {
         self.instruments.iter().enumerate().find(|(_, instrument)| instrument.id == *id)
     }
 
+    /// The family of each of the 128 notes that it knows on any channel.
+    pub fn lookup_families(&self) -> Vec<Option<Family>> {
+        let lookup = self.lookup();
+        let family = |place: usize| self.instruments[place].family;
+        (0..128).map(|note| lookup.any[note].map(family)).collect()
+    }
+
     /// A table for looking up the instruments of many notes.
     pub fn lookup(&self) -> KitLookup {
         let mut any = vec![None; 128];
@@ -370,7 +377,7 @@ mod tests {
 
     fn part(notes: &[u8]) -> Part {
         let hit = |(index, &note): (usize, &u8)| Hit {
-            id: HitId(index as u32),
+            id: HitId::new(index as u32),
             tick: Ticks(index as f64),
             length: Ticks(1.0),
             velocity: Velocity::MAX,

@@ -34,7 +34,7 @@
 //! let ppq = Ppq::new(960).unwrap();
 //! let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
 //! let hit = |beat: u32| Hit {
-//!     id: HitId(beat),
+//!     id: HitId::new(beat),
 //!     tick: Ticks(960.0 * f64::from(beat)),
 //!     length: Ticks(120.0),
 //!     velocity: Velocity::new(100).unwrap(),
@@ -49,7 +49,7 @@
 //! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
 //! let context = Context::new(&tempo, &metre);
 //! let played = perform(&part, &chart, &recipe, &context);
-//! assert_eq!(played.hits[1].tick, Ticks(979.0));
+//! assert_eq!(played.written[1].tick, Ticks(979.0));
 //! assert_eq!(played.passes[0].touched, 8);
 //! ```
 
@@ -60,6 +60,7 @@ mod detach;
 mod dice;
 mod extract;
 mod fit;
+mod gesture;
 mod grid;
 mod groove;
 mod groove_library;
@@ -75,16 +76,18 @@ mod settle;
 mod slots;
 mod start;
 pub mod stats;
+mod strokes;
 mod swung;
 mod take;
 mod tempo;
 mod units;
 
 pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
-pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, VelocityRange};
+pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
 pub use extract::{GrooveReading, GrooveSwing, GrooveTake, LaidHits, Taken, VoiceReading};
+pub use gesture::{Bench, Gesture};
 pub use grid::Grid;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
 pub use groove_library::OwnGroove;
@@ -94,12 +97,15 @@ pub use kit::{
     note_name,
 };
 pub use metre::{Bar, Metre, MetreMap};
-pub use perform::{Context, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by};
+pub use perform::{
+    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by,
+};
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use report::{Figures, InstrumentReading, PORTRAIT_REACH, Portrait, Reading, Report, report};
 pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};
 pub use start::{StartingPoint, starting_points};
+pub use strokes::StrokeRun;
 pub use tempo::TempoMap;
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

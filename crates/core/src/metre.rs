@@ -171,7 +171,7 @@ impl MetreMap {
         for (tick, metre) in changes {
             let last = &stretches[stretches.len() - 1];
             let bars = ((tick.0 - last.tick) / last.bar_length).ceil();
-            let next = stretch(tick.0, last.first_bar + bars as u32, metre);
+            let next = stretch(tick.0, last.first_bar.saturating_add(bars as u32), metre);
             if last.tick >= tick.0 {
                 stretches.pop();
             }
@@ -204,11 +204,38 @@ impl MetreMap {
         let end = start + stretch.bar_length;
         let end = self.stretches.get(index + 1).map_or(end, |next| end.min(next.tick));
         Bar {
-            number: stretch.first_bar + bars as u32,
+            number: stretch.first_bar.saturating_add(bars as u32),
             start: Ticks(start),
             length: Ticks(end - start),
             metre: &stretch.metre,
         }
+    }
+
+    /// The bar (from 1) that a position lies in, and its place there in words: “beat 2&”, “beat 3 ⅓”.
+    ///
+    /// ```
+    /// use vivida_core::{MetreMap, Ppq, Ticks};
+    /// let metre = MetreMap::new(Ppq::new(960).unwrap(), []);
+    /// assert_eq!(metre.place(Ticks(3840.0 + 1440.0)), (2, "beat 2&".to_owned()));
+    /// ```
+    pub fn place(&self, at: Ticks) -> (u32, String) {
+        let bar = self.bar_at(Ticks(at.0 + 0.5));
+        let within = at.0 - bar.start.0;
+        let beats = bar.metre.beats(self.ppq);
+        let beat = beats.iter().rposition(|beat| beat.0 <= within + 0.5).unwrap_or(0);
+        let start = beats.get(beat).map_or(0.0, |beat| beat.0);
+        let next = beats.get(beat + 1).map_or(bar.metre.bar_length(self.ppq), |next| *next);
+        let twelfths = whole(12.0 * (within - start) / (next.0 - start));
+        let name = match twelfths as i64 {
+            0 => String::new(),
+            3 => "e".to_owned(),
+            6 => "&".to_owned(),
+            9 => "a".to_owned(),
+            4 => " ⅓".to_owned(),
+            8 => " ⅔".to_owned(),
+            other => format!(" +{other}/12"),
+        };
+        (bar.number, format!("beat {}{name}", beat + 1))
     }
 
     /// The metrical weight of a position: downbeat 1, the start of another group .85, beats .75,

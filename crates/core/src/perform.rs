@@ -1,19 +1,19 @@
 //! From Written to Played: one pure function.
 
 use crate::action::{Action, ActionFamily, Pockets};
-use crate::aim;
 use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
-use crate::kit::Instrument;
+use crate::kit::{Instrument, VelocityLayer};
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::section::Section;
-use crate::settle::{Draft, settle};
+use crate::settle::{Draft, key, settle};
+use crate::strokes::{self, StrokeRun};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use ts_rs::TS;
 
 /// All that a performance depends on besides the part, its chart and the recipe.
@@ -47,7 +47,7 @@ impl<'a> Context<'a> {
 /// One hit as it is played.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlayedHit {
-    /// The written hit's, or that of the addition.
+    /// The written hit's, or that of the made one.
     pub id: HitId,
     /// Whole ticks.
     pub tick: Ticks,
@@ -71,6 +71,19 @@ impl PlayedHit {
         let Hit { id, tick, length, velocity, release, note, channel } = *hit;
         PlayedHit { id, tick, length, velocity, release, note, channel, silenced: None }
     }
+}
+
+/// A hit that a pass put there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MadeHit {
+    /// How it is played.
+    pub played: PlayedHit,
+    /// The pass that made it.
+    pub pass: PassId,
+    /// The hit that it was made from; nothing where it stands by itself.
+    pub parent: Option<HitId>,
+    /// Where it belongs in the metre; aims, weights, gaps and runs use it.
+    pub anchor: Ticks,
 }
 
 /// What one pass did.
@@ -99,18 +112,25 @@ pub struct PassReport {
 }
 
 /// The Played reading of a part and how it came about.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Performance {
-    /// The written hits, in written order, as they are played; behind them those that were added.
-    pub hits: Vec<PlayedHit>,
+    /// The written hits, in written order, as they are played.
+    pub written: Vec<PlayedHit>,
+    /// The hits that passes made, in the order in which they were made.
+    pub made: Vec<MadeHit>,
     /// A report for each pass of the recipe that is on.
     pub passes: Vec<PassReport>,
 }
 
 impl Performance {
+    /// All hits, the written ones in front.
+    pub fn hits(&self) -> impl Iterator<Item = &PlayedHit> + Clone {
+        self.written.iter().chain(self.made.iter().map(|made| &made.played))
+    }
+
     /// The hits that sound.
-    pub fn sounding(&self) -> impl Iterator<Item = &PlayedHit> {
-        self.hits.iter().filter(|hit| hit.silenced.is_none())
+    pub fn sounding(&self) -> impl Iterator<Item = &PlayedHit> + Clone {
+        self.hits().filter(|hit| hit.silenced.is_none())
     }
 }
 
@@ -119,16 +139,17 @@ pub fn perform(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_
     let mut stage = Stage::new(part, chart, context);
     let passes = recipe.passes.iter().filter(|pass| pass.on);
     let passes = passes.map(|pass| stage.run(pass, context, |_| ())).collect();
-    Performance { hits: stage.settled(context.start), passes }
+    let (written, made) = stage.settled(context.start);
+    Performance { written, made, passes }
 }
 
-/// The rows of the hits that a pass changes, be it on or off.
-pub fn touched_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<u32> {
+/// The hits that a pass changes or makes, be it on or off.
+pub fn touched_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<HitId> {
     let mut stage = Stage::new(part, chart, context);
     let mut touched = Vec::new();
     for pass in recipe.passes.iter().filter(|pass| pass.on || pass.id == wanted) {
         if pass.id == wanted {
-            stage.run(pass, context, |row| touched.push(row as u32));
+            stage.run(pass, context, |id| touched.push(id));
             break;
         }
         stage.run(pass, context, |_| ());
@@ -136,13 +157,13 @@ pub fn touched_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context
     touched
 }
 
-/// The rows of the hits that a pass aims at, be it on or off, whether it changes them or not.
-pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<u32> {
+/// The hits that a pass aims at, be it on or off, whether it changes them or not.
+pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<HitId> {
     let mut stage = Stage::new(part, chart, context);
     for pass in &recipe.passes {
         if pass.id == wanted {
             let dice = Dice::new(context.variation, pass.id, context.round);
-            return pass.aim.meant(&stage, &dice).into_iter().map(|row| row as u32).collect();
+            return pass.aim.meant(&stage, &dice).into_iter().map(|index| stage.id(index)).collect();
         }
         if pass.on {
             stage.run(pass, context, |_| ());
@@ -151,18 +172,57 @@ pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'
     Vec::new()
 }
 
-/// The hits in the hands of the passes: columns of real numbers that actions change in place. Rows
-/// are the part's hits in written order and behind them what was added.
+/// A hit that an action makes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Making {
+    /// What it is made from.
+    pub of: Origin,
+    /// Where it belongs in the metre.
+    pub anchor: Ticks,
+    /// Where it sounds.
+    pub onset: Ticks,
+    /// How long it sounds.
+    pub length: Ticks,
+    /// How hard it is struck.
+    pub velocity: f64,
+    /// Which key.
+    pub note: Note,
+    /// On which channel.
+    pub channel: Channel,
+}
+
+/// What a hit is made from; its identity hangs on that.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Origin {
+    /// Nothing: it has an id of its own.
+    Itself(HitId),
+    /// The hit at an index; it is so many-th of those that the pass makes from it.
+    Parent {
+        /// Its index.
+        index: usize,
+        /// Counted from 0.
+        ordinal: u32,
+    },
+}
+
+/// What is known of a made hit besides the columns.
+#[derive(Clone, Copy, Debug)]
+struct Made {
+    pass: PassId,
+    parent: Option<HitId>,
+    anchor: f64,
+    /// Where it would sound if its parent stood where it was written: its place in the written order.
+    stands: f64,
+    length: f64,
+}
+
+/// The hits in the hands of the passes, in columns that actions change in place. An **index** is a place in
+/// all of them: the part's hits in written order, and behind them what passes have made.
 pub struct Stage<'a> {
     part: &'a Part,
     pub(crate) chart: &'a Chart,
     pub(crate) tempo: &'a TempoMap,
     pub(crate) metre: &'a MetreMap,
-    /// Hits that passes added, as they were added.
-    added: Vec<Hit>,
-    /// The notes of hits that were moved to another instrument.
-    renamed: BTreeMap<usize, Note>,
-    silenced: BTreeMap<usize, PassId>,
     /// Named stretches of bars.
     pub(crate) sections: &'a [Section],
     /// The song's pockets.
@@ -171,6 +231,20 @@ pub struct Stage<'a> {
     pub(crate) round: u32,
     /// Where the stretches begin and end that the pass at work aims at, in ticks; none means all.
     stretches: Vec<(f64, f64)>,
+    made: Vec<Made>,
+    /// The ids of what was made, so that none is there twice.
+    made_ids: HashSet<HitId>,
+    /// All indices in written order, where something was made.
+    order: Vec<u32>,
+    id: Vec<HitId>,
+    note: Vec<Note>,
+    channel: Vec<Channel>,
+    instrument: Vec<Option<u16>>,
+    silenced: Vec<Option<PassId>>,
+    /// How many are silenced, and how many play another note than they were written or made with.
+    silent: usize,
+    renamed: usize,
+    was: Was,
     /// Where each hit begins, in ticks.
     pub onset: Vec<f64>,
     /// How long it lasts, in ticks.
@@ -187,300 +261,367 @@ impl<'a> Stage<'a> {
             chart,
             tempo: context.tempo,
             metre: context.metre,
-            added: Vec::new(),
-            renamed: BTreeMap::new(),
-            silenced: BTreeMap::new(),
             sections: context.sections,
             pockets: context.pockets,
             variation: context.variation,
             round: context.round,
             stretches: Vec::new(),
+            made: Vec::new(),
+            made_ids: HashSet::new(),
+            order: Vec::new(),
+            id: hits.iter().map(|hit| hit.id).collect(),
+            note: hits.iter().map(|hit| hit.note).collect(),
+            channel: hits.iter().map(|hit| hit.channel).collect(),
+            instrument: chart.instruments.clone(),
+            silenced: vec![None; hits.len()],
+            silent: 0,
+            renamed: 0,
+            was: Was::default(),
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
         }
     }
 
-    /// How many rows there are.
-    pub fn rows(&self) -> usize {
+    /// How many hits there are.
+    pub fn count(&self) -> usize {
         self.onset.len()
     }
 
-    /// The hit as it was written or added.
-    pub fn written(&self, row: usize) -> &Hit {
-        let hits = self.part.hits();
-        if row < hits.len() { &hits[row] } else { &self.added[row - hits.len()] }
+    fn made_at(&self, index: usize) -> Option<&Made> {
+        self.made.get(index.wrapping_sub(self.part.hits().len()))
+    }
+
+    /// Where it belongs in the metre: where it was written, or the anchor that it was made with.
+    pub fn anchor(&self, index: usize) -> Ticks {
+        self.made_at(index).map_or_else(|| self.part.hits()[index].tick, |made| Ticks(made.anchor))
+    }
+
+    /// Its place in the written order, in ticks.
+    fn stands(&self, index: usize) -> f64 {
+        self.made_at(index).map_or_else(|| self.part.hits()[index].tick.0, |made| made.stands)
+    }
+
+    /// How long it was when it was written or made.
+    pub fn first_length(&self, index: usize) -> Ticks {
+        self.made_at(index).map_or_else(|| self.part.hits()[index].length, |made| Ticks(made.length))
     }
 
     /// Its identity.
-    pub fn id(&self, row: usize) -> HitId {
-        self.written(row).id
+    pub fn id(&self, index: usize) -> HitId {
+        self.id[index]
     }
 
     /// The note that plays it.
-    pub fn note(&self, row: usize) -> Note {
-        self.renamed.get(&row).copied().unwrap_or(self.written(row).note)
+    pub fn note(&self, index: usize) -> Note {
+        self.note[index]
     }
 
-    /// The place of its instrument in the kit.
+    /// The channel that it is on.
+    pub fn channel(&self, index: usize) -> Channel {
+        self.channel[index]
+    }
+
+    /// The place of its instrument in the kit; nothing where the kit does not know its note.
     #[inline]
-    pub fn instrument(&self, row: usize) -> usize {
-        match self.chart.instruments.get(row) {
-            Some(&index) if self.renamed.is_empty() || !self.renamed.contains_key(&row) => usize::from(index),
-            _ => self.chart.instrument_of(self.note(row), self.written(row).channel),
+    pub fn instrument(&self, index: usize) -> Option<usize> {
+        self.instrument[index].map(usize::from)
+    }
+
+    /// Its instrument; nothing where the kit does not know its note.
+    pub fn instrument_at(&self, index: usize) -> Option<&Instrument> {
+        self.chart.kit.instruments.get(self.instrument(index)?)
+    }
+
+    /// The metrical weight of where it belongs.
+    pub fn weight(&self, index: usize) -> f64 {
+        match self.made_at(index) {
+            None => self.chart.weight(self.part, self.metre, index),
+            Some(made) => self.metre.weight(Ticks(made.anchor)),
         }
     }
 
-    /// Its instrument; nothing without a kit.
-    pub fn instrument_at(&self, row: usize) -> Option<&Instrument> {
-        self.chart.kit.instruments.get(self.instrument(row))
-    }
-
-    /// The metrical weight of where it was written.
-    pub fn weight(&self, row: usize) -> f64 {
-        if row < self.part.hits().len() {
-            self.chart.weight(self.part, self.metre, row)
-        } else {
-            self.metre.weight(self.written(row).tick)
-        }
-    }
-
-    /// Where it was written, in seconds.
-    pub fn seconds(&self, row: usize) -> f64 {
-        self.tempo.seconds(self.written(row).tick)
+    /// Where it belongs, in seconds.
+    pub fn seconds(&self, index: usize) -> f64 {
+        self.tempo.seconds(self.anchor(index))
     }
 
     /// Whether every hit is there and plays what it was written for.
     pub(crate) fn is_as_written(&self) -> bool {
-        self.added.is_empty() && self.renamed.is_empty()
+        self.made.is_empty() && self.renamed == 0
     }
 
     /// Whether passes have silenced any hits.
     pub(crate) fn silences(&self) -> bool {
-        !self.silenced.is_empty()
+        self.silent > 0
     }
 
     /// Whether a pass has silenced it.
-    pub fn is_silenced(&self, row: usize) -> bool {
-        self.silenced.contains_key(&row)
+    pub fn is_silenced(&self, index: usize) -> bool {
+        self.silenced[index].is_some()
     }
 
-    /// All rows in the order in which they were written.
+    /// All indices in the order in which they were written.
     pub fn in_time(&self) -> Vec<usize> {
-        let mut rows: Vec<usize> = (0..self.rows()).collect();
-        if !self.added.is_empty() {
-            rows.sort_by(|&a, &b| self.order(a, b));
+        if self.made.is_empty() {
+            return (0..self.count()).collect();
         }
-        rows
+        self.order.iter().map(|&index| index as usize).collect()
     }
 
-    fn order(&self, a: usize, b: usize) -> std::cmp::Ordering {
-        let (a, b) = (self.written(a), self.written(b));
-        a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id))
+    /// Puts some indices into written order.
+    fn sort(&self, indices: &mut [usize]) {
+        indices.sort_by(|&a, &b| self.stands(a).total_cmp(&self.stands(b)).then(self.id[a].cmp(&self.id[b])));
     }
 
-    /// The rows of each instrument that has any, in written order.
-    pub fn by_instrument(&self, rows: &[usize]) -> Vec<Vec<usize>> {
-        let mut groups = vec![Vec::new(); self.chart.kit.instruments.len().max(1)];
-        for &row in rows {
-            groups[self.instrument(row)].push(row);
+    /// The indices of each instrument that has any, in written order. Notes that the kit does not know are
+    /// an instrument each.
+    pub fn by_instrument(&self, indices: &[usize]) -> Vec<Vec<usize>> {
+        let mut groups = vec![Vec::new(); self.chart.kit.instruments.len()];
+        let mut unknown: BTreeMap<Note, Vec<usize>> = BTreeMap::new();
+        for &index in indices {
+            match self.instrument(index) {
+                Some(instrument) => groups[instrument].push(index),
+                None => unknown.entry(self.note[index]).or_default().push(index),
+            }
         }
         groups.retain(|group| !group.is_empty());
-        if !self.added.is_empty() {
-            for group in &mut groups {
-                group.sort_by(|&a, &b| self.order(a, b));
-            }
+        groups.extend(unknown.into_values());
+        if !self.made.is_empty() {
+            groups.iter_mut().for_each(|group| self.sort(group));
         }
         groups
     }
 
-    /// The gap in ms from each hit back to the one before it of its instrument or its limb.
-    pub fn gaps(&self, by_limb: bool) -> Vec<f64> {
-        aim::gaps(self, by_limb)
-    }
-
-    /// The runs of every instrument: chains of sounding hits at most `gap` apart.
-    pub fn runs(&self, gap: Millis) -> Vec<Vec<usize>> {
-        let all: Vec<usize> = (0..self.rows()).filter(|&row| !self.is_silenced(row)).collect();
-        let mut runs = Vec::new();
-        for rows in self.by_instrument(&all) {
-            let mut run: Vec<usize> = Vec::new();
-            let mut before = f64::NEG_INFINITY;
-            for row in rows {
-                let at = self.seconds(row);
-                if !run.is_empty() && (at - before) * 1000.0 > gap.0 + 1e-6 {
-                    runs.push(std::mem::take(&mut run));
-                }
-                run.push(row);
-                before = at;
-            }
-            runs.push(run);
+    /// The indices of what sounds, in written order.
+    pub fn sounding(&self) -> Vec<usize> {
+        let mut all = self.in_time();
+        if self.silences() {
+            all.retain(|&index| !self.is_silenced(index));
         }
-        runs
+        all
     }
 
-    /// The aimed rows by the stretches of bars that the pass aims at, each with where it begins and
+    /// The gap in ms from each hit's stroke back to the one before it of its instrument or its limb.
+    pub fn gaps(&self, by_limb: bool) -> Vec<f64> {
+        strokes::gaps(self, by_limb)
+    }
+
+    /// The runs of every instrument: chains of strokes at most `gap` apart.
+    pub fn runs(&self, gap: Millis) -> Vec<StrokeRun> {
+        strokes::runs(self, gap)
+    }
+
+    /// The aimed hits by the stretches of bars that the pass aims at, each with where it begins and
     /// ends in ticks; without bars in the aim from the first aimed hit to the last.
     pub fn stretches(&self, aimed: &[usize]) -> Vec<(f64, f64, Vec<usize>)> {
-        let tick = |row: usize| self.written(row).tick.0;
+        let tick = |index: usize| self.anchor(index).0;
         if self.stretches.is_empty() {
-            let ticks = || aimed.iter().map(|&row| tick(row));
+            let ticks = || aimed.iter().map(|&index| tick(index));
             let from = ticks().fold(f64::INFINITY, f64::min);
             let to = ticks().fold(f64::NEG_INFINITY, f64::max);
             return if aimed.is_empty() { Vec::new() } else { vec![(from, to, aimed.to_vec())] };
         }
-        let rows =
-            |from: f64, to: f64| aimed.iter().copied().filter(|&row| tick(row) >= from && tick(row) < to).collect();
-        self.stretches.iter().map(|&(from, to)| (from, to, rows(from, to))).collect()
+        let within = |from: f64, to: f64| {
+            aimed.iter().copied().filter(|&index| tick(index) >= from && tick(index) < to).collect()
+        };
+        self.stretches.iter().map(|&(from, to)| (from, to, within(from, to))).collect()
     }
 
-    /// The bounds of a velocity layer of a row's instrument, by the layer's name.
-    pub fn layer_named(&self, row: usize, name: &str) -> Option<(f64, f64)> {
-        let layers = &self.chart.kit.instruments.get(self.instrument(row))?.layers;
+    fn layers(&self, index: usize) -> &[VelocityLayer] {
+        self.instrument_at(index).map_or(&[][..], |one| &one.layers)
+    }
+
+    /// The bounds of a velocity layer of a hit's instrument, by the layer's name.
+    pub fn layer_named(&self, index: usize, name: &str) -> Option<(f64, f64)> {
+        let layers = self.layers(index);
         let place = layers.iter().position(|layer| layer.name == name)?;
         let above = layers.get(place + 1).map_or(127.0, |next| f64::from(next.from.get()) - 1.0);
         Some((f64::from(layers[place].from.get()), above))
     }
 
-    /// The bounds of the velocity layer that plays a velocity of a row's instrument.
-    pub fn layer_at(&self, row: usize, velocity: f64) -> (f64, f64) {
-        let layers = self.chart.kit.instruments.get(self.instrument(row)).map_or(&[][..], |one| &one.layers);
-        let within = layers.iter().rev().find(|layer| f64::from(layer.from.get()) <= velocity.round());
-        within.and_then(|layer| self.layer_named(row, &layer.name)).unwrap_or((1.0, 127.0))
+    /// The bounds of the velocity layer that plays a velocity of a hit's instrument.
+    pub fn layer_at(&self, index: usize, velocity: f64) -> (f64, f64) {
+        let mut layers = self.layers(index).iter().rev();
+        let within = layers.find(|layer| f64::from(layer.from.get()) <= velocity.round());
+        within.and_then(|layer| self.layer_named(index, &layer.name)).unwrap_or((1.0, 127.0))
     }
 
-    /// Moves a row's hit in time, at the tempo that reigns there.
-    pub fn move_by(&mut self, row: usize, time: Millis) {
-        self.onset[row] += self.tempo.ticks_of(time, Ticks(self.onset[row])).0;
+    /// Moves a hit in time, at the tempo that reigns there.
+    pub fn move_by(&mut self, index: usize, time: Millis) {
+        self.onset[index] += self.tempo.ticks_of(time, Ticks(self.onset[index])).0;
     }
 
-    /// Adds a hit.
-    pub fn add(&mut self, hit: Hit) {
-        self.onset.push(hit.tick.0);
+    /// Makes a hit. One whose id is there already is not made: answers whether it was.
+    pub fn make(&mut self, by: PassId, hit: Making) -> bool {
+        let (id, parent) = match hit.of {
+            Origin::Itself(id) => (id, None),
+            Origin::Parent { index, ordinal } => (HitId::made(by, self.id[index], ordinal), Some(index)),
+        };
+        if !self.made_ids.insert(id) {
+            return false;
+        }
+        let stands = parent.map_or(hit.onset.0, |parent| self.stands(parent) + hit.onset.0 - self.onset[parent]);
+        let parent = parent.map(|parent| self.id[parent]);
+        self.made.push(Made { pass: by, parent, anchor: hit.anchor.0, stands, length: hit.length.0 });
+        self.id.push(id);
+        self.note.push(hit.note);
+        self.channel.push(hit.channel);
+        self.instrument.push(self.chart.instrument_of(hit.note, hit.channel).map(|place| place as u16));
+        self.silenced.push(None);
+        self.onset.push(hit.onset.0);
         self.length.push(hit.length.0);
-        self.velocity.push(f64::from(hit.velocity.get()));
-        self.added.push(hit);
+        self.velocity.push(hit.velocity);
+        true
     }
 
-    /// Keeps a row's hit from sounding.
-    pub fn silence(&mut self, row: usize, by: PassId) {
-        self.silenced.entry(row).or_insert(by);
+    /// Keeps a hit from sounding.
+    pub fn silence(&mut self, index: usize, by: PassId) {
+        if self.silenced[index].is_none() {
+            self.silenced[index] = Some(by);
+            self.silent += 1;
+        }
     }
 
-    /// Has another note play a row's hit.
-    pub fn rename(&mut self, row: usize, note: Note) {
-        self.renamed.insert(row, note);
+    /// Has another note play a hit.
+    pub fn rename(&mut self, index: usize, note: Note) {
+        if self.note[index] != note {
+            self.note[index] = note;
+            self.instrument[index] = self.chart.instrument_of(note, self.channel[index]).map(|place| place as u16);
+            self.renamed += 1;
+        }
     }
 
-    fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(usize)) -> PassReport {
+    fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(HitId)) -> PassReport {
         let dice = Dice::new(context.variation, pass.id, context.round);
         let aimed = pass.aim.meant(self, &dice);
-        let (rows, silent, renamed) = (self.rows(), self.silenced.len(), self.renamed.clone());
+        let (count, silent) = (self.count(), self.silent);
         self.stretches = pass.aim.stretches(self.metre, self.sections);
-        let was = Was::of(self, &aimed, &pass.action);
+        let mut was = std::mem::take(&mut self.was);
+        was.remember(self, &aimed, &pass.action);
         pass.action.act(self, &aimed, &dice);
+        if self.count() > count {
+            let mut order: Vec<usize> = (0..self.count()).collect();
+            self.sort(&mut order);
+            self.order = order.into_iter().map(|index| index as u32).collect();
+        }
 
         let mut report = PassReport {
             pass: pass.id,
             aimed: aimed.len() as u32,
             touched: 0,
-            added: (self.rows() - rows) as u32,
-            silenced: (self.silenced.len() - silent) as u32,
+            added: (self.count() - count) as u32,
+            silenced: (self.silent - silent) as u32,
             largest_move: Millis(0.0),
             mean_move: Millis(0.0),
             largest_change: 0.0,
             mean_change: 0.0,
             said: pass.action.said(self),
         };
-        let otherwise = self.silences() || !self.renamed.is_empty();
-        for (place, &row) in aimed.iter().enumerate() {
-            let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[row] - was).abs());
-            let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[row] - was).abs());
-            let longer = was.length.get(place).is_some_and(|&was| self.length[row] != was);
-            let otherwise =
-                otherwise && (renamed.get(&row) != self.renamed.get(&row) || self.silenced.get(&row) == Some(&pass.id));
-            if change == 0.0 && moved == 0.0 && !longer && !otherwise {
+        for (place, &index) in aimed.iter().enumerate() {
+            let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[index] - was).abs());
+            let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[index] - was).abs());
+            let longer = was.length.get(place).is_some_and(|&was| self.length[index] != was);
+            let renamed = was.note.get(place).is_some_and(|&was| self.note[index] != was);
+            let silenced = self.silent > silent && self.silenced[index] == Some(pass.id);
+            if change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
                 continue;
             }
-            touch(row);
+            touch(self.id[index]);
             report.touched += 1;
             report.largest_change = report.largest_change.max(change);
             report.mean_change += change;
             if moved > 0.0 {
-                let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[row]));
+                let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[index]));
                 report.largest_move = Millis(report.largest_move.0.max(moved.0));
                 report.mean_move += moved;
             }
         }
-        (rows..self.rows()).for_each(touch);
+        self.id[count..].iter().copied().for_each(touch);
         let touched = f64::from(report.touched.max(1));
         report.mean_move = report.mean_move * (1.0 / touched);
         report.mean_change /= touched;
+        self.was = was;
         report
     }
 
-    fn settled(self, start: Ticks) -> Vec<PlayedHit> {
-        let draft = |row: usize| {
-            let hit = *self.written(row);
-            let is_new = row >= self.part.hits().len() || self.renamed.contains_key(&row);
-            let draft = Draft { onset: self.onset[row], length: self.length[row], is_new };
-            (Hit { note: self.note(row), ..hit }, draft)
-        };
-        let times = if self.silenced.is_empty() && self.added.is_empty() {
-            settle((0..self.rows()).map(draft), start)
+    fn draft(&self, index: usize) -> Draft {
+        let written = self.part.hits().get(index);
+        Draft {
+            stands: self.stands(index),
+            first_length: self.first_length(index).0,
+            onset: self.onset[index],
+            length: self.length[index],
+            key: key(self.note[index], self.channel[index]),
+            is_new: written.is_none_or(|hit| hit.note != self.note[index]),
+        }
+    }
+
+    fn settled(self, start: Ticks) -> (Vec<PlayedHit>, Vec<MadeHit>) {
+        let times = if self.made.is_empty() && !self.silences() {
+            settle((0..self.count()).map(|index| self.draft(index)), start)
         } else {
-            // Silenced hits make no room and need none; added ones stand where they belong.
-            let mut order = self.in_time();
-            order.retain(|row| !self.silenced.contains_key(row));
-            let settled = settle(order.iter().copied().map(draft), start);
-            let as_meant = |row: usize| (whole(self.onset[row]).max(start.0), whole(self.length[row]).max(1.0));
-            let mut times: Vec<(f64, f64)> = (0..self.rows()).map(as_meant).collect();
-            for (row, time) in order.into_iter().zip(settled) {
-                times[row] = time;
+            // Silenced hits make no room and need none; made ones stand where they belong.
+            let order = self.sounding();
+            let settled = settle(order.iter().map(|&index| self.draft(index)), start);
+            let as_meant = |index: usize| (whole(self.onset[index]).max(start.0), whole(self.length[index]).max(1.0));
+            let mut times: Vec<(f64, f64)> = (0..self.count()).map(as_meant).collect();
+            for (index, time) in order.into_iter().zip(settled) {
+                times[index] = time;
             }
             times
         };
-        let played = |(row, (tick, length)): (usize, (f64, f64))| {
-            let hit = self.written(row);
-            PlayedHit {
-                id: hit.id,
-                tick: Ticks(tick),
-                length: Ticks(length),
-                velocity: Velocity::rounded(self.velocity[row]),
-                release: hit.release,
-                note: self.note(row),
-                channel: hit.channel,
-                silenced: self.silenced.get(&row).copied(),
-            }
+        let hits = self.part.hits();
+        let played = |index: usize| PlayedHit {
+            id: self.id[index],
+            tick: Ticks(times[index].0),
+            length: Ticks(times[index].1),
+            velocity: Velocity::rounded(self.velocity[index]),
+            release: hits.get(index).map_or(MADE_RELEASE, |hit| hit.release),
+            note: self.note[index],
+            channel: self.channel[index],
+            silenced: self.silenced[index],
         };
-        times.into_iter().enumerate().map(played).collect()
+        let made = |(made, index): (&Made, usize)| {
+            let Made { pass, parent, anchor, .. } = *made;
+            MadeHit { played: played(index), pass, parent, anchor: Ticks(anchor) }
+        };
+        let written = (0..hits.len()).map(played).collect();
+        (written, self.made.iter().zip(hits.len()..).map(made).collect())
     }
 }
 
-/// What the aimed rows were before a pass, in the columns that its action may change.
+/// The release velocity of made hits: what a device sends that does not measure it.
+const MADE_RELEASE: u8 = 64;
+
+/// What the aimed hits were before a pass, in the columns that its action may change. Its columns are
+/// used again from pass to pass.
+#[derive(Default)]
 struct Was {
     onset: Vec<f64>,
     length: Vec<f64>,
     velocity: Vec<f64>,
+    note: Vec<Note>,
 }
 
 impl Was {
     /// An action changes the columns of its own family alone; by hand anything can change, and a groove
     /// has accents, too.
-    fn of(stage: &Stage<'_>, aimed: &[usize], action: &Action) -> Was {
+    fn remember(&mut self, stage: &Stage<'_>, aimed: &[usize], action: &Action) {
         let family = match action {
             Action::Groove(_) | Action::Pocket(_) => ActionFamily::Hand,
             other => other.info().family,
         };
-        let of = |column: &[f64], changes: bool| match changes {
-            true => aimed.iter().map(|&row| column[row]).collect(),
-            false => Vec::new(),
-        };
-        Was {
-            onset: of(&stage.onset, family != ActionFamily::Touch),
-            length: of(&stage.length, family != ActionFamily::Touch),
-            velocity: of(&stage.velocity, family != ActionFamily::Time),
+        fn keep<T: Copy>(kept: &mut Vec<T>, column: &[T], aimed: &[usize], changes: bool) {
+            kept.clear();
+            if changes {
+                kept.extend(aimed.iter().map(|&index| column[index]));
+            }
         }
+        keep(&mut self.onset, &stage.onset, aimed, family != ActionFamily::Touch);
+        keep(&mut self.length, &stage.length, aimed, family != ActionFamily::Touch);
+        keep(&mut self.velocity, &stage.velocity, aimed, family != ActionFamily::Time);
+        keep(&mut self.note, &stage.note, aimed, family == ActionFamily::Hand);
     }
 }
 
@@ -496,7 +637,7 @@ pub(crate) mod testing {
 
     pub fn sixteenths(velocities: &[u8]) -> Part {
         let hit = |(index, &velocity): (usize, &u8)| Hit {
-            id: HitId(index as u32),
+            id: HitId::new(index as u32),
             tick: Ticks(240.0 * index as f64),
             length: Ticks(120.0),
             velocity: Velocity::new(velocity).unwrap(),
@@ -512,6 +653,6 @@ pub(crate) mod testing {
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context::new(&tempo, &metre);
         let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-        perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context).hits
+        perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context).hits().copied().collect()
     }
 }

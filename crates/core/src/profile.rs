@@ -74,11 +74,17 @@ impl TouchProfile {
     pub const GRID: Grid = Grid::SIXTEENTHS;
 
     /// Takes the touch of a part as it is played. Slots count in bars as long as the first one.
-    pub fn of(name: &str, chart: &Chart, metre: &MetreMap, hits: &[PlayedHit]) -> TouchProfile {
+    pub fn of<'a>(
+        name: &str,
+        chart: &Chart,
+        metre: &MetreMap,
+        hits: impl IntoIterator<Item = &'a PlayedHit>,
+    ) -> TouchProfile {
         let quarters = bar_quarters(metre, 1);
         let mut gathered = vec![Gathered::default(); chart.kit.instruments.len()];
-        for hit in hits.iter().filter(|hit| hit.silenced.is_none()) {
-            let Some(gathered) = gathered.get_mut(chart.instrument_of(hit.note, hit.channel)) else { continue };
+        for hit in hits.into_iter().filter(|hit| hit.silenced.is_none()) {
+            let Some(place) = chart.instrument_of(hit.note, hit.channel) else { continue };
+            let gathered: &mut Gathered = &mut gathered[place];
             let velocity = f64::from(hit.velocity.get());
             gathered.all.push(velocity);
             if let Some(slot) = TouchProfile::slot(metre, quarters, hit.tick) {

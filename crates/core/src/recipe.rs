@@ -2,6 +2,8 @@
 
 use crate::action::{Action, PocketId, PocketSettings, Pockets};
 use crate::aim::Aim;
+use crate::tempo::TempoMap;
+use crate::units::Ticks;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeSet;
@@ -103,33 +105,85 @@ impl Recipe {
     pub fn from_value(value: Value) -> Result<Recipe, RecipeError> {
         let raw: RawRecipe = serde_path_to_error::deserialize(value)
             .map_err(|error| RecipeError::new(error.path().to_string(), error.inner().to_string()))?;
-        if raw.passes.len() > Recipe::MOST_PASSES {
-            let message =
-                format!("{} passes are more than the {} that a recipe holds", raw.passes.len(), Recipe::MOST_PASSES);
-            return Err(RecipeError::new("passes", message));
-        }
-        let mut seen = BTreeSet::new();
-        let mut passes = Vec::with_capacity(raw.passes.len());
+        let mut passes = Vec::with_capacity(raw.passes.len().min(Recipe::MOST_PASSES));
+        check_count(raw.passes.len())?;
         for (index, pass) in raw.passes.into_iter().enumerate() {
+            let action = Action::from_value(pass.action)
+                .map_err(|(field, message)| RecipeError::new(format!("passes[{index}].action.{field}"), message))?;
+            passes.push(Pass { id: PassId(pass.id), on: pass.on, name: pass.name, aim: pass.aim, action });
+        }
+        let recipe = Recipe { passes };
+        recipe.check_passes()?;
+        Ok(recipe)
+    }
+
+    /// Whether it would be read back as it is; else what is wrong and where. What is put together by
+    /// turning pockets into passes or by adding lists may have become too much.
+    pub fn check(&self) -> Result<(), RecipeError> {
+        check_count(self.passes.len())?;
+        for (index, pass) in self.passes.iter().enumerate() {
+            let checked = pass.action.check();
+            checked.map_err(|(field, message)| RecipeError::new(format!("passes[{index}].action.{field}"), message))?;
+        }
+        self.check_passes()
+    }
+
+    fn check_passes(&self) -> Result<(), RecipeError> {
+        let mut seen = BTreeSet::new();
+        for (index, pass) in self.passes.iter().enumerate() {
             let at = |field: &str| format!("passes[{index}].{field}");
             if !seen.insert(pass.id) {
-                return Err(RecipeError::new(at("id"), format!("{} is the id of an earlier pass", pass.id)));
+                return Err(RecipeError::new(at("id"), format!("{} is the id of an earlier pass", pass.id.0)));
             }
             if pass.name.as_ref().is_some_and(|name| name.chars().count() > 200) {
                 return Err(RecipeError::new(at("name"), "a name has at most 200 letters"));
             }
             pass.aim.check().map_err(|(field, message)| RecipeError::new(at(&format!("aim.{field}")), message))?;
-            let action = Action::from_value(pass.action)
-                .map_err(|(field, message)| RecipeError::new(at(&format!("action.{field}")), message))?;
-            passes.push(Pass { id: PassId(pass.id), on: pass.on, name: pass.name, aim: pass.aim, action });
         }
-        Ok(Recipe { passes })
+        Ok(())
+    }
+
+    /// Whether all that it adds by hand lies in a song that ends at `end`, or within an hour behind it.
+    pub fn check_within(&self, end: Ticks, tempo: &TempoMap) -> Result<(), RecipeError> {
+        let last = tempo.seconds(end).max(0.0) + HOUR;
+        for (index, pass) in self.passes.iter().enumerate() {
+            let Action::ByHand(hand) = &pass.action else { continue };
+            for (place, hit) in hand.added.iter().enumerate() {
+                let at = |field: &str| format!("passes[{index}].action.added[{place}].{field}");
+                if tempo.seconds(hit.tick) > last {
+                    let message = format!("tick {} is more than an hour behind the end of the song", hit.tick.0);
+                    return Err(RecipeError::new(at("tick"), message));
+                }
+                if tempo.seconds(hit.tick + hit.length) > last + HOUR {
+                    return Err(RecipeError::new(at("length"), format!("{} ticks are hours long", hit.length.0)));
+                }
+            }
+        }
+        Ok(())
     }
 
     /// An id that no pass has yet.
     pub fn free_id(&self) -> PassId {
-        PassId(self.passes.iter().map(|pass| pass.id.0).max().map_or(1, |highest| highest.saturating_add(1)))
+        self.free_ids().next().expect("a recipe has fewer passes than there are ids")
     }
+
+    /// Ids that no pass has yet: those above the highest, and then what is free below.
+    pub fn free_ids(&self) -> impl Iterator<Item = PassId> + use<> {
+        let used: BTreeSet<u32> = self.passes.iter().map(|pass| pass.id.0).collect();
+        let next = used.last().map_or(1, |highest| highest.saturating_add(1));
+        (next..u32::MAX).chain(1..next).filter(move |id| !used.contains(id)).map(PassId)
+    }
+}
+
+/// Seconds of an hour.
+const HOUR: f64 = 3600.0;
+
+fn check_count(passes: usize) -> Result<(), RecipeError> {
+    if passes > Recipe::MOST_PASSES {
+        let message = format!("{passes} passes are more than the {} that a recipe holds", Recipe::MOST_PASSES);
+        return Err(RecipeError::new("passes", message));
+    }
+    Ok(())
 }
 
 /// A recipe as a file: what docs/formats/recipe.md describes.

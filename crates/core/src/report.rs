@@ -4,7 +4,7 @@ use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId};
-use crate::perform::{Context, Performance, PlayedHit};
+use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
 use crate::units::{Millis, Ticks, Velocity};
 use serde::Serialize;
@@ -96,37 +96,33 @@ impl Reading {
             let meant = chart.meant(part, context.metre);
             let mut measures = Measures::new(chart);
             for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
-                measures.take(context, usize::from(index), Ticks(line), hit.tick, hit.velocity);
+                measures.take(context, index.map(usize::from), Ticks(line), hit.tick, hit.velocity);
             }
             measures.reading(chart)
         })
     }
 
-    /// The Played reading. The grid line of a hit is the one nearest to where it was written or
-    /// added.
+    /// The Played reading. The grid line of a hit is the one nearest to where it was written, or to the
+    /// anchor that it was made with.
     pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Reading {
         let meant = chart.meant(part, context.metre);
         let mut measures = Measures::new(chart);
-        let mut order: Vec<&PlayedHit> = Vec::new();
-        let (written, added) = performance.hits.split_at(part.hits().len());
-        if !added.is_empty() {
-            order.extend(added);
-            order.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
-        }
-        let mut added = order.into_iter().filter(|hit| hit.silenced.is_none()).peekable();
+        let mut made: Vec<&MadeHit> = performance.made.iter().filter(|made| made.played.silenced.is_none()).collect();
+        made.sort_by(|a, b| a.played.tick.0.total_cmp(&b.played.tick.0));
+        let mut made = made.into_iter().peekable();
         let mut take = |hit: &PlayedHit, line: Ticks| {
             measures.take(context, chart.instrument_of(hit.note, hit.channel), line, hit.tick, hit.velocity);
         };
-        let on_grid = |hit: &PlayedHit| meant.grid.nearest(context.metre, hit.tick);
-        for (hit, &line) in written.iter().zip(&meant.lines) {
-            while let Some(one) = added.next_if(|one| one.tick < hit.tick) {
-                take(one, on_grid(one));
+        let on_grid = |made: &MadeHit| meant.grid.nearest(context.metre, made.anchor);
+        for (hit, &line) in performance.written.iter().zip(&meant.lines) {
+            while let Some(one) = made.next_if(|one| one.played.tick < hit.tick) {
+                take(&one.played, on_grid(one));
             }
             if hit.silenced.is_none() {
                 take(hit, Ticks(line));
             }
         }
-        added.for_each(|one| take(one, on_grid(one)));
+        made.for_each(|one| take(&one.played, on_grid(one)));
         measures.reading(chart)
     }
 }
@@ -247,8 +243,8 @@ impl Measures {
         Measures(vec![Measured::default(); chart.kit.instruments.len()])
     }
 
-    fn take(&mut self, context: &Context<'_>, index: usize, line: Ticks, tick: Ticks, velocity: Velocity) {
-        let Some(measured) = self.0.get_mut(index) else { return };
+    fn take(&mut self, context: &Context<'_>, index: Option<usize>, line: Ticks, tick: Ticks, velocity: Velocity) {
+        let Some(measured) = index.and_then(|index| self.0.get_mut(index)) else { return };
         measured.velocities[usize::from(velocity.get())] += 1;
         if let Some(last) = measured.last.replace(velocity) {
             measured.pairs += 1;
@@ -304,7 +300,7 @@ impl Measures {
         Reading {
             all: all.figures(),
             instruments: chart.kit.instruments.iter().zip(&self.0).map(one).collect(),
-            loudness: (energy > 0.0).then(|| 10.0 * energy.log10()),
+            loudness: (energy > 0.0).then(|| 10.0 * libm::log10(energy)),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Parts made of performances: printed takes, and several parts in the place of one.
 
 use crate::hit::{Hit, HitId, Part};
-use crate::perform::{Performance, PlayedHit};
+use crate::perform::{MadeHit, Performance, PlayedHit};
 use crate::recipe::PassId;
 use std::collections::HashMap;
 
@@ -11,7 +11,7 @@ impl Performance {
         let mut sounding: Vec<&PlayedHit> = self.sounding().collect();
         sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id)));
         let hit = |(id, played): (usize, &PlayedHit)| Hit {
-            id: HitId(id as u32),
+            id: HitId::new(id as u32),
             tick: crate::Ticks(played.tick.0.max(0.0)),
             length: played.length,
             velocity: played.velocity,
@@ -26,9 +26,8 @@ impl Performance {
     /// the file that its part came from.
     pub fn instead_of(self, part: &Part) -> Performance {
         let silent = |hit: &Hit| PlayedHit { silenced: Some(PassId(0)), ..PlayedHit::as_written(hit) };
-        let own = part.hits().iter().map(silent);
-        let hits = own.chain(self.hits.into_iter().filter(|hit| hit.silenced.is_none())).collect();
-        Performance { hits, passes: self.passes }
+        let made = self.sounding().copied().map(standing).collect();
+        Performance { written: part.hits().iter().map(silent).collect(), made, passes: self.passes }
     }
 
     /// Several performances as one. Of hits of one note at one tick the loudest sounds, and none
@@ -36,8 +35,7 @@ impl Performance {
     pub fn together(performances: Vec<Performance>) -> Performance {
         let mut hits: Vec<PlayedHit> = performances
             .into_iter()
-            .flat_map(|performance| performance.hits)
-            .filter(|hit| hit.silenced.is_none())
+            .flat_map(|performance| performance.sounding().copied().collect::<Vec<PlayedHit>>())
             .collect();
         hits.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(b.velocity.cmp(&a.velocity)));
         let mut last: HashMap<(u8, u8), usize> = HashMap::new();
@@ -55,8 +53,13 @@ impl Performance {
             last.insert((hit.note.get(), hit.channel.get()), place);
             kept.push(hit);
         }
-        Performance { hits: kept, passes: Vec::new() }
+        Performance { made: kept.into_iter().map(standing).collect(), ..Performance::default() }
     }
+}
+
+/// A hit that no pass made and that stands by itself.
+fn standing(played: PlayedHit) -> MadeHit {
+    MadeHit { played, pass: PassId(0), parent: None, anchor: played.tick }
 }
 
 #[cfg(test)]
@@ -67,23 +70,23 @@ mod tests {
     use crate::units::{Channel, Note, Ticks, Velocity};
 
     fn performance(hits: Vec<PlayedHit>) -> Performance {
-        Performance { hits, passes: Vec::new() }
+        Performance { written: hits, ..Performance::default() }
     }
 
     #[test]
     fn a_print_holds_what_sounds_in_order() {
         let added = HandHit {
-            id: HitId(ByHand::FIRST_ADDED),
+            id: HitId::FIRST_BY_HAND,
             tick: Ticks(120.0),
             length: Ticks(60.0),
             velocity: Velocity::rounded(33.0),
             note: Note::new(38).unwrap(),
             channel: Channel::PERCUSSION,
         };
-        let by_hand = ByHand { removed: vec![HitId(1)], added: vec![added], ..ByHand::default() };
+        let by_hand = ByHand { removed: vec![HitId::new(1)], added: vec![added], ..ByHand::default() };
         let printed = performance(play(&sixteenths(&[100; 3]), Action::ByHand(by_hand))).printed();
-        let found: Vec<(u32, f64, u8)> =
-            printed.hits().iter().map(|hit| (hit.id.0, hit.tick.0, hit.velocity.get())).collect();
+        let found: Vec<(u64, f64, u8)> =
+            printed.hits().iter().map(|hit| (hit.id.get(), hit.tick.0, hit.velocity.get())).collect();
         assert_eq!(found, [(0, 0.0, 100), (1, 120.0, 33), (2, 480.0, 100)]);
     }
 
@@ -97,10 +100,10 @@ mod tests {
             performance(louder.clone()),
             performance(play(&part, Action::Level(Level { by: 0.0 }))),
         ]);
-        assert_eq!(same.hits.iter().map(|hit| hit.velocity.get()).collect::<Vec<_>>(), [80, 80]);
+        assert_eq!(same.hits().map(|hit| hit.velocity.get()).collect::<Vec<_>>(), [80, 80]);
         let both = Performance::together(vec![performance(louder), performance(longer)]);
-        assert_eq!(both.hits.iter().map(|hit| hit.length.0).collect::<Vec<_>>(), [100.0, 140.0, 100.0, 900.0]);
+        assert_eq!(both.hits().map(|hit| hit.length.0).collect::<Vec<_>>(), [100.0, 140.0, 100.0, 900.0]);
         let instead = both.instead_of(&part);
-        assert_eq!((instead.hits.len(), instead.sounding().count()), (6, 4));
+        assert_eq!((instead.hits().count(), instead.sounding().count()), (6, 4));
     }
 }

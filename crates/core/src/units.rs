@@ -44,7 +44,7 @@ impl Velocity {
     /// hardest stroke, a common compromise between linear and squared response. The built-in kit
     /// and "equal loudness" use the same curve.
     pub fn amplitude(self) -> f64 {
-        (f64::from(self.0) / 127.0).powf(1.7)
+        libm::pow(f64::from(self.0) / 127.0, 1.7)
     }
 }
 
@@ -74,9 +74,21 @@ macro_rules! real_unit {
     ($(#[$doc:meta])* $name:ident) => {
         $(#[$doc])*
         #[derive(Clone, Copy, Debug, Default, PartialEq, PartialOrd, Serialize, Deserialize, TS)]
-        #[serde(transparent)]
+        #[serde(try_from = "f64", into = "f64")]
         #[ts(type = "number")]
         pub struct $name(pub f64);
+
+        impl TryFrom<f64> for $name {
+            type Error = String;
+            fn try_from(value: f64) -> Result<$name, String> {
+                if value.is_finite() { Ok($name(value)) } else { Err(format!("{value} is no number")) }
+            }
+        }
+        impl From<$name> for f64 {
+            fn from(value: $name) -> f64 {
+                value.0
+            }
+        }
 
         impl Add for $name {
             type Output = $name;
@@ -145,9 +157,22 @@ impl Percent {
 
 /// Ticks per quarter note, at least 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(transparent)]
+#[serde(try_from = "u32", into = "u32")]
 #[ts(type = "number")]
 pub struct Ppq(u32);
+
+impl TryFrom<u32> for Ppq {
+    type Error = String;
+    fn try_from(value: u32) -> Result<Ppq, String> {
+        Ppq::new(value).ok_or_else(|| "a quarter note has at least 1 tick".to_owned())
+    }
+}
+
+impl From<Ppq> for u32 {
+    fn from(ppq: Ppq) -> u32 {
+        ppq.0
+    }
+}
 
 impl Ppq {
     /// The least resolution that the engine works in.
@@ -218,14 +243,38 @@ impl From<Note> for u8 {
 }
 
 /// A MIDI channel, 0 to 15; shown to people as 1 to 16.
+///
+/// ```
+/// use vivida_core::Channel;
+/// assert_eq!(Channel::PERCUSSION.shown(), 10);
+/// assert!(serde_json::from_str::<Channel>("16").is_err());
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
-#[serde(transparent)]
+#[serde(try_from = "u8", into = "u8")]
 #[ts(type = "number")]
 pub struct Channel(u8);
+
+impl TryFrom<u8> for Channel {
+    type Error = String;
+    fn try_from(value: u8) -> Result<Channel, String> {
+        Channel::new(value).ok_or_else(|| format!("channel {value} is outside 0 to 15"))
+    }
+}
+
+impl From<Channel> for u8 {
+    fn from(channel: Channel) -> u8 {
+        channel.0
+    }
+}
 
 impl Channel {
     /// The percussion channel of General MIDI, shown as 10.
     pub const PERCUSSION: Channel = Channel(9);
+
+    /// The channel `value`, or nothing above 15.
+    pub fn new(value: u8) -> Option<Channel> {
+        (value < 16).then_some(Channel(value))
+    }
 
     /// The channel of a status byte's low four bits.
     pub fn from_status(status: u8) -> Channel {

@@ -9,7 +9,7 @@ use vivida_core::*;
 fn parts() -> impl Strategy<Value = Part> {
     vec((1..=127u8, -20.0..20.0, any::<bool>()), 1..80).prop_map(|hits| {
         let hit = |(index, (velocity, off, snare)): (usize, (u8, f64, bool))| Hit {
-            id: HitId(index as u32),
+            id: HitId::new(index as u32),
             // From the second bar on, so that the start holds nothing back.
             tick: Ticks((3840.0 + 240.0 * index as f64 + off).round()),
             length: Ticks(60.0),
@@ -27,7 +27,7 @@ fn play(part: &Part, action: Action) -> Vec<PlayedHit> {
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
     let chart = Chart::new(part, Kit::of_drums(part));
-    perform(part, &chart, &recipe, &Context::new(&tempo, &metre)).hits
+    perform(part, &chart, &recipe, &Context::new(&tempo, &metre)).written
 }
 
 fn velocities(part: &Part, action: Action) -> Vec<i32> {

@@ -36,7 +36,7 @@ struct Stand {
 impl Stand {
     fn new() -> Stand {
         let hit = |(id, &(place, note, velocity, length, late)): (usize, &(u32, u8, u8, u32, i32))| Hit {
-            id: HitId(id as u32),
+            id: HitId::new(id as u32),
             tick: Ticks(240.0 * f64::from(place) + f64::from(late)),
             length: Ticks(f64::from(length)),
             velocity: Velocity::new(velocity).unwrap(),
@@ -63,7 +63,7 @@ impl Stand {
         let recipe = Recipe::from_value(json!({"passes": passes})).unwrap();
         let context = Context { sections: &self.sections, ..Context::new(&self.tempo, &self.metre) };
         let rows = aimed_by(&self.part, &self.chart, &recipe, &context, PassId(99));
-        let mut ids: Vec<u32> = rows.iter().map(|&row| self.part.hits()[row as usize].id.0).collect();
+        let mut ids: Vec<u32> = rows.iter().map(|id| id.get() as u32).collect();
         ids.sort_unstable();
         ids
     }

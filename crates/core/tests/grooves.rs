@@ -15,7 +15,7 @@ fn told() -> impl Strategy<Value = Vec<Told>> {
 
 fn part(told: &[Told]) -> Part {
     let hit = |(id, &(bar, slot, off, velocity, note)): (usize, &Told)| Hit {
-        id: HitId(id as u32),
+        id: HitId::new(id as u32),
         tick: Ticks((3840.0 * f64::from(bar) + 240.0 * f64::from(slot) + off).round()),
         length: Ticks(60.0),
         velocity: Velocity::new(velocity).unwrap(),
@@ -48,7 +48,7 @@ impl Song {
         let chart = Chart::new(part, Kit::of_drums(part));
         let context = Context { pockets, ..Context::new(&self.tempo, &self.metre) };
         let passes = (1..).zip(actions).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
-        perform(part, &chart, &Recipe { passes }, &context).hits
+        perform(part, &chart, &Recipe { passes }, &context).written
     }
 }
 

@@ -6,7 +6,7 @@ use vivida_core::*;
 /// Hits at (16th, note, velocity), 120 bpm, 4/4.
 fn part(hits: &[(u32, u8, u8)]) -> Part {
     let hit = |(id, &(place, note, velocity)): (usize, &(u32, u8, u8))| Hit {
-        id: HitId(id as u32),
+        id: HitId::new(id as u32),
         tick: Ticks(240.0 * f64::from(place)),
         length: Ticks(100.0),
         velocity: Velocity::new(velocity).unwrap(),
@@ -34,7 +34,7 @@ fn played(part: &Part, passes: &[(Value, Value)]) -> Vec<i32> {
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
     let chart = Chart::new(part, Kit::of_drums(part));
     let performance = perform(part, &chart, &recipe, &Context::new(&tempo, &metre));
-    performance.hits.iter().map(|hit| i32::from(hit.velocity.get())).collect()
+    performance.written.iter().map(|hit| i32::from(hit.velocity.get())).collect()
 }
 
 fn slots(slots: &[u32]) -> Value {

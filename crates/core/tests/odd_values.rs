@@ -67,7 +67,7 @@ impl Song {
         let ppq = Ppq::new(480).unwrap();
         let metres = [(Ticks(0.0), Metre::new(4, 4).unwrap()), (Ticks(3840.0), Metre::new(7, 8).unwrap())];
         let hit = |id: u32| Hit {
-            id: HitId(id),
+            id: HitId::new(id),
             tick: Ticks(f64::from(id / 2 * 130)),
             length: Ticks(f64::from(30 + id % 5 * 60)),
             velocity: Velocity::new((1 + id * 37 % 127) as u8).unwrap(),
@@ -106,8 +106,8 @@ fn check_recipe(song: &Song, said: &str, place: &str, document: Value) {
             let again = again.unwrap_or_else(|error| panic!("{said}: what was read cannot be read again: {error}"));
             assert_eq!(again, file, "{said}");
             let performance = song.play(&file.recipe, &file.pockets);
-            assert!(performance.hits.len() >= song.part.hits().len(), "{said}: hits are missing");
-            for hit in &performance.hits {
+            assert!(performance.written.len() >= song.part.hits().len(), "{said}: hits are missing");
+            for hit in &performance.written {
                 let whole = hit.tick.0.fract() == 0.0 && hit.length.0.fract() == 0.0;
                 assert!(whole && hit.tick.0 >= 0.0 && hit.length.0 >= 1.0, "{said}: {hit:?}");
                 assert!(hit.tick.0 < 1e6 && hit.length.0 < 1e6, "{said}: {hit:?}");

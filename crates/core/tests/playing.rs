@@ -22,7 +22,7 @@ impl Song {
 
     fn hit(mut self, tick: u32, length: u32, note: u8, velocity: u8) -> Song {
         self.hits.push(Hit {
-            id: HitId(self.hits.len() as u32),
+            id: HitId::new(self.hits.len() as u32),
             tick: Ticks(f64::from(tick)),
             length: Ticks(f64::from(length)),
             velocity: Velocity::new(velocity).unwrap(),
@@ -58,15 +58,15 @@ fn bars(from: u32, to: u32) -> Aim {
 }
 
 fn ticks(performance: &Performance) -> Vec<f64> {
-    performance.hits.iter().map(|hit| hit.tick.0).collect()
+    performance.written.iter().map(|hit| hit.tick.0).collect()
 }
 
 fn lengths(performance: &Performance) -> Vec<f64> {
-    performance.hits.iter().map(|hit| hit.length.0).collect()
+    performance.written.iter().map(|hit| hit.length.0).collect()
 }
 
 fn velocities(performance: &Performance) -> Vec<u8> {
-    performance.hits.iter().map(|hit| hit.velocity.get()).collect()
+    performance.written.iter().map(|hit| hit.velocity.get()).collect()
 }
 
 #[test]
@@ -177,7 +177,7 @@ fn shapes_are_taken_instrument_by_instrument() {
     let played = song.play([(Aim::everything(), Action::Shape(Shape::default()))]);
     for note in [HAT, KICK] {
         let mut of_note: Vec<u8> =
-            played.hits.iter().filter(|hit| hit.note.get() == note).map(|hit| hit.velocity.get()).collect();
+            played.written.iter().filter(|hit| hit.note.get() == note).map(|hit| hit.velocity.get()).collect();
         of_note.sort_unstable();
         let tenth = of_note.len() / 10;
         assert!((40..56).contains(&of_note[tenth]), "soft of {note}: {}", of_note[tenth]);
@@ -195,7 +195,7 @@ fn more_of_a_shape_is_more_of_the_way() {
     let at =
         |amount| song.play([(Aim::everything(), Action::Shape(Shape { amount: Percent(amount), ..Shape::default() }))]);
     let (half, whole) = (at(50.0), at(100.0));
-    for (half, whole) in half.hits.iter().zip(&whole.hits) {
+    for (half, whole) in half.written.iter().zip(&whole.written) {
         let (half, whole) = (f64::from(half.velocity.get()), f64::from(whole.velocity.get()));
         assert!((half - (100.0 + whole) / 2.0).abs() <= 1.0, "{half} on the way to {whole}");
     }
@@ -212,7 +212,7 @@ fn another_variation_is_another_performance_of_the_same_spread() {
     let moves = |variation, round| -> Vec<f64> {
         let context = Context { variation, round, ..Context::new(&song.tempo, &song.metre) };
         let played = perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &recipe, &context);
-        played.hits.iter().zip(part.hits()).map(|(now, was)| now.tick.0 - was.tick.0).collect()
+        played.written.iter().zip(part.hits()).map(|(now, was)| now.tick.0 - was.tick.0).collect()
     };
     let mean = |moves: &[f64]| moves.iter().sum::<f64>() / moves.len() as f64;
     assert_ne!(moves(1, 0), moves(2, 0));

@@ -8,7 +8,7 @@ use vivida_core::*;
 
 fn part(hits: &[(u32, u8, u8)]) -> Part {
     let hit = |(id, &(tick, note, velocity)): (usize, &(u32, u8, u8))| Hit {
-        id: HitId(id as u32),
+        id: HitId::new(id as u32),
         tick: Ticks(f64::from(tick)),
         length: Ticks(30.0),
         velocity: Velocity::new(velocity).unwrap(),
@@ -94,14 +94,14 @@ proptest! {
         let (stand, part) = (Stand::new(), part(&hits));
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let added = HandHit {
-            id: HitId(ByHand::FIRST_ADDED),
+            id: HitId::FIRST_BY_HAND,
             tick: Ticks(f64::from(extra)),
             length: Ticks(10.0),
             velocity: Velocity::new(55).unwrap(),
             note: part.hits()[0].note,
             channel: Channel::PERCUSSION,
         };
-        let hand = ByHand { removed: removed.into_iter().map(HitId).collect(), added: vec![added], ..ByHand::default() };
+        let hand = ByHand { removed: removed.into_iter().map(HitId::new).collect(), added: vec![added], ..ByHand::default() };
         let passes = [Action::Loosen(Loosen::default()), Action::Vary(Vary::default()), Action::ByHand(hand)];
         let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
         let performance = perform(&part, &chart, &Recipe { passes }, &stand.context());
@@ -110,7 +110,7 @@ proptest! {
         prop_assert_eq!(reading.all.count as usize, performance.sounding().count());
         for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
             let is_own = |note: Note| instrument.articulations.iter().any(|way| way.note == note);
-            let rows = performance.hits.iter().enumerate().filter(|(_, hit)| hit.silenced.is_none() && is_own(hit.note));
+            let rows = performance.hits().enumerate().filter(|(_, hit)| hit.silenced.is_none() && is_own(hit.note));
             let own: Vec<(f64, f64, u8)> = rows
                 .map(|(row, hit)| (part.hits().get(row).map_or(hit.tick.0, |was| was.tick.0), hit.tick.0, hit.velocity.get()))
                 .collect();
@@ -127,7 +127,7 @@ proptest! {
 fn what_does_not_sound_has_no_loudness() {
     let (stand, part) = (Stand::new(), part(&[(0, 0, 100), (960, 1, 90)]));
     let chart = Chart::new(&part, Kit::of_drums(&part));
-    let hand = ByHand { removed: vec![HitId(0), HitId(1)], ..ByHand::default() };
+    let hand = ByHand { removed: vec![HitId::new(0), HitId::new(1)], ..ByHand::default() };
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::ByHand(hand))] };
     let performance = perform(&part, &chart, &recipe, &stand.context());
     let reading = Reading::played(&part, &chart, &stand.context(), &performance);

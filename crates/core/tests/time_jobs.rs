@@ -10,7 +10,7 @@ const KICK: u8 = 36;
 /// Hits at (tick, note), 120 bpm, 4/4: 1.92 ticks a ms.
 fn part(hits: &[(f64, u8)]) -> Part {
     let hit = |(id, &(tick, note)): (usize, &(f64, u8))| Hit {
-        id: HitId(id as u32),
+        id: HitId::new(id as u32),
         tick: Ticks(tick.round()),
         length: Ticks(100.0),
         velocity: Velocity::new(90).unwrap(),
@@ -42,7 +42,7 @@ impl Song {
         let recipe = Recipe::from_value(json!({"passes": passes})).unwrap();
         let chart = Chart::new(part, Kit::of_drums(part));
         let context = Context { variation, ..Context::new(&self.tempo, &self.metre) };
-        perform(part, &chart, &recipe, &context).hits
+        perform(part, &chart, &recipe, &context).written
     }
 
     /// In ms from where each hit was written.
@@ -183,7 +183,7 @@ fn job_7_two_feels_are_shared_and_one_follower_is_switched_off() {
         let passes = [follow(1, "closed-hat", 1, true), follow(2, "snare", 1, snare), follow(3, "kick", 2, true)];
         let recipe = Recipe::from_value(json!({"passes": passes})).unwrap();
         let context = Context { pockets, ..Context::new(&song.tempo, &song.metre) };
-        let hits = perform(&all, &chart, &recipe, &context).hits;
+        let hits = perform(&all, &chart, &recipe, &context).written;
         // The first hit is held at the start.
         let moves = hits.iter().zip(all.hits()).filter(|(now, was)| now.note.get() == note && was.tick.0 > 0.0);
         stats::mean(&moves.map(|(now, was)| (now.tick - was.tick).0 / 1.92).collect::<Vec<f64>>())

@@ -10,7 +10,7 @@ use fantoccini::error::{CmdError, NewSessionError};
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::{Arc, LazyLock};
 use std::time::Duration;
@@ -38,7 +38,17 @@ impl App {
     }
 
     async fn over(folder: TempDir, demo: bool) -> App {
-        let store = Store::open(&folder.path().join("vivida.sqlite")).expect("the store opens");
+        // A server before it lets go of the folder when its last request is answered.
+        let path = folder.path().join("vivida.sqlite");
+        let mut opened = Store::open(&path);
+        for _ in 0..50 {
+            if opened.is_ok() {
+                break;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+            opened = Store::open(&path);
+        }
+        let store = opened.expect("the store opens");
         let app = vivida_server::App::new(store);
         if demo {
             app.add_demo().expect("the demo songs are whole");
@@ -57,8 +67,14 @@ impl App {
 
     /// Stops the server and starts another one over the same folder.
     pub async fn restart(self) -> App {
+        self.restart_after(|_| ()).await
+    }
+
+    /// Stops the server, lets something happen to its database, and starts another one over it.
+    pub async fn restart_after(self, meanwhile: impl FnOnce(&Path)) -> App {
         self.shutdown.notify();
         tokio::time::sleep(Duration::from_millis(200)).await;
+        meanwhile(&self.folder.path().join("vivida.sqlite"));
         App::over(self.folder, true).await
     }
 

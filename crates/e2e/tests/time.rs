@@ -124,7 +124,10 @@ async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
     browser.press("Shuffle, dragging, drawn is a favourite").await?;
     browser.until("document.querySelector('[data-groove]').dataset.groove === 'Shuffle, dragging, drawn'").await?;
     browser.press("More about Shuffle, dragging, drawn").await?;
-    browser.press("Delete").await?;
+    // The list may still put itself in order, and the menu with it.
+    let delete = "[...document.querySelectorAll('[role=menuitem]')].find((one) => one.textContent === 'Delete')";
+    browser.until(delete).await?;
+    browser.run(&format!("{delete}.click()")).await?;
     browser.until("!document.querySelector(\"[data-groove='Shuffle, dragging, drawn']\")").await?;
     // The note slides in; a pointer could miss it on its way.
     browser.find(".mantine-Notification-root button:not([aria-label])").await?;

@@ -2,13 +2,10 @@
 
 use crate::api::*;
 use crate::app::Opened;
+use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use vivida_core::{Chart, Part, Performance, PlayedHit, Reading, Ticks};
+use vivida_core::{Chart, MadeHit, Part, Performance, PlayedHit, Reading, Recipe, Ticks};
 use vivida_smf::SongFile;
-
-pub(crate) fn hit_count(file: &SongFile) -> usize {
-    file.parts.iter().map(|part| part.part.hits().len()).sum()
-}
 
 pub(crate) fn bpm(file: &SongFile) -> f64 {
     let quarters = file.tempo.bpm(Ticks(0.0));
@@ -23,14 +20,13 @@ pub(crate) fn picture(
     chart: &Chart,
     written: &Reading,
     played: &Reading,
-    hits: &[PlayedHit],
+    performance: &Performance,
 ) -> Picture {
-    let first = hits.first().map_or(1, |hit| file.metre.bar_at(hit.tick).number);
+    let first = performance.written.first().map_or(1, |hit| file.metre.bar_at(hit.tick).number);
     let last = file.metre.bar(first + 3);
     let start = file.metre.bar(first).start.0;
     let length = last.start.0 + last.length.0 - start;
-    let sounding = hits.iter().filter(|hit| hit.silenced.is_none());
-    let shown = sounding.filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
+    let shown = performance.sounding().filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
     let mut picture = Picture {
         places: Vec::new(),
         rows: Vec::new(),
@@ -40,8 +36,9 @@ pub(crate) fn picture(
         on_grid: [written.all.on_grid, played.all.on_grid],
     };
     for hit in shown {
+        let Some(row) = chart.instrument_of(hit.note, hit.channel) else { continue };
         picture.places.push(((hit.tick.0 - start) / length) as f32);
-        picture.rows.push(chart.instrument_of(hit.note, hit.channel).min(255) as u8);
+        picture.rows.push(row.min(255) as u8);
         picture.velocities.push(hit.velocity.get());
     }
     picture
@@ -86,55 +83,67 @@ pub(crate) fn spans(file: &SongFile, part: &Part) -> Vec<Span> {
     part.hits().iter().map(|hit| span(file, hit.tick, hit.length)).collect()
 }
 
-pub(crate) fn written(part: &Part, spans: &[Span], lines: &[f64], chart: &Chart) -> WrittenColumns {
-    let hits = part.hits();
+pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
+    let (hits, spans) = (opened.part().hits(), opened.spans());
     WrittenColumns {
-        ids: hits.iter().map(|hit| hit.id.0).collect(),
+        ids: hits.iter().map(|hit| hit.id).collect(),
         ticks: hits.iter().map(|hit| hit.tick.0).collect(),
         velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
         notes: hits.iter().map(|hit| hit.note.get()).collect(),
-        instruments: chart.instruments.clone(),
+        instruments: opened.chart().instruments.clone(),
         seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
-        grid_lines: lines.to_vec(),
+        lines: line_columns(&opened.song.file, lines.iter().copied()),
     }
 }
 
-/// The columns of a performance; those of its timing and its touch only where the page does not have them already.
+fn line_columns(file: &SongFile, lines: impl Iterator<Item = f64>) -> LineColumns {
+    let mut columns = LineColumns::default();
+    let mut known: HashMap<String, u16> = HashMap::new();
+    for line in lines {
+        let (bar, name) = file.metre.place(Ticks(line));
+        let place = *known.entry(name).or_insert_with_key(|name| {
+            columns.names.push(name.clone());
+            (columns.names.len() - 1) as u16
+        });
+        columns.ticks.push(line);
+        columns.seconds.push(short(file.tempo.seconds(Ticks(line))));
+        columns.bars.push(bar);
+        columns.places.push(place);
+    }
+    columns
+}
+
+/// The columns of a performance; those of its timing and its touch only where the page does not have them
+/// already, by their keys.
 pub(crate) fn columns(
     opened: &Opened,
+    recipe: &Recipe,
     performance: Performance,
     reading: Reading,
-    known_timing: Option<&str>,
-    known_touch: Option<&str>,
+    known: [Option<&str>; 2],
 ) -> PerformanceColumns {
-    let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
+    let chart = opened.chart();
+    let written = &performance.written;
     let mut timing_hasher = DefaultHasher::new();
     let mut touch_hasher = DefaultHasher::new();
-    for hit in &performance.hits {
+    for hit in written {
         (hit.tick.0 as i64, hit.length.0 as i64).hash(&mut timing_hasher);
         hit.velocity.get().hash(&mut touch_hasher);
     }
     let timing_key = format!("{:016x}", timing_hasher.finish());
     let touch_key = format!("{:016x}", touch_hasher.finish());
-    let timing = (known_timing != Some(&timing_key)).then(|| timing(opened, &performance));
-    let velocities = || performance.hits.iter().map(|hit| hit.velocity.get()).collect();
-    let velocities = (known_touch != Some(&touch_key)).then(velocities);
-    let hits = &performance.hits;
-    let written = part.hits().len();
-    let grid = chart.meant(part, &file.metre).grid;
-    let silenced = (0..).zip(hits).filter_map(|(row, hit): (u32, _)| Some((row, hit.silenced?)));
+    let timing = (known[0] != Some(&timing_key)).then(|| timing(opened, written));
+    let velocities = || written.iter().map(|hit| hit.velocity.get()).collect();
+    let velocities = (known[1] != Some(&touch_key)).then(velocities);
+    let silenced = performance.hits().filter_map(|hit| Some((hit.id, hit.silenced?)));
     // Which drum plays a hit is told where that is not as it was written.
-    let elsewhere = (0..).zip(hits).take(written).filter_map(|(row, hit): (u32, _)| {
-        let index = chart.instrument_of(hit.note, hit.channel) as u16;
-        (index != chart.instruments[row as usize]).then_some((row, index, hit.note.get()))
-    });
-    let added = hits[written..].iter().map(|hit| AddedHit {
-        id: hit.id.0,
-        instrument: chart.instrument_of(hit.note, hit.channel) as u16,
-        note: hit.note.get(),
-        grid_line: grid.nearest(&file.metre, hit.tick).0,
-    });
+    let elsewhere =
+        written.iter().zip(opened.part().hits()).filter(|(hit, was)| hit.note != was.note).map(|(hit, _)| {
+            let instrument = chart.instrument_of(hit.note, hit.channel).map(|place| place as u16);
+            (hit.id, instrument, hit.note)
+        });
+    let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
         timing_key,
         timing,
@@ -142,23 +151,44 @@ pub(crate) fn columns(
         velocities,
         silenced: silenced.collect(),
         elsewhere: elsewhere.collect(),
-        added: added.collect(),
+        made: made(opened, &performance.made),
+        turned: turned.collect(),
         passes: performance.passes,
         reading,
+        recipe: None,
     }
 }
 
-fn timing(opened: &Opened, performance: &Performance) -> TimingColumns {
+fn made(opened: &Opened, hits: &[MadeHit]) -> MadeColumns {
+    let (file, chart) = (&opened.song.file, opened.chart());
+    let grid = chart.meant(opened.part(), &file.metre).grid;
+    let mut columns = MadeColumns::default();
+    for MadeHit { played, pass, parent, anchor } in hits {
+        let (at, lasts) = span(file, played.tick, played.length);
+        columns.ids.push(played.id);
+        columns.passes.push(*pass);
+        columns.parents.push(*parent);
+        columns.anchors.push(anchor.0);
+        columns.ticks.push(played.tick.0 as i64);
+        columns.at.push(at);
+        columns.lasts.push(lasts);
+        columns.velocities.push(played.velocity.get());
+        columns.notes.push(played.note);
+        columns.instruments.push(chart.instrument_of(played.note, played.channel).map(|place| place as u16));
+    }
+    columns.lines = line_columns(file, hits.iter().map(|hit| grid.nearest(&file.metre, hit.anchor).0));
+    columns
+}
+
+fn timing(opened: &Opened, hits: &[PlayedHit]) -> TimingColumns {
     let file = &opened.song.file;
     let mut timing = TimingColumns::default();
-    let mut written = opened.part().hits().iter().zip(opened.spans());
-    for (row, hit) in (0..).zip(&performance.hits) {
+    for (place, (hit, (was, span_was))) in (0..).zip(hits.iter().zip(opened.part().hits().iter().zip(opened.spans()))) {
         let (at, lasts) = span(file, hit.tick, hit.length);
-        let was = written.next();
-        timing.ticks.push((hit.tick - was.map_or(Ticks(0.0), |(hit, _)| hit.tick)).0 as i64);
-        timing.at.push(at - was.map_or(0, |(_, span)| span.0));
-        if was.is_none_or(|(_, span)| span.1 != lasts) {
-            timing.lasts.push((row, lasts));
+        timing.ticks.push((hit.tick - was.tick).0 as i64);
+        timing.at.push(at - span_was.0);
+        if span_was.1 != lasts {
+            timing.lasts.push((place, lasts));
         }
     }
     timing
@@ -184,7 +214,7 @@ pub(crate) fn take_columns(file: &SongFile, chart: &Chart, performance: &Perform
         columns.lengths.push(lasts as f64 / 1e5);
         columns.velocities.push(hit.velocity.get());
         columns.notes.push(hit.note.get());
-        columns.instruments.push(chart.instrument_of(hit.note, hit.channel) as u16);
+        columns.instruments.push(chart.instrument_of(hit.note, hit.channel).map(|place| place as u16));
     }
     columns
 }

@@ -4,7 +4,6 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::{Responder, Route, get, routes};
 use rust_embed::RustEmbed;
 use std::borrow::Cow;
-use std::hash::{BuildHasher, RandomState};
 use std::path::{Path, PathBuf};
 
 #[derive(RustEmbed)]
@@ -25,7 +24,7 @@ const NOT_BUILT: &str = "<!doctype html><title>Vivida</title><p>The front end wa
 /// The page itself: its styles carry a number used once, and nothing is loaded from elsewhere.
 fn page() -> Asset {
     let html = Web::get("index.html").map_or(NOT_BUILT.into(), |file| String::from_utf8_lossy(&file.data).into_owned());
-    let nonce = format!("{:016x}{:016x}", RandomState::new().hash_one(1), RandomState::new().hash_one(2));
+    let nonce = format!("{:032x}", rand::random::<u128>());
     let policy = format!(
         "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; font-src 'self'; img-src 'self' data:; \
          connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"

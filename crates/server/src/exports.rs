@@ -1,20 +1,21 @@
 //! Taking songs away: what every part's take makes of them, as MIDI and WAV.
 
 use crate::api::*;
-use crate::app::{Answer, App};
+use crate::app::{Answer, App, Loaded};
 use crate::problem::Problem;
 use rocket::http::Status;
+use std::sync::Arc;
 use vivida_core::{Performance, Recipe, Ticks};
 use vivida_smf::{Export, Resolution, rounding, write};
-use vivida_sound::{mixdown, strikes};
-use vivida_store::{PartRow, SongId, SongRow};
+use vivida_sound::{Mixdown, strikes};
+use vivida_store::{Reads, SongId, StoredPart, StoredSong};
 
 impl App {
     /// What goes into the file in the place of its parts: nothing where a part is as it came.
-    fn performances(&self, row: &SongRow, start: Ticks) -> Answer<Vec<(usize, Performance)>> {
+    fn performances(&self, row: &StoredSong, start: Ticks) -> Answer<Vec<(usize, Performance)>> {
         let mut performances = Vec::new();
         for parts in row.parts.chunk_by(|a, b| a.position == b.position) {
-            let opened = |part: &PartRow| self.open_row(row, part.clone(), None);
+            let opened = |part: &StoredPart| self.open_row(&*self.store(), row, part.clone(), None);
             let position = parts[0].position;
             if let [part] = parts
                 && !part.muted
@@ -28,23 +29,21 @@ impl App {
             let heard = parts.iter().filter(|part| !part.muted);
             let played = heard.map(|part| Ok(opened(part)?.play(start))).collect::<Answer<Vec<Performance>>>()?;
             let own = opened(&parts[0])?;
-            performances.push((position, Performance::together(played).instead_of(own.file_part())));
+            performances.push((position, Performance::together(played).instead_of(&own.file_part().part)));
         }
         Ok(performances)
     }
 
     /// The song as a Standard MIDI File.
     pub(crate) fn export_midi(&self, id: SongId, export: Export) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().song(id)?;
-        let song = self.load(id)?;
+        let (row, song) = self.song_to_export(id)?;
         let performances = self.performances(&row, export.start(&song.file))?;
         Ok((row.name, write(&song.bytes, &song.file, &performances, export)))
     }
 
     /// What exporting would cost.
     pub(crate) fn export_info(&self, id: SongId) -> Answer<ExportInfo> {
-        let row = self.store().song(id)?;
-        let song = self.load(id)?;
+        let (row, song) = self.song_to_export(id)?;
         let file = &song.file;
         let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true };
         let early = self.performances(&row, with_lead_in.start(file))?;
@@ -59,27 +58,37 @@ impl App {
         })
     }
 
-    /// The song played by the built-in kit, as it was written or as it is played.
-    pub(crate) fn export_wav(&self, id: SongId, as_written: bool) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().song(id)?;
-        let song = self.load(id)?;
+    /// The song played by the built-in kit, as it was written or as it is played: its name and its mixdown.
+    pub(crate) fn mixdown(&self, id: SongId, as_written: bool) -> Answer<(String, Mixdown)> {
+        let (row, song) = self.song_to_export(id)?;
         let file = &song.file;
-        let seconds = file
-            .tempo
-            .seconds(file.parts.iter().map(|part| part.part.end()).fold(Ticks(0.0), |a, b| if b > a { b } else { a }));
-        if seconds > 3600.0 {
-            let detail =
-                format!("The song lasts {:.0} minutes; a WAV file is made of an hour at most.", seconds / 60.0);
-            return Err(Problem::new(Status::UnprocessableEntity, "Too long for a WAV file", detail));
-        }
         let mut all = Vec::new();
         for part in row.parts.iter().filter(|part| !part.muted) {
-            let mut opened = self.open_row(&row, part.clone(), None)?;
+            let mut opened = self.open_row(&*self.store(), &row, part.clone(), None)?;
             if as_written {
                 opened.take.recipe = Recipe::default();
             }
-            all.extend(strikes(&opened.play(Ticks(0.0)).hits, part.drums, &file.tempo, Ticks(0.0)));
+            all.extend(strikes(opened.play(Ticks(0.0)).hits(), part.drums, &file.tempo, Ticks(0.0)));
         }
-        Ok((row.name, mixdown(all)))
+        let mix = Mixdown::new(all);
+        if mix.seconds() > LONGEST_WAV {
+            let detail = format!(
+                "What is played lasts {:.0} minutes; a WAV file is made of an hour at most.",
+                mix.seconds() / 60.0
+            );
+            return Err(Problem::new(Status::UnprocessableEntity, "Too long for a WAV file", detail));
+        }
+        Ok((row.name, mix))
+    }
+
+    fn song_to_export(&self, id: SongId) -> Answer<(StoredSong, Arc<Loaded>)> {
+        self.warm_song(id)?;
+        let store = self.store();
+        let row = store.song(id)?;
+        let song = self.load(&*store, id)?;
+        Ok((row, song))
     }
 }
+
+/// The longest WAV file, in s.
+const LONGEST_WAV: f64 = 3600.0;

@@ -7,9 +7,9 @@ use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
 use vivida_core::{Context, GrooveError, GrooveFile, GrooveProfile, PlayedHit, perform};
-use vivida_store::{GrooveId, GrooveRow, PartId};
+use vivida_store::{GrooveId, PartId, Reads, StoredGroove};
 
-fn card(row: GrooveRow) -> GrooveCard {
+fn card(row: StoredGroove) -> GrooveCard {
     GrooveCard {
         id: row.id,
         revision: row.revision as i32,
@@ -18,6 +18,7 @@ fn card(row: GrooveRow) -> GrooveCard {
         note: row.note,
         reading: row.groove.reading(),
         groove: row.groove,
+        damage: row.damage.map(|damage| damage.reason),
     }
 }
 
@@ -34,19 +35,20 @@ impl App {
     pub(crate) fn add_groove(&self, request: NewGroove) -> Answer<GrooveCard> {
         let groove = groove_of("groove", request.groove)?;
         let mut store = self.store();
-        let id = store.add_groove(&request.note, &groove)?;
+        let id = store.change(|change| change.add_groove(&request.note, &groove))?;
         Ok(card(store.groove(id)?))
     }
 
     pub(crate) fn change_groove(&self, id: GrooveId, request: GrooveChange) -> Answer<GrooveCard> {
-        let groove = groove_of("groove", request.groove)?;
+        let groove = groove_of("groove", request.groove.clone())?;
         let mut store = self.store();
-        store.change_groove(id, request.revision, &request.note, request.favourite, &groove)?;
+        let GrooveChange { revision, note, favourite, .. } = &request;
+        store.change(|change| change.change_groove(id, *revision, note, *favourite, &groove))?;
         Ok(card(store.groove(id)?))
     }
 
     pub(crate) fn delete_groove(&self, id: GrooveId, revision: i64) -> Answer<()> {
-        Ok(self.store().delete_groove(id, revision)?)
+        Ok(self.store().change(|change| change.delete_groove(id, revision))?)
     }
 
     /// Keeps the groove of a file: of our JSON, or of any MIDI clip.
@@ -77,7 +79,7 @@ impl App {
             groove.name = stem.to_owned();
         }
         let mut store = self.store();
-        let id = store.add_groove(&note, &groove)?;
+        let id = store.change(|change| change.add_groove(&note, &groove))?;
         Ok(ImportedGroove { card: card(store.groove(id)?), said })
     }
 
@@ -85,13 +87,20 @@ impl App {
     pub(crate) fn export_groove(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
         let row = self.store().groove(id)?;
         let name = row.groove.name.clone();
+        if let Some(damage) = row.damage {
+            return Ok((name, damage.text.into_bytes()));
+        }
         let text = serde_json::to_vec_pretty(&GrooveFile::new(row.note, row.groove));
         Ok((name, text.map_err(|error| Problem::field("groove", error.to_string()))?))
     }
 
     /// A groove as a MIDI clip, and its name.
     pub(crate) fn export_clip(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
-        let groove = self.store().groove(id)?.groove;
+        let row = self.store().groove(id)?;
+        if let Some(damage) = row.damage {
+            return Err(Problem::damaged(&row.groove.name, &damage.reason));
+        }
+        let groove = row.groove;
         Ok((groove.name.clone(), vivida_smf::clip_of(&groove)))
     }
 
@@ -105,14 +114,15 @@ impl App {
         let mut opened = self.open(id, None)?;
         opened.pockets.extend(drafted(request.pockets)?);
         let file = &opened.song.file;
-        let hits = if request.written {
+        let hits: Vec<PlayedHit> = if request.written {
             opened.part().hits().iter().map(PlayedHit::as_written).collect()
         } else if let Some(value) = request.recipe {
-            let recipe = recipe("recipe", value)?;
-            let context = Context { round: 0, ..opened.context(request.variation.unwrap_or(1)) };
-            perform(opened.part(), opened.chart(), &recipe, &context).hits
+            let variation = request.variation.unwrap_or(1);
+            let recipe = opened.after("recipe", recipe("recipe", value)?, &[], variation)?;
+            let context = Context { round: 0, ..opened.context(variation) };
+            perform(opened.part(), opened.chart(), &recipe, &context).hits().copied().collect()
         } else {
-            opened.play(vivida_core::Ticks(0.0)).hits
+            opened.play(vivida_core::Ticks(0.0)).hits().copied().collect()
         };
         let name = match &request.name {
             Some(name) => name.clone(),

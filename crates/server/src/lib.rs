@@ -17,8 +17,10 @@ mod library;
 mod parts;
 mod pockets;
 mod problem;
+mod renders;
 mod routes;
 mod security;
+mod songs;
 
 pub use api::typescript;
 pub use app::App;

@@ -2,16 +2,17 @@
 
 use crate::answers::{columns, take_columns, written};
 use crate::api::*;
-use crate::app::{Answer, App, LAYERS_SETTING, Opened, recipe};
+use crate::app::{Answer, App, LAYERS_SETTING, Opened, recipe, shared_layers};
 use crate::pockets::settings_of;
 use crate::problem::Problem;
+use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, Layers, PassId, PocketId, Pockets, StartingPoint, TouchProfile, aimed_by, perform, starting_points,
-    touched_by,
+    Context, HitId, Layers, PassId, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile, aimed_by, perform,
+    starting_points, touched_by,
 };
-use vivida_store::{PartChange, PartId, PartRow, SongId, TakeId};
+use vivida_store::{Change, PartChange, PartId, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
 fn checked_layers(layers: Layers) -> Answer<Layers> {
     layers.check().map_err(|(field, message)| Problem::field(format!("layers.{field}"), message))?;
@@ -21,38 +22,49 @@ fn checked_layers(layers: Layers) -> Answer<Layers> {
 impl App {
     /// A part in the workspace.
     pub(crate) fn part_detail(&self, id: PartId) -> Answer<PartDetail> {
-        let opened = self.open(id, None)?;
+        let (opened, state) = {
+            self.warm(id)?;
+            let store = self.store();
+            let opened = self.open_in(&*store, id, None)?;
+            let state = self.part_state(&*store, &opened.row)?;
+            (opened, state)
+        };
         let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
         let meant = chart.meant(part, &file.metre);
         let grid = meant.grid;
-        let performance = opened.play(vivida_core::Ticks(0.0));
+        let performance = opened.play(Ticks(0.0));
         let reading = opened.played(&performance);
+        let recipe = &opened.take.recipe;
         Ok(PartDetail {
-            performance: columns(&opened, performance, reading, None, None),
-            channel: file.parts[opened.row.position].channel,
-            written: written(part, opened.spans(), &meant.lines, chart),
+            performance: columns(&opened, recipe, performance, reading, [None, None]),
+            channel: opened.file_part().channel,
+            written: written(&opened, &meant.lines),
             kit: chart.kit.clone(),
             cell: grid.cell(file.ppq),
             grid,
             reading: opened.written().clone(),
-            state: self.part_state(&opened.row)?,
+            state,
         })
     }
 
-    pub(crate) fn part_state(&self, row: &PartRow) -> Answer<PartState> {
-        let song = self.load(row.song)?;
+    pub(crate) fn part_state(&self, reads: &impl Reads, row: &StoredPart) -> Answer<PartState> {
+        let song = self.load(reads, row.song)?;
         let take = row.current();
-        let card = |take: &vivida_store::TakeRow| TakeCard {
+        // What cannot be opened says why where it is opened.
+        let opened = self.open_in(reads, row.id, None).ok();
+        let printed = opened.and_then(|opened| opened.source.damage.clone());
+        let card = |take: &StoredTake| TakeCard {
             id: take.id,
             name: take.name.clone(),
             is_print: take.is_print,
             passes: take.recipe.passes.len() as u32,
+            damage: take.damage.as_ref().map(|damage| damage.reason.clone()),
         };
         Ok(PartState {
             id: row.id,
             song: row.song,
             revision: row.revision as i32,
-            name: row.name.clone().unwrap_or_else(|| song.file.parts[row.position].name.clone()),
+            name: part_name(row, &song),
             drums: row.drums,
             muted: row.muted,
             layers: row.layers.clone(),
@@ -61,24 +73,28 @@ impl App {
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
             variation: take.variation,
-            history: self.store().history(Some(row.song))?,
+            damage: damage_of(row).or(printed),
+            history: reads.history(Some(row.song))?,
         })
     }
 
-    /// The newest state after a change; where that came too late, it comes with the problem.
-    pub(crate) fn changed<T>(&self, id: PartId, changed: Result<T, vivida_store::StoreError>) -> Answer<PartState> {
-        let state = self.part_state(&self.store_part(id)?)?;
-        match changed {
-            Ok(_) => Ok(state),
-            Err(error @ vivida_store::StoreError::Conflict { .. }) => {
-                Err(Problem { current: Some(Box::new(state)), ..Problem::from(error) })
-            }
-            Err(error) => Err(error.into()),
-        }
+    /// All parts of a song.
+    pub(crate) fn part_states(&self, reads: &impl Reads, song: SongId) -> Answer<Vec<PartState>> {
+        reads.song(song)?.parts.iter().map(|row| self.part_state(reads, row)).collect()
     }
 
-    fn store_part(&self, id: PartId) -> Answer<PartRow> {
-        Ok(self.store().part(id)?)
+    /// Makes a change to a part and answers its newest state; where the change came too late, that comes
+    /// with the problem.
+    fn changing<T>(&self, id: PartId, make: impl FnOnce(&mut Change<'_>) -> Answer<T>) -> Answer<PartState> {
+        self.warm(id)?;
+        let mut store = self.store();
+        let changed = store.change(make);
+        let state = || self.part_state(&*store, &store.part(id)?);
+        match changed {
+            Ok(_) => state(),
+            Err(problem) if problem.is_conflict() => Err(Problem { current: Some(Box::new(state()?)), ..problem }),
+            Err(problem) => Err(problem),
+        }
     }
 
     /// Changes a part.
@@ -88,57 +104,78 @@ impl App {
             (None, Some(true)) => Some(None),
             _ => None,
         };
-        let change = PartChange {
-            take: request.take,
-            recipe: request.recipe.map(|value| recipe("recipe", value)).transpose()?,
-            variation: request.variation,
-            drums: request.drums,
-            name: request.name,
-            muted: request.muted,
-            layers,
-            grid: match (request.grid, request.fitting_grid) {
-                (Some(grid), _) => Some(Some(grid)),
-                (None, Some(true)) => Some(None),
-                _ => None,
-            },
+        let wanted = request.recipe.map(|value| recipe("recipe", value)).transpose()?;
+        let grid = match (request.grid, request.fitting_grid) {
+            (Some(grid), _) => Some(Some(grid)),
+            (None, Some(true)) => Some(None),
+            _ => None,
         };
         let label: String = vivida_smf::readable(request.label.as_bytes());
-        let changed = self.store().change_part(id, request.revision, &label, change);
-        self.changed(id, changed)
+        self.changing(id, |change| {
+            let row = change.expected_part(id, request.revision)?;
+            let recipe = if wanted.is_some() || !request.gestures.is_empty() {
+                let take = request.take.unwrap_or(row.take);
+                let opened = self.open_in(&*change, id, Some(take))?;
+                let base = wanted.unwrap_or_else(|| opened.take.recipe.clone());
+                let variation = request.variation.unwrap_or(opened.take.variation);
+                Some(opened.after("recipe", base, &request.gestures, variation)?)
+            } else {
+                None
+            };
+            let (take, variation, drums) = (request.take, request.variation, request.drums);
+            let (name, muted) = (request.name, request.muted);
+            let made = PartChange { take, recipe, variation, drums, name, muted, layers, grid };
+            Ok(change.change_part(id, request.revision, &label, made)?)
+        })
     }
 
-    /// Lets velocity layers hold for every part that has none of its own.
+    /// Lets velocity layers hold for every part that has none of its own; instruments that are not named keep
+    /// theirs.
     pub(crate) fn set_layers(&self, layers: Layers) -> Answer<()> {
         let layers = checked_layers(layers)?;
-        let text = serde_json::to_string(&layers).map_err(|error| Problem::field("layers", error.to_string()))?;
-        Ok(self.store().set_setting(LAYERS_SETTING, &text)?)
+        self.store().change(|change| {
+            let mut all = shared_layers(&*change)?;
+            all.0.extend(layers.0);
+            if all.0.len() > 1000 {
+                return Err(Problem::field("layers", "layers of at most 1000 instruments are kept"));
+            }
+            let text = serde_json::to_string(&all).map_err(|error| Problem::field("layers", error.to_string()))?;
+            Ok(change.set_setting(LAYERS_SETTING, &text)?)
+        })
     }
 
     /// Writes Played out as the Written of a new take.
     pub(crate) fn print(&self, id: PartId, request: Named) -> Answer<PartState> {
-        let opened = self.open(id, None)?;
-        let printed = opened.play(vivida_core::Ticks(0.0)).printed();
-        if printed.hits().is_empty() {
-            return Err(Problem::field("name", "nothing sounds in this part, so there is nothing to print"));
-        }
-        let changed = self.store().print(id, request.revision, &request.name, &printed);
-        self.changed(id, changed)
+        self.changing(id, |change| {
+            change.expected_part(id, request.revision)?;
+            let printed = self.open_in(&*change, id, None)?.play(Ticks(0.0)).printed();
+            if printed.hits().is_empty() {
+                return Err(Problem::field("name", "nothing sounds in this part, so there is nothing to print"));
+            }
+            Ok(change.print(id, request.revision, &request.name, &printed)?)
+        })
     }
 
     pub(crate) fn rename_take(&self, id: PartId, take: TakeId, request: &Named) -> Answer<PartState> {
-        let changed = self.store().rename_take(id, request.revision, take, &request.name);
-        self.changed(id, changed)
+        self.changing(id, |change| Ok(change.rename_take(id, request.revision, take, &request.name)?))
     }
 
     pub(crate) fn delete_take(&self, id: PartId, take: TakeId, revision: i64) -> Answer<PartState> {
-        let changed = self.store().delete_take(id, revision, take);
-        self.changed(id, changed)
+        self.changing(id, |change| Ok(change.delete_take(id, revision, take)?))
+    }
+
+    /// The passes of a take as a file, and its name; as they stand in the database where they cannot be read.
+    pub(crate) fn take_file(&self, id: PartId, take: TakeId) -> Answer<(String, Vec<u8>)> {
+        let row = self.store().part(id)?;
+        let found = row.takes.iter().find(|one| one.id == take);
+        let found = found.ok_or(StoreError::NotFound { what: "take", id: take.0 })?;
+        Ok((found.name.clone(), crate::library::file_of(&found.name, "", &found.recipe, &found.damage)?))
     }
 
     /// A take as it is played, to be held against another.
     pub(crate) fn take_played(&self, id: PartId, take: TakeId) -> Answer<TakeColumns> {
         let opened = self.open(id, Some(take))?;
-        let performance = opened.play(vivida_core::Ticks(0.0));
+        let performance = opened.play(Ticks(0.0));
         let reading = opened.played(&performance);
         // In the rows of the take that is worked on, whatever drums the other has.
         let shown = self.open(id, None)?;
@@ -146,13 +183,17 @@ impl App {
     }
 
     pub(crate) fn duplicate_part(&self, id: PartId) -> Answer<PartState> {
-        let name = self.open(id, None)?.name();
-        let copy = self.store().duplicate_part(id, &format!("{name}, second"))?;
-        self.part_state(&self.store_part(copy)?)
+        self.warm(id)?;
+        let mut store = self.store();
+        let copy = store.change(|change| {
+            let name = self.open_in(&*change, id, None)?.name();
+            Ok::<_, Problem>(change.duplicate_part(id, &format!("{name}, second"))?)
+        })?;
+        self.part_state(&*store, &store.part(copy)?)
     }
 
     pub(crate) fn delete_part(&self, id: PartId, revision: i64) -> Answer<()> {
-        Ok(self.store().delete_part(id, revision)?)
+        Ok(self.store().change(|change| change.delete_part(id, revision))?)
     }
 
     /// Plays a part by a recipe that need not be kept.
@@ -160,18 +201,24 @@ impl App {
         let recipe = recipe("recipe", request.recipe)?;
         let mut opened = self.open(id, None)?;
         opened.pockets.extend(drafted(request.pockets)?);
+        let changed = opened.after("recipe", recipe, &request.gestures, request.variation)?;
+        let heard = heard(&changed, request.alone, request.audition)?;
         let context = Context { round: request.round, ..opened.context(request.variation) };
-        let performance = perform(opened.part(), opened.chart(), &recipe, &context);
+        let performance = perform(opened.part(), opened.chart(), &heard, &context);
         let reading = opened.played(&performance);
-        Ok(columns(&opened, performance, reading, request.timing.as_deref(), request.touch.as_deref()))
+        let known = [request.timing.as_deref(), request.touch.as_deref()];
+        let mut answer = columns(&opened, &changed, performance, reading, known);
+        answer.recipe = (!request.gestures.is_empty()).then_some(changed);
+        Ok(answer)
     }
 
-    /// The places of the hits that a pass changes, or of all that it aims at.
-    pub(crate) fn touched(&self, id: PartId, request: PerformRequest) -> Answer<Vec<u32>> {
+    /// The hits that a pass changes, or all that it aims at.
+    pub(crate) fn touched(&self, id: PartId, request: PerformRequest) -> Answer<Vec<HitId>> {
         let recipe = recipe("recipe", request.recipe)?;
         let pass = request.touched_by.ok_or_else(|| Problem::field("touched_by", "name a pass of the recipe"))?;
         let mut opened = self.open(id, None)?;
         opened.pockets.extend(drafted(request.pockets)?);
+        let recipe = opened.after("recipe", recipe, &request.gestures, request.variation)?;
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let of = if request.aimed { aimed_by } else { touched_by };
         Ok(of(opened.part(), opened.chart(), &recipe, &context, PassId(pass)))
@@ -188,8 +235,8 @@ impl App {
         let opened = self.open(id, None)?;
         let song = self.store().song_alone(opened.row.song)?.name;
         let name = format!("{song}, {}", opened.name());
-        let hits = opened.play(vivida_core::Ticks(0.0)).hits;
-        Ok(TouchProfile::of(&name, opened.chart(), &opened.song.file.metre, &hits))
+        let performance = opened.play(Ticks(0.0));
+        Ok(TouchProfile::of(&name, opened.chart(), &opened.song.file.metre, performance.hits()))
     }
 
     /// A recipe as far as it fits the part, and what does not.
@@ -201,23 +248,36 @@ impl App {
 
     /// Puts passes behind those of another part, as far as they fit there.
     pub(crate) fn receive(&self, id: PartId, request: FitRequest) -> Answer<Received> {
-        let opened = self.open(id, None)?;
-        let received = self.within(opened.row.song, recipe("recipe", request.recipe)?)?;
-        let (fitted, said) = received.fitted(&opened.chart().kit);
-        let count = fitted.passes.len() as u32;
-        let recipe = opened.take.recipe.followed_by(&fitted);
-        if recipe.passes.len() > vivida_core::Recipe::MOST_PASSES {
-            return Err(Problem::field("recipe.passes", "the other part would have too many passes"));
-        }
-        let change = PartChange { recipe: Some(recipe), ..PartChange::default() };
-        let label = format!("copy {count} passes here");
-        self.store().change_part(id, opened.row.revision, &label, change)?;
-        Ok(Received { added: count, said, history: self.history(opened.row.song)? })
+        let wanted = recipe("recipe", request.recipe)?;
+        self.warm(id)?;
+        let mut store = self.store();
+        let (song, added, said) = store.change(|change| {
+            let opened = self.open_in(&*change, id, None)?;
+            let received = self.within(&*change, opened.row.song, wanted)?;
+            let (fitted, said) = received.fitted(&opened.chart().kit);
+            let added = fitted.passes.len() as u32;
+            let recipe = opened.take.recipe.followed_by(&fitted);
+            recipe.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
+            change.set_recipe(id, &format!("copy {added} passes here"), recipe)?;
+            Ok::<_, Problem>((opened.row.song, added, said))
+        })?;
+        Ok(Received { added, said, history: store.history(Some(song))? })
     }
+}
 
-    pub(crate) fn history(&self, song: SongId) -> Answer<vivida_store::History> {
-        Ok(self.store().history(Some(song))?)
+/// The recipe as it is heard: with one pass alone the others are off, and what is listened to comes last. A pass
+/// that was deleted meanwhile is not alone.
+fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
+    let mut heard = recipe.clone();
+    if let Some(alone) = alone.filter(|alone| recipe.passes.iter().any(|pass| pass.id == *alone)) {
+        heard.passes.iter_mut().for_each(|pass| pass.on = pass.id == alone);
     }
+    if let Some(Audition { aim, action }) = audition {
+        let passes = serde_json::json!({"passes": [{"id": 1, "aim": aim, "action": action}]});
+        let last = Recipe::from_value(passes).map_err(|error| Problem::of_recipe("audition", &error))?;
+        heard = heard.followed_by(&last);
+    }
+    Ok(heard)
 }
 
 /// Pockets as they are being changed.

@@ -83,14 +83,32 @@ impl Problem {
     }
 }
 
+impl Problem {
+    /// Something that is kept cannot be read.
+    pub(crate) fn damaged(what: &str, reason: &str) -> Problem {
+        let detail = format!("{what} is damaged and cannot be used: {reason}. Undo, replace or delete it.");
+        Problem::new(Status::UnprocessableEntity, "Damaged", detail)
+    }
+
+    /// A change came too late.
+    pub(crate) fn is_conflict(&self) -> bool {
+        self.status == Status::Conflict.code
+    }
+}
+
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Problem {
         let detail = error.to_string();
+        if error.is_full() {
+            let detail = "The disk is full: nothing was changed. Make room, and do it again.";
+            return Problem::new(Status::InsufficientStorage, "The disk is full", detail);
+        }
         match error {
             StoreError::NotFound { .. } => Problem::new(Status::NotFound, "Not there", detail),
             StoreError::Conflict { .. } => Problem::new(Status::Conflict, "Changed elsewhere", detail),
             StoreError::Invalid { field, message } => Problem::field(field, message),
-            StoreError::Open { .. } | StoreError::Damaged { .. } | StoreError::Database(_) => {
+            StoreError::Damaged { what, reason } => Problem::damaged(&what, &reason),
+            StoreError::Open { .. } | StoreError::InUse { .. } | StoreError::Database(_) => {
                 Problem::new(Status::InternalServerError, "The database failed", detail)
             }
         }

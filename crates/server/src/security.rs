@@ -11,6 +11,7 @@ use std::io::Cursor;
 pub struct Local;
 
 const REFUSED: &str = "/refused-request";
+const FORM: &str = "/refused-form";
 
 fn is_local(host: &str) -> bool {
     let name = host.rsplit_once(':').map_or(host, |(name, _)| name);
@@ -31,16 +32,27 @@ impl Fairing for Local {
     }
 
     async fn on_request(&self, request: &mut Request<'_>, _: &mut Data<'_>) {
-        if !is_own(request) {
-            request.set_uri(Origin::parse(REFUSED).expect("a fixed path"));
+        // Rocket takes the method from a field of a form where there is one. No route takes forms.
+        let is_form = request.content_type().is_some_and(|kind| kind.is_form() || kind.is_form_data());
+        if !is_own(request) || is_form {
+            request.set_uri(Origin::parse(if is_form { FORM } else { REFUSED }).expect("a fixed path"));
         }
     }
 
     async fn on_response<'r>(&self, request: &'r Request<'_>, response: &mut Response<'r>) {
-        if request.uri().path() == REFUSED {
-            let body =
-                r#"{"status":403,"title":"Refused","detail":"Vivida answers only its own page on this machine."}"#;
-            response.set_status(Status::Forbidden);
+        let refused = match request.uri().path().as_str() {
+            REFUSED => Some((
+                Status::Forbidden,
+                r#"{"status":403,"title":"Refused","detail":"Vivida answers only its own page on this machine."}"#,
+            )),
+            FORM => Some((
+                Status::UnsupportedMediaType,
+                r#"{"status":415,"title":"Refused","detail":"Vivida takes JSON and files, no forms."}"#,
+            )),
+            _ => None,
+        };
+        if let Some((status, body)) = refused {
+            response.set_status(status);
             response.set_header(Header::new("Content-Type", "application/problem+json"));
             response.set_sized_body(body.len(), Cursor::new(body));
         }

@@ -205,8 +205,9 @@ fn the_usual_feel_is_one_step() {
     let level = json!({"passes": [{"id": 1, "aim": {"instruments": ["cowbell"]}, "action": {"kind": "level", "by": 3}},
                                    {"id": 2, "action": {"kind": "level", "by": 2}}]});
     let (_, recipe) = post(&client, "/recipes", json!({"name": "Louder", "recipe": level}));
-    let usual = json!({"recipe": recipe["id"], "pocket": {"name": "Loose", "settings": {"loosen": {"late": 9}}}, "grid": "1/8 triplet", "tones": true});
-    assert_eq!(put(&client, "/defaults", usual.clone()).0, Status::NoContent);
+    let usual = json!({"revision": 0, "recipe": recipe["id"], "pocket": {"name": "Loose", "settings": {"loosen": {"late": 9}}}, "grid": "1/8 triplet", "tones": true});
+    assert_eq!(put(&client, "/defaults", usual.clone()).1["revision"], 1);
+    assert_eq!(put(&client, "/defaults", usual).0, Status::Conflict, "made on what was there before");
     assert_eq!(get(&client, "/defaults").1["grid"], "1/8 triplet");
     let wrong = json!({"pocket": {"name": "x", "settings": {"loosen": {"late": 900}}}});
     assert_eq!(put(&client, "/defaults", wrong).1["field"], "pocket.settings.loosen.late");

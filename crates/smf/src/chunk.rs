@@ -26,6 +26,10 @@ pub(crate) struct Track {
     pub broken_at: Option<usize>,
     pub has_end: bool,
     pub high_data_bytes: usize,
+    /// Events that go on with the status from before a meta or SysEx event.
+    pub carried_on: usize,
+    /// The offset of a last event that claims more bytes than there are; what is there is kept.
+    pub cut_at: Option<usize>,
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -49,6 +53,8 @@ pub(crate) struct Event {
     /// The status byte that holds for it.
     status: u8,
     running: bool,
+    /// It claims more bytes than there are.
+    cut: bool,
 }
 
 /// A note-on or note-off.
@@ -61,17 +67,50 @@ pub(crate) struct NoteMessage {
     pub is_on: bool,
 }
 
+impl NoteMessage {
+    /// Whether it ends a note.
+    pub fn ends(self) -> bool {
+        !self.is_on || self.velocity == 0
+    }
+}
+
 impl Event {
     fn bytes(self, file: &[u8]) -> &[u8] {
         &file[self.at as usize..(self.at + self.size) as usize]
     }
 
-    /// Its bytes with its status.
+    /// Its bytes with its status, and the length of what is there.
     pub fn write(self, file: &[u8], out: &mut Vec<u8>) {
+        let bytes = self.bytes(file);
+        if self.cut {
+            let head = usize::from(self.status == 0xff) + 1;
+            let length = variable_length(&bytes[head..]).map_or(0, |(_, size)| size);
+            let data = &bytes[head + length..];
+            out.extend_from_slice(&bytes[..head]);
+            write_variable_length(out, data.len() as u32);
+            out.extend_from_slice(data);
+            return;
+        }
         if self.running {
             out.push(self.status);
         }
-        out.extend_from_slice(self.bytes(file));
+        out.extend_from_slice(bytes);
+    }
+
+    /// Its status byte; a running one, too.
+    pub fn status(self) -> u8 {
+        self.status
+    }
+
+    /// The two data bytes of a channel message, as far as it has them.
+    pub fn data(self, file: &[u8]) -> [u8; 2] {
+        let data = self.bytes(file).get(usize::from(!self.running)..).unwrap_or_default();
+        [0, 1].map(|place| data.get(place).map_or(0, |byte| byte & 0x7f))
+    }
+
+    /// The type of a meta event.
+    pub fn meta_type(self, file: &[u8]) -> Option<u8> {
+        if self.status == 0xff { self.bytes(file).get(1).copied() } else { None }
     }
 
     /// Whether it is a note-on or note-off.
@@ -84,13 +123,12 @@ impl Event {
         if !self.is_note() {
             return None;
         }
-        let data = &self.bytes(file)[usize::from(!self.running)..];
-        let (key, velocity) = (data[0] & 0x7f, data[1] & 0x7f);
+        let [key, velocity] = self.data(file);
         Some(NoteMessage { channel: self.status & 0x0f, key, velocity, is_on: self.status & 0xf0 == 0x90 })
     }
 
     pub fn is_end(self, file: &[u8]) -> bool {
-        self.status == 0xff && self.bytes(file).get(1) == Some(&0x2f)
+        self.meta_type(file) == Some(0x2f)
     }
 }
 
@@ -187,6 +225,7 @@ fn track(data: &[u8], offset: usize) -> Track {
     let mut track = Track { events: Vec::with_capacity(data.len() / 4), ..Track::default() };
     let mut iter = EventIter::new(data);
     let mut tick = 0u64;
+    let mut channel_status = None;
     loop {
         let before = iter.unread();
         if before.is_empty() {
@@ -197,6 +236,11 @@ fn track(data: &[u8], offset: usize) -> Track {
             track.broken_at = Some(at);
             break;
         };
+        // By the letter a meta or SysEx event ends the running status. Many writers go on with it.
+        let goes_on = before.get(delta_size).is_some_and(|&byte| byte < 0x80) && iter.running_status().is_none();
+        if goes_on {
+            *iter.running_status_mut() = channel_status;
+        }
         let running_status = iter.running_status();
         let event = match iter.next() {
             Some(Ok(event)) => event,
@@ -215,8 +259,18 @@ fn track(data: &[u8], offset: usize) -> Track {
         let bytes = &before[delta_size..before.len() - iter.unread().len()];
         let running = bytes.first().is_some_and(|&byte| byte < 0x80);
         let status = if running { iter.running_status().unwrap_or(0) } else { bytes.first().copied().unwrap_or(0) };
+        let cut = status >= 0xf0 && is_cut(bytes);
+        if cut && !may_be_shorter(bytes) {
+            track.broken_at = Some(at);
+            break;
+        }
+        if cut {
+            track.cut_at = Some(at);
+        }
         match event.kind {
             TrackEventKind::Midi { .. } => {
+                channel_status = Some(status);
+                track.carried_on += usize::from(goes_on);
                 let data_bytes = &bytes[usize::from(!running)..];
                 track.high_data_bytes += data_bytes.iter().filter(|&&byte| byte > 127).count();
             }
@@ -225,7 +279,7 @@ fn track(data: &[u8], offset: usize) -> Track {
         }
         track.has_end = matches!(event.kind, TrackEventKind::Meta(MetaMessage::EndOfTrack));
         let (at, size) = ((at + delta_size) as u32, bytes.len() as u32);
-        track.events.push(Event { tick, at, size, status, running });
+        track.events.push(Event { tick, at, size, status, running, cut });
         if track.has_end {
             break;
         }
@@ -250,7 +304,7 @@ fn without_top_bits(
     delta_size: usize,
     running_status: Option<u8>,
 ) -> Option<(TrackEvent<'static>, EventIter<'_>)> {
-    let delta = bytes[..delta_size].iter().fold(0u32, |sum, byte| sum << 7 | u32::from(byte & 0x7f));
+    let (delta, _) = variable_length(bytes)?;
     let (status, data) = match bytes[delta_size..].split_first()? {
         (&status, data) if status >= 0x80 => (status, data),
         _ => (running_status?, &bytes[delta_size..]),
@@ -268,6 +322,39 @@ fn without_top_bits(
     let mut rest = EventIter::new(&data[size..]);
     *rest.running_status_mut() = Some(status);
     Some((TrackEvent { delta: delta.into(), kind }, rest))
+}
+
+/// Whether a meta or SysEx event claims more bytes than there are.
+fn is_cut(bytes: &[u8]) -> bool {
+    let head = if bytes[0] == 0xff { 2 } else { 1 };
+    match bytes.get(head..).and_then(variable_length) {
+        Some((claimed, size)) => bytes.len() - head - size < claimed as usize,
+        None => matches!(bytes[0], 0xf0 | 0xf7 | 0xff),
+    }
+}
+
+/// Whether what is there of a cut event still says something: texts and data of any length do.
+fn may_be_shorter(bytes: &[u8]) -> bool {
+    let head = if bytes[0] == 0xff { 2 } else { 1 };
+    let has_length = bytes.get(head..).and_then(variable_length).is_some();
+    let fixed = [0x00, 0x20, 0x21, 0x2f, 0x51, 0x54, 0x58, 0x59];
+    has_length && !(bytes[0] == 0xff && fixed.contains(&bytes[1]))
+}
+
+/// A variable-length quantity and how many bytes it takes; nothing where it does not end within four.
+fn variable_length(bytes: &[u8]) -> Option<(u32, usize)> {
+    let size = delta_size(bytes)?;
+    Some((bytes[..size].iter().fold(0, |sum, byte| sum << 7 | u32::from(byte & 0x7f)), size))
+}
+
+/// A number below 2^28 as a variable-length quantity.
+pub(crate) fn write_variable_length(out: &mut Vec<u8>, number: u32) {
+    for shift in [21, 14, 7] {
+        if number >> shift > 0 {
+            out.push(0x80 | (number >> shift & 0x7f) as u8);
+        }
+    }
+    out.push((number & 0x7f) as u8);
 }
 
 /// How many bytes a delta time takes; nothing where it does not end within four.

@@ -13,6 +13,9 @@ pub enum ClipError {
     /// It cannot be read.
     #[error(transparent)]
     Read(#[from] ReadError),
+    /// It is a file without notes.
+    #[error("the file holds no notes, so there is no groove in it; choose another one")]
+    NoNotes,
     /// There is nothing in it to take.
     #[error("{}", .0.message)]
     Groove(#[from] GrooveError),
@@ -40,6 +43,9 @@ const FOLDED: u32 = 4;
 /// Where the file cannot be read or has no notes.
 pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Taken, ClipError> {
     let song = read(bytes)?;
+    if song.parts.is_empty() {
+        return Err(ClipError::NoNotes);
+    }
     let drums: Vec<&SongPart> = song.parts.iter().filter(|part| part.drums).collect();
     let left_out = if drums.is_empty() { 0 } else { song.parts.len() - drums.len() };
     let parts = if drums.is_empty() { song.parts.iter().collect() } else { drums };

@@ -8,6 +8,10 @@ use vivida_core::{
 
 /// The most notes that a song may have.
 pub const MOST_HITS: usize = 500_000;
+/// The most tracks that a file may have: its header counts them in 16 bits.
+pub const MOST_TRACKS: usize = 65_535;
+/// The most parts that a song may have.
+pub const MOST_PARTS: usize = 1_000;
 /// The most bars that a song may have.
 pub const MOST_BARS: u32 = 10_000;
 
@@ -29,8 +33,12 @@ pub enum ReadError {
     NoResolution,
     #[error("offset {offset}: the file has a header but no track; the file is damaged or holds no music")]
     NoTracks { offset: usize },
-    #[error("the file holds no notes; there is nothing to play")]
-    NoNotes,
+    #[error("the file holds {tracks} tracks; {MOST_TRACKS} are the most that the format can count, so split it")]
+    TooManyTracks { tracks: usize },
+    #[error(
+        "the file holds {parts} parts (each channel of each track is one); {MOST_PARTS} are the most that Vivida takes, so split it"
+    )]
+    TooManyParts { parts: usize },
     #[error("the file holds {hits} notes; {MOST_HITS} are the most that Vivida takes, so split it")]
     TooManyNotes { hits: usize },
     #[error(
@@ -48,7 +56,11 @@ impl ReadError {
             ReadError::Format { .. } => Some(8),
             ReadError::NoResolution => Some(12),
             ReadError::HeaderCut { offset } | ReadError::NoTracks { offset } => Some(*offset),
-            ReadError::Empty | ReadError::NoNotes | ReadError::TooManyNotes { .. } | ReadError::TooLong { .. } => None,
+            ReadError::Empty
+            | ReadError::TooManyTracks { .. }
+            | ReadError::TooManyParts { .. }
+            | ReadError::TooManyNotes { .. }
+            | ReadError::TooLong { .. } => None,
         }
     }
 }
@@ -76,6 +88,8 @@ pub struct SongPart {
     /// The hits; hit n is the n-th note-on of the part in the track.
     pub part: Part,
     pub(crate) notes: Vec<NoteEvents>,
+    /// Its track has note-offs that end nothing.
+    pub(crate) has_stray_offs: bool,
 }
 
 impl SongPart {
@@ -112,8 +126,10 @@ pub struct SongFile {
     pub metre: MetreMap,
     /// Named places, in order.
     pub markers: Vec<Marker>,
-    /// Those that hold notes.
+    /// Those that hold notes; none where there is nothing to play.
     pub parts: Vec<SongPart>,
+    /// How many notes they have together.
+    pub hits: usize,
     /// Where the last event lies.
     pub end: Ticks,
     /// What was wrong with the file and how it was mended, in sentences.
@@ -177,6 +193,9 @@ pub fn read(bytes: &[u8]) -> Result<SongFile, ReadError> {
     if tracks.is_empty() {
         return Err(ReadError::NoTracks { offset: found.header.size });
     }
+    if tracks.len() > MOST_TRACKS {
+        return Err(ReadError::TooManyTracks { tracks: tracks.len() });
+    }
     let mut mended = mended_chunks(&found, tracks.len());
     let conductors = if found.header.format == 2 { &tracks[..1] } else { &tracks[..] };
     let maps = Maps::collect(conductors, factor, &mut mended);
@@ -197,32 +216,28 @@ pub fn read(bytes: &[u8]) -> Result<SongFile, ReadError> {
         metre: MetreMap::new(ppq, maps.metre),
         markers: maps.markers,
         parts: Vec::new(),
+        hits: 0,
         end: Ticks(0.0),
         mended,
         chunks: Chunks::none(found.header),
     };
     for (number, track) in tracks.iter().enumerate() {
         add_parts(&mut song, bytes, number, track);
+        check_size(&song)?;
     }
-    check_size(&song, &tracks)?;
+    if song.bars() > MOST_BARS {
+        return Err(ReadError::TooLong { bars: u64::from(song.bars()) });
+    }
     song.chunks = found;
     Ok(song)
 }
 
-fn check_size(song: &SongFile, tracks: &[&Track]) -> Result<(), ReadError> {
-    let hits: usize = song.parts.iter().map(|part| part.part.hits().len()).sum();
-    if hits == 0 {
-        return Err(match tracks.iter().find_map(|track| track.broken_at) {
-            Some(offset) => ReadError::NoTracks { offset },
-            None => ReadError::NoNotes,
-        });
+fn check_size(song: &SongFile) -> Result<(), ReadError> {
+    if song.parts.len() > MOST_PARTS {
+        return Err(ReadError::TooManyParts { parts: song.parts.len() });
     }
-    if hits > MOST_HITS {
-        return Err(ReadError::TooManyNotes { hits });
-    }
-    let bars = song.bars();
-    if bars > MOST_BARS {
-        return Err(ReadError::TooLong { bars: u64::from(bars) });
+    if song.hits > MOST_HITS {
+        return Err(ReadError::TooManyNotes { hits: song.hits });
     }
     Ok(())
 }
@@ -270,7 +285,10 @@ impl Maps {
             }
         }
         if odd_metres > 0 {
-            mended.push(format!("{odd_metres} impossible time signatures are passed over."));
+            mended.push(match odd_metres {
+                1 => "1 impossible time signature is passed over.".to_owned(),
+                many => format!("{many} impossible time signatures are passed over."),
+            });
         }
         maps.tempo.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
         maps.metre.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
@@ -282,22 +300,44 @@ impl Maps {
 
 fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
     let shown = number + 1;
-    let mut mend = |count: usize, text: &str| {
-        if count > 0 {
-            song.mended.push(format!("Track {shown}: {}", text.replace("{}", &count.to_string())));
-        }
-    };
     let pairing = pair(bytes, &track.events);
-    mend(track.broken_at.unwrap_or(0), "offset {}: the data stop making sense; all before is kept.");
+    if let Some(offset) = track.broken_at {
+        song.mended.push(format!("Track {shown}: offset {offset}: the data stop making sense; all before is kept."));
+    } else if !track.has_end {
+        song.mended.push(format!("Track {shown}: its end is not marked; it ends with its last event."));
+    }
+    if let Some(offset) = track.cut_at {
+        let what = "the last event claims more bytes than there are; its length is put right";
+        song.mended.push(format!("Track {shown}: offset {offset}: {what}."));
+    }
+    let mut mend = |count: usize, one: &str, many: &str| match count {
+        0 => {}
+        1 => song.mended.push(format!("Track {shown}: {one}.")),
+        count => song.mended.push(format!("Track {shown}: {count} {many}.")),
+    };
     mend(
-        usize::from(track.broken_at.is_none() && !track.has_end),
-        "its end is not marked; it ends with its last event.",
+        track.carried_on,
+        "1 event goes on with the status from before a meta or SysEx event; it is read so, and written with it",
+        "events go on with the status from before a meta or SysEx event; they are read so, and written with it",
     );
-    mend(track.high_data_bytes, "{} data bytes above 127 are read without their top bit.");
-    mend(pairing.never_ended, "{} notes are never ended; they last to the end of the track.");
-    mend(pairing.stray_offs, "{} note-offs end no note; they are passed over and kept in the file.");
-    mend(pairing.zero_length, "{} notes have no length; they last one tick.");
+    mend(
+        track.high_data_bytes,
+        "1 data byte above 127 is read without its top bit",
+        "data bytes above 127 are read without their top bit",
+    );
+    mend(
+        pairing.never_ended,
+        "1 note is never ended; it lasts to the end of the track",
+        "notes are never ended; they last to the end of the track",
+    );
+    mend(
+        pairing.stray_offs,
+        "1 note-off ends no note; it is passed over and kept in the file",
+        "note-offs end no note; they are passed over and kept in the file",
+    );
+    mend(pairing.zero_length, "1 note has no length; it lasts one tick", "notes have no length; they last one tick");
 
+    let has_stray_offs = pairing.stray_offs > 0;
     let channels = by_channel(pairing.notes);
     let name = track_name(track);
     let several = channels.len() > 1;
@@ -311,7 +351,8 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
             (name, false) => name.to_owned(),
         };
         let part = Part::new(notes.iter().enumerate().map(|(id, note)| hit(id, note, song.factor)).collect());
-        song.parts.push(SongPart { track: number, channel, name, drums, part, notes });
+        song.hits += part.hits().len();
+        song.parts.push(SongPart { track: number, channel, name, drums, part, notes, has_stray_offs });
     }
     let last = track.events.last().map_or(0.0, |event| event.tick as f64 * f64::from(song.factor));
     song.end = Ticks(song.end.0.max(last));
@@ -320,7 +361,7 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
 fn hit(id: usize, note: &NoteEvents, factor: u32) -> Hit {
     let fine = |tick: u64| Ticks(tick as f64 * f64::from(factor));
     Hit {
-        id: HitId(id as u32),
+        id: HitId::new(id as u32),
         tick: fine(note.tick),
         length: Ticks(fine(note.end - note.tick).0.max(1.0)),
         velocity: Velocity::rounded(f64::from(note.velocity)),

@@ -8,8 +8,12 @@
 //! # Properties
 //!
 //! * `lossless_file`: without performances the same bytes come out; with them, every event that is
-//!   not a note of a treated part is the same event at the same tick in the same order.
-//! * No input makes [`read`] panic.
+//!   not a note of a treated part is the same event at the same tick in the same order. What belongs to
+//!   such a note moves with it: the hat pedal's position before it, the pressure on it, a note-off too many.
+//! * `what_was_written_can_be_read`: whatever [`read`] mended, [`write`] writes so that nothing of a treated
+//!   part has to be mended again.
+//! * No input makes [`read`] panic; it takes time in proportion to the file, and refuses more than
+//!   [`MOST_TRACKS`], [`MOST_PARTS`], [`MOST_HITS`] and [`MOST_BARS`].
 //!
 //! # Example
 //!
@@ -24,6 +28,7 @@
 //! # Ok::<(), vivida_smf::ReadError>(())
 //! ```
 
+mod belongings;
 mod chunk;
 mod clip;
 mod import;
@@ -32,6 +37,6 @@ mod text;
 mod write;
 
 pub use clip::{ClipError, clip_of, groove_of_clip};
-pub use import::{MOST_BARS, MOST_HITS, Marker, ReadError, SongFile, SongPart, kit_of, read};
+pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;
 pub use write::{Export, Resolution, rounding, write};

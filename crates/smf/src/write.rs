@@ -1,7 +1,9 @@
 //! From a song and its performances back to bytes.
 
-use crate::chunk::{Chunk, Event, Track};
+use crate::belongings;
+use crate::chunk::{Chunk, Event, Track, write_variable_length};
 use crate::import::{SongFile, SongPart};
+use std::collections::BTreeMap;
 use vivida_core::{Millis, Performance, PlayedHit, Ticks};
 
 /// The ticks that a file is written in.
@@ -42,7 +44,7 @@ pub fn rounding(song: &SongFile, performances: &[(usize, Performance)], export: 
         let rounded = Ticks(hit.tick.0 / cell).rounded().0 * cell;
         song.tempo.millis_of(Ticks((rounded - hit.tick.0).abs()), hit.tick).0
     };
-    Millis(performances.iter().flat_map(|(_, performance)| performance.hits.iter().map(moved)).fold(0.0, f64::max))
+    Millis(performances.iter().flat_map(|(_, performance)| performance.hits().map(moved)).fold(0.0, f64::max))
 }
 
 /// Write the file that `song` was read from, with performances in the place of the parts whose
@@ -65,16 +67,23 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
     }
     out.reserve(bytes.len() + bytes.len() / 4);
     out[10..12].copy_from_slice(&(found.tracks().count() as u16).to_be_bytes());
+    let mut of_tracks: BTreeMap<usize, Vec<(&SongPart, &Performance)>> = BTreeMap::new();
+    for (index, performance) in performances {
+        let part = &song.parts[*index];
+        of_tracks.entry(part.track).or_default().push((part, performance));
+    }
     let mut number = 0;
     for chunk in &found.chunks {
         match chunk {
-            Chunk::Other(place) => out.extend_from_slice(&bytes[place.clone()]),
+            Chunk::Other(place) => {
+                // With the length that it has, where it claimed more.
+                let (head, data) = bytes[place.clone()].split_at(8);
+                out.extend_from_slice(&head[..4]);
+                out.extend_from_slice(&(data.len() as u32).to_be_bytes());
+                out.extend_from_slice(data);
+            }
             Chunk::Track(track) => {
-                let treated: Vec<(&SongPart, &Performance)> = performances
-                    .iter()
-                    .map(|(index, performance)| (&song.parts[*index], performance))
-                    .filter(|(part, _)| part.track == number)
-                    .collect();
+                let treated = of_tracks.remove(&number).unwrap_or_default();
                 let timing = Timing { scale, cell, lead };
                 write_track(&mut out, bytes, track, &merge(bytes, track, &treated, timing));
                 number += 1;
@@ -85,7 +94,7 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
 }
 
 #[derive(Clone, Copy)]
-struct Timing {
+pub(crate) struct Timing {
     /// Ticks written for one tick of the file.
     scale: f64,
     /// Fine ticks for one tick written.
@@ -95,16 +104,27 @@ struct Timing {
 }
 
 impl Timing {
-    fn event(self, tick: u64) -> u64 {
-        if tick == 0 { 0 } else { self.note(tick) }
+    /// Where an event goes. What sets the song up stays at its very start, before a lead-in bar.
+    fn event(self, file: &[u8], event: Event) -> u64 {
+        if event.tick == 0 && sets_up(file, event) { 0 } else { self.note(event.tick) }
     }
 
-    fn note(self, tick: u64) -> u64 {
+    pub(crate) fn note(self, tick: u64) -> u64 {
         if self.scale == 1.0 { tick + self.lead as u64 } else { whole(tick as f64 * self.scale + self.lead) }
     }
 
-    fn played(self, tick: f64) -> u64 {
+    pub(crate) fn played(self, tick: f64) -> u64 {
         whole((tick / self.cell + self.lead).max(0.0))
+    }
+}
+
+/// Whether an event at the start of a song says how it is to be played: tempo, metre, key, names, programs,
+/// controllers, data for devices. Notes and their pressure, lyrics, texts, markers and cues belong to the music.
+fn sets_up(file: &[u8], event: Event) -> bool {
+    match event.status() {
+        0x80..=0xaf => false,
+        0xff => !matches!(event.meta_type(file), Some(0x01 | 0x05 | 0x06 | 0x07)),
+        _ => true,
     }
 }
 
@@ -114,16 +134,17 @@ fn whole(ticks: f64) -> u64 {
 }
 
 /// An event on its way out. At one tick note-offs that were moved there come first, then what
-/// stood there in its order, then note-ons that were moved there, then the end of the track.
+/// stood there in its order, then note-ons that were moved there and what follows them, then the end of the
+/// track.
 #[derive(Clone, Copy)]
-struct Outgoing {
-    tick: u64,
-    rank: u8,
-    what: What,
+pub(crate) struct Outgoing {
+    pub tick: u64,
+    pub rank: u8,
+    pub what: What,
 }
 
 #[derive(Clone, Copy)]
-enum What {
+pub(crate) enum What {
     /// The event of the track that has this place.
     AsItCame(u32),
     Note([u8; 3]),
@@ -137,15 +158,15 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
         Some((last, body)) if last.is_end(file) => (body, Some(last)),
         _ => (&track.events[..], None),
     };
-    let untouched = |(place, event): (usize, &Event)| {
-        let tick = if event.is_note() { timing.note(event.tick) } else { timing.event(event.tick) };
-        Outgoing { tick, rank: 1, what: What::AsItCame(place as u32) }
+    let untouched = |(place, event): (usize, &Event)| Outgoing {
+        tick: timing.event(file, *event),
+        rank: 1,
+        what: What::AsItCame(place as u32),
     };
     let mut out: Vec<Outgoing> = Vec::with_capacity(body.len() + 1);
     out.extend(body.iter().enumerate().map(untouched));
     for (part, performance) in treated {
-        let (written, added) = performance.hits.split_at(part.part.hits().len());
-        for played in added.iter().filter(|played| played.silenced.is_none()) {
+        for played in performance.made.iter().map(|made| &made.played).filter(|played| played.silenced.is_none()) {
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (status, note) = (played.channel.get(), played.note.get());
@@ -153,8 +174,8 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
             out.push(Outgoing { tick: on, rank: 2, what });
             out.push(Outgoing { tick: off, rank: 0, what: What::Note([0x80 | status, note, played.release]) });
         }
-        for (hit, played) in part.part.hits().iter().zip(written) {
-            let events = &part.notes[hit.id.0 as usize];
+        for (hit, played) in part.part.hits().iter().zip(&performance.written) {
+            let events = &part.notes[hit.id.get() as usize];
             if played.silenced.is_some() {
                 out[events.on as usize].what = What::Nothing;
                 if let Some(place) = events.off {
@@ -177,11 +198,12 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
                 None => out.push(Outgoing { tick: off, rank: 0, what }),
             }
         }
+        belongings::follow(&mut out, file, body, part, performance, timing);
     }
     // Stable: what shares tick and rank keeps the order of the file.
     out.sort_by_key(|event| event.tick << 2 | u64::from(event.rank));
     let last = out.last().map_or(0, |event| event.tick);
-    let end = ends.map_or(last, |event| timing.event(event.tick).max(last));
+    let end = ends.map_or(last, |event| timing.event(file, *event).max(last));
     out.push(Outgoing { tick: end, rank: 3, what: What::End });
     out
 }
@@ -212,10 +234,5 @@ fn write_delta(out: &mut Vec<u8>, mut delta: u64) {
         out.extend_from_slice(&[0xff, 0xff, 0xff, 0x7f, 0xff, 0x01, 0]);
         delta -= LONGEST;
     }
-    for shift in [21, 14, 7] {
-        if delta >> shift > 0 {
-            out.push(0x80 | (delta >> shift & 0x7f) as u8);
-        }
-    }
-    out.push((delta & 0x7f) as u8);
+    write_variable_length(out, delta as u32);
 }

@@ -1,7 +1,7 @@
 //! Damaged, odd and huge files: a clear error, or an import that says what it mended.
 
-use vivida_core::Ticks;
-use vivida_smf::{ReadError, SongFile, read};
+use vivida_core::{Performance, Ticks};
+use vivida_smf::{Export, MOST_PARTS, MOST_TRACKS, ReadError, SongFile, read, write};
 
 /// A file of one track from the bytes of its events.
 fn file(division: [u8; 2], events: &[u8]) -> Vec<u8> {
@@ -32,10 +32,41 @@ fn what_is_no_midi_file_says_so_and_where() {
     assert_eq!(read(b"MThd\0\0\0\x06\0\x07\0\x01\0\x60"), Err(ReadError::Format { format: 7 }));
     assert_eq!(read(b"MThd\0\0\0\x06\0\x01\0\x01\0\x60"), Err(ReadError::NoTracks { offset: 14 }));
     assert_eq!(read(&file([0, 0], &END)), Err(ReadError::NoResolution));
-    assert_eq!(read(&file([0, 96], &END)), Err(ReadError::NoNotes));
     for error in [ReadError::NotMidi, ReadError::HeaderCut { offset: 9 }, ReadError::NoResolution] {
         assert!(error.to_string().contains(&format!("offset {}", error.offset().unwrap())), "{error}");
     }
+}
+
+#[test]
+fn a_file_without_notes_is_a_song_with_nothing_to_play() {
+    let empty = file([0, 96], &END);
+    let song = read(&empty).unwrap();
+    assert_eq!((song.parts.len(), song.hits, song.bars()), (0, 0, 1));
+    assert_eq!(write(&empty, &song, &[], Export::default()), empty);
+}
+
+#[test]
+fn tracks_and_parts_have_limits_that_are_said() {
+    let tracks = |count: usize, events: &[u8]| {
+        let mut bytes = vec![b'M', b'T', b'h', b'd', 0, 0, 0, 6, 0, 1, 0xff, 0xff, 1, 0xe0];
+        for _ in 0..count {
+            bytes.extend(b"MTrk");
+            bytes.extend((events.len() as u32).to_be_bytes());
+            bytes.extend(events);
+        }
+        bytes
+    };
+    let many = read(&tracks(MOST_TRACKS, &END)).unwrap();
+    assert_eq!(many.parts.len(), 0);
+    assert_eq!(read(&tracks(MOST_TRACKS + 1, &END)), Err(ReadError::TooManyTracks { tracks: 65_536 }));
+    let note = [&[0, 0x99, 36, 100, 0x60, 0x89, 36, 64][..], &END].concat();
+    let parts = tracks(MOST_PARTS, &note);
+    let song = read(&parts).unwrap();
+    assert_eq!(song.parts.len(), MOST_PARTS);
+    let all: Vec<(usize, Performance)> = (0..MOST_PARTS).map(|index| (index, Performance::default())).collect();
+    assert_eq!(read(&write(&parts, &song, &all, Export::default())).unwrap().parts.len(), MOST_PARTS);
+    let error = read(&tracks(31_000, &note)).unwrap_err();
+    assert!(matches!(error, ReadError::TooManyParts { .. }) && error.to_string().contains("1000 are the most"));
 }
 
 #[test]
@@ -78,7 +109,7 @@ fn running_status_strays_overlaps_and_notes_without_an_end() {
 
     let endless = song(&[0, 0x99, 36, 100, 96, 0xb9, 7, 100]);
     assert_eq!(endless.parts[0].part.hits()[0].length, Ticks(192.0));
-    assert!(endless.mended.join("").contains("1 notes are never ended"));
+    assert!(endless.mended.join("").contains("1 note is never ended"));
 
     let short = song(&[0, 0x99, 36, 100, 0, 0x89, 36, 64]);
     assert_eq!(short.parts[0].part.hits()[0].length, Ticks(1.0));
@@ -86,7 +117,7 @@ fn running_status_strays_overlaps_and_notes_without_an_end() {
 
     let high = song(&[0, 0x99, 36, 200, 9, 0x89, 36, 64]);
     assert_eq!(high.parts[0].part.hits()[0].velocity.get(), 200 & 0x7f);
-    assert!(high.mended.join("").contains("1 data bytes above 127"));
+    assert!(high.mended.join("").contains("1 data byte above 127"));
 }
 
 #[test]
@@ -109,7 +140,7 @@ fn odd_resolutions_and_frames() {
 #[test]
 fn impossible_metres_and_endless_songs() {
     let odd = song(&[0, 0xff, 0x58, 4, 0, 200, 24, 8, 0, 0x99, 36, 100, 9, 0x89, 36, 64]);
-    assert!(odd.mended.join("").contains("impossible time signatures"));
+    assert!(odd.mended.join("").contains("impossible time signature"));
     assert_eq!(odd.metre.bar(1).metre.numerator, 4);
 
     let far = file([0, 1], &[&[0xff, 0xff, 0xff, 0x7f, 0x99, 36, 100, 1, 0x89, 36, 64][..], &END].concat());

@@ -47,7 +47,7 @@ fn a_groove_goes_round_by_way_of_a_part_a_clip_and_a_part() {
         GrooveProfile::own().into_iter().find(|one| one.groove.name == "Samba-like sixteenths").unwrap().groove;
     let (tempo, metre) = (TempoMap::new(Ppq::new(960).unwrap(), []), MetreMap::new(Ppq::new(960).unwrap(), []));
     let hit = |id: u32| Hit {
-        id: HitId(id),
+        id: HitId::new(id),
         tick: Ticks(3840.0 + 240.0 * f64::from(id)),
         length: Ticks(100.0),
         velocity: Velocity::new(80).unwrap(),
@@ -60,7 +60,7 @@ fn a_groove_goes_round_by_way_of_a_part_a_clip_and_a_part() {
     let taken_of = |groove: &GrooveProfile| {
         let action = Action::Groove(action::Groove { groove: groove.clone(), ..action::Groove::default() });
         let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
-        let played = perform(&part, &chart, &recipe, &Context::new(&tempo, &metre)).hits;
+        let played = perform(&part, &chart, &recipe, &Context::new(&tempo, &metre)).written;
         let take = GrooveTake { grid: Some(Grid::SIXTEENTHS), ..GrooveTake::default() };
         GrooveProfile::taken("Taken", &chart, &tempo, &metre, &played, &take).unwrap().groove
     };

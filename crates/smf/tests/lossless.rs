@@ -1,4 +1,4 @@
-//! Invariant 11 and its neighbours: what goes in comes out.
+//! Invariant 14 and its neighbours: what goes in comes out.
 
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
@@ -80,8 +80,16 @@ fn other_events(bytes: &[u8], track: usize, channel: u8) -> Vec<Vec<(u64, String
             });
             let rest = timed.filter(|(_, kind)| match kind {
                 TrackEventKind::Midi { channel: on, message } => {
-                    let note = matches!(message, MidiMessage::NoteOn { .. } | MidiMessage::NoteOff { .. });
-                    !(note && number == track && on.as_int() == channel)
+                    // What belongs to a note goes with it (`mending.rs`).
+                    let pedal = u7::from(4);
+                    let of_notes = match message {
+                        MidiMessage::NoteOn { .. } | MidiMessage::NoteOff { .. } | MidiMessage::Aftertouch { .. } => {
+                            true
+                        }
+                        MidiMessage::Controller { controller, .. } => *controller == pedal,
+                        _ => false,
+                    };
+                    !(of_notes && number == track && on.as_int() == channel)
                 }
                 TrackEventKind::Meta(MetaMessage::EndOfTrack) => false,
                 _ => true,
@@ -116,7 +124,7 @@ proptest! {
         let export = Export { resolution: Resolution::Fine, lead_in: false };
         let played = play(&song, index, &recipe(), export);
         let again = read(&write(&bytes, &song, std::slice::from_ref(&played), export)).unwrap();
-        let mut wanted: Vec<_> = played.1.hits.iter().map(|hit| (hit.tick.0 as u64, hit.note, hit.velocity)).collect();
+        let mut wanted: Vec<_> = played.1.hits().map(|hit| (hit.tick.0 as u64, hit.note, hit.velocity)).collect();
         let same = again.parts.iter().find(|part| (part.track, part.channel) == (song.parts[index].track, song.parts[index].channel));
         let mut found: Vec<_> = same.unwrap().part.hits().iter().map(|hit| (hit.tick.0 as u64, hit.note, hit.velocity)).collect();
         wanted.sort();
@@ -133,6 +141,9 @@ proptest! {
         bytes.truncate(cut.index(bytes.len()) + 1);
         if let Ok(song) = read(&bytes) {
             prop_assert_eq!(write(&bytes, &song, &[], Export::default()), bytes.clone());
+            if song.parts.is_empty() {
+                return Ok(());
+            }
             let played = play(&song, 0, &recipe(), Export::default());
             let out = write(&bytes, &song, &[played], Export::default());
             prop_assert!(read(&out).is_ok(), "what Vivida writes it can read");

@@ -4,7 +4,7 @@
 //! A [`Voice`] is one sound of the kit. [`samples`] gives all its samples one behind the other:
 //! four layers from soft to hard, in each three alternates so that a repeat is never the same
 //! sample. [`manifest`] tells a player which voice plays a note, how loud a velocity is, and which
-//! voice chokes which. [`mixdown`] plays a whole song offline by the same rules; it is equal to
+//! voice chokes which. [`Mixdown`] plays a whole song offline by the same rules, block by block; it is equal to
 //! the bit from run to run.
 //!
 //! ```
@@ -19,7 +19,7 @@ mod synth;
 mod voice;
 
 pub use manifest::{KitManifest, NoteSound, VoiceInfo, drum_sound, manifest, tone_sound};
-pub use mixdown::{Strike, mixdown, strikes};
+pub use mixdown::{Mixdown, Strike, strikes};
 pub use synth::{Samples, samples, wav};
 pub use voice::Voice;
 

@@ -88,7 +88,7 @@ pub fn tone_sound(note: Note) -> NoteSound {
     let nearest =
         (0..3).min_by_key(|&index: &usize| Voice::TONE_NOTES[index].abs_diff(note.get())).expect("there are three");
     let steps = f64::from(note.get()) - f64::from(Voice::TONE_NOTES[nearest]);
-    NoteSound { sustained: true, ..NoteSound::of(tones[nearest], (steps / 12.0).exp2()) }
+    NoteSound { sustained: true, ..NoteSound::of(tones[nearest], libm::exp2(steps / 12.0)) }
 }
 
 /// One voice and how its file is laid out.

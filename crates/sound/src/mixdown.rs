@@ -1,10 +1,12 @@
 //! A song played by the kit, offline.
 
 use crate::manifest::{NoteSound, RELEASE, drum_sound, layer, tone_sound};
-use crate::synth::write_wav;
+use crate::synth::{Samples, samples};
 use crate::voice::Voice;
-use crate::{ALTERNATES, SAMPLE_RATE, samples};
+use crate::{ALTERNATES, SAMPLE_RATE};
 use std::collections::HashMap;
+use std::io::{self, Write};
+use std::sync::Arc;
 use vivida_core::{PlayedHit, TempoMap, Ticks, Velocity};
 
 /// One sound to be played.
@@ -21,9 +23,14 @@ pub struct Strike {
 }
 
 /// What the hits of a part sound like, from `start` on.
-pub fn strikes(hits: &[PlayedHit], drums: bool, tempo: &TempoMap, start: Ticks) -> Vec<Strike> {
+pub fn strikes<'a>(
+    hits: impl IntoIterator<Item = &'a PlayedHit>,
+    drums: bool,
+    tempo: &TempoMap,
+    start: Ticks,
+) -> Vec<Strike> {
     let from = tempo.seconds(start);
-    let strike = |hit: &PlayedHit| {
+    let strike = |hit: &'a PlayedHit| {
         let seconds = tempo.seconds(hit.tick);
         Strike {
             seconds: seconds - from,
@@ -32,57 +39,238 @@ pub fn strikes(hits: &[PlayedHit], drums: bool, tempo: &TempoMap, start: Ticks) 
             sound: if drums { drum_sound(hit.note) } else { tone_sound(hit.note) },
         }
     };
-    hits.iter().filter(|hit| hit.silenced.is_none()).map(strike).collect()
+    hits.into_iter().filter(|hit| hit.silenced.is_none()).map(strike).collect()
 }
 
-/// Play strikes in any order into a stereo 16-bit WAV file. What would be louder than full scale
-/// makes the whole softer; nothing is clipped.
-pub fn mixdown(mut strikes: Vec<Strike>) -> Vec<u8> {
-    strikes.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
-    let rate = f64::from(SAMPLE_RATE);
-    let end = strikes.iter().map(|strike| strike.seconds + strike.sound.voice.seconds() / strike.sound.rate);
-    let frames = (end.fold(0.0, f64::max) * rate) as usize + 1;
-    let mut mix = vec![[0.0f32; 2]; frames];
-
-    let mut turns: HashMap<Voice, usize> = HashMap::new();
-    for (index, strike) in strikes.iter().enumerate() {
-        let turn = turns.entry(strike.sound.voice).or_default();
-        let choked = strike.sound.choke.and_then(|group| {
-            let later = strikes[index + 1..].iter().find(|other| other.sound.choke == Some(group));
-            later.map(|other| other.seconds - strike.seconds)
-        });
-        let ended = strike.sound.sustained.then_some(strike.length);
-        let stop = choked.into_iter().chain(ended).fold(f64::INFINITY, f64::min);
-        add(&mut mix, strike, *turn % ALTERNATES, stop);
-        *turn += 1;
-    }
-    let peak = mix.iter().flatten().fold(0.0f32, |peak, value| peak.max(value.abs()));
-    let scale = if peak > 0.98 { 0.98 / peak } else { 1.0 };
-    write_wav(2, mix.into_iter().flatten().map(|value| value * scale))
+/// A stereo mixdown of strikes, worked out block by block: it takes as much memory for an hour as for a bar.
+///
+/// What would be louder than full scale makes the whole softer; nothing is clipped. To know that, the whole
+/// is gone through once before the first block is written.
+///
+/// ```
+/// use vivida_sound::Mixdown;
+/// let mut file = Vec::new();
+/// Mixdown::new(Vec::new()).write(&mut file, |_| true).unwrap();
+/// assert!(file.starts_with(b"RIFF"));
+/// ```
+#[derive(Clone, Debug)]
+pub struct Mixdown {
+    /// In order of time.
+    strikes: Vec<Planned>,
+    frames: u64,
 }
 
-fn add(mix: &mut [[f32; 2]], strike: &Strike, alternate: usize, stop: f64) {
-    let voice = strike.sound.voice;
-    let all = samples(voice);
-    let sample = all.sample(layer(strike.velocity), alternate);
-    let rate = f64::from(SAMPLE_RATE);
-    let start = (strike.seconds * rate).round() as usize;
-    let gain = strike.velocity.amplitude() * voice.level();
-    // Equal power: the two sides' squares add up to one.
-    let angle = (voice.pan() + 1.0) * std::f64::consts::FRAC_PI_4;
-    let sides = [(gain * angle.cos()) as f32, (gain * angle.sin()) as f32];
-    for (frame, out) in mix.iter_mut().skip(start).enumerate() {
-        let place = frame as f64 * strike.sound.rate;
-        let below = place as usize;
-        let Some(pair) = sample.get(below..below + 2) else { break };
-        let over = frame as f64 / rate - stop;
-        if over > RELEASE {
-            break;
+#[derive(Clone, Copy, Debug)]
+struct Planned {
+    strike: Strike,
+    /// The first frame that it sounds in.
+    start: u64,
+    /// When it is choked or ends, in s from its start.
+    stop: f64,
+    alternate: usize,
+}
+
+/// So many frames are worked out at once.
+const BLOCK: usize = 4096;
+/// The loudest that a mixdown becomes.
+const FULL: f32 = 0.98;
+/// The bytes of a WAV file before its samples.
+const WAV_HEAD: u64 = 44;
+
+impl Mixdown {
+    /// Of strikes in any order.
+    pub fn new(mut strikes: Vec<Strike>) -> Mixdown {
+        strikes.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
+        let rate = f64::from(SAMPLE_RATE);
+        let end = strikes.iter().map(|strike| strike.seconds + strike.sound.voice.seconds() / strike.sound.rate);
+        let frames = (end.fold(0.0, f64::max) * rate) as u64 + 1;
+        let mut turns: HashMap<Voice, usize> = HashMap::new();
+        let mut planned: Vec<Planned> = strikes
+            .into_iter()
+            .map(|strike| {
+                let turn = turns.entry(strike.sound.voice).or_default();
+                *turn += 1;
+                let start = (strike.seconds * rate).round() as u64;
+                let stop = if strike.sound.sustained { strike.length } else { f64::INFINITY };
+                Planned { strike, start, stop, alternate: (*turn - 1) % ALTERNATES }
+            })
+            .collect();
+        // From the back: the next strike of each group chokes the one before it.
+        let mut next: HashMap<&'static str, f64> = HashMap::new();
+        for one in planned.iter_mut().rev() {
+            let Some(group) = one.strike.sound.choke else { continue };
+            if let Some(later) = next.insert(group, one.strike.seconds) {
+                one.stop = one.stop.min(later - one.strike.seconds);
+            }
         }
-        let fading = if over > 0.0 { 1.0 - over / RELEASE } else { 1.0 };
-        let value = (pair[0] + (pair[1] - pair[0]) * (place - below as f64) as f32) * fading as f32;
-        out[0] += value * sides[0];
-        out[1] += value * sides[1];
+        Mixdown { strikes: planned, frames }
+    }
+
+    /// How long it lasts, in s.
+    pub fn seconds(&self) -> f64 {
+        self.frames as f64 / f64::from(SAMPLE_RATE)
+    }
+
+    /// How large its WAV file is, in bytes.
+    pub fn size(&self) -> u64 {
+        WAV_HEAD + 4 * self.frames
+    }
+
+    /// Writes a stereo 16-bit WAV file. `go_on` is told what share (0 to 1) is done and answers whether to go on.
+    ///
+    /// # Errors
+    ///
+    /// Where `out` cannot be written to; [`io::ErrorKind::Interrupted`] where `go_on` answered no.
+    pub fn write(&self, out: &mut impl Write, mut go_on: impl FnMut(f64) -> bool) -> io::Result<()> {
+        let stopped = || io::Error::new(io::ErrorKind::Interrupted, "stopped");
+        let whole = 2.0 * self.frames as f64;
+        let mut peak = 0.0f32;
+        let mut done = 0.0;
+        let mut step = |frames: usize| {
+            done += frames as f64;
+            if go_on(done / whole) { Ok(()) } else { Err(stopped()) }
+        };
+        self.blocks(|block| {
+            peak = block.iter().flatten().fold(peak, |peak, value| peak.max(value.abs()));
+            step(block.len())
+        })?;
+        let scale = if peak > FULL { FULL / peak } else { 1.0 };
+        out.write_all(&self.head())?;
+        let mut bytes = Vec::with_capacity(4 * BLOCK);
+        self.blocks(|block| {
+            bytes.clear();
+            for value in block.iter().flatten() {
+                bytes.extend_from_slice(&sixteen_bits(value * scale).to_le_bytes());
+            }
+            out.write_all(&bytes)?;
+            step(block.len())
+        })?;
+        out.flush()
+    }
+
+    /// The head of a WAV file whose length is known before its samples are. (The WAV writer that samples are
+    /// written with goes back to its head when it is done, which a stream cannot.)
+    fn head(&self) -> Vec<u8> {
+        let data = 4 * self.frames;
+        let mut head = Vec::with_capacity(WAV_HEAD as usize);
+        let number = |head: &mut Vec<u8>, value: u64| head.extend_from_slice(&(value as u32).to_le_bytes());
+        head.extend_from_slice(b"RIFF");
+        number(&mut head, WAV_HEAD - 8 + data);
+        head.extend_from_slice(b"WAVEfmt ");
+        number(&mut head, 16);
+        // Whole numbers, two channels.
+        head.extend_from_slice(&[1, 0, 2, 0]);
+        number(&mut head, u64::from(SAMPLE_RATE));
+        number(&mut head, 4 * u64::from(SAMPLE_RATE));
+        // Bytes a frame, bits a sample.
+        head.extend_from_slice(&[4, 0, 16, 0]);
+        head.extend_from_slice(b"data");
+        number(&mut head, data);
+        head
+    }
+
+    /// All blocks, one after the other, until one fails.
+    fn blocks(&self, mut take: impl FnMut(&[[f32; 2]]) -> io::Result<()>) -> io::Result<()> {
+        let mut mix = vec![[0.0f32; 2]; BLOCK];
+        let mut sounding: Vec<Sounding> = Vec::new();
+        let mut coming = self.strikes.iter().peekable();
+        let mut from = 0u64;
+        while from < self.frames {
+            let length = BLOCK.min((self.frames - from) as usize);
+            let block = &mut mix[..length];
+            block.fill([0.0; 2]);
+            let end = from + length as u64;
+            while let Some(one) = coming.next_if(|one| one.start < end) {
+                sounding.push(Sounding::of(one));
+            }
+            sounding.retain_mut(|one| one.add_to(block, from));
+            take(block)?;
+            from = end;
+        }
+        Ok(())
+    }
+}
+
+fn sixteen_bits(value: f32) -> i16 {
+    (value * 32767.0).round() as i16
+}
+
+/// A strike that sounds.
+struct Sounding {
+    samples: Arc<Samples>,
+    layer: usize,
+    alternate: usize,
+    start: u64,
+    rate: f64,
+    sides: [f32; 2],
+    /// In frames from its start: where it begins to die away.
+    stop: f64,
+}
+
+impl Sounding {
+    fn of(one: &Planned) -> Sounding {
+        let Planned { strike, start, stop, alternate } = *one;
+        let voice = strike.sound.voice;
+        let gain = strike.velocity.amplitude() * voice.level();
+        // Equal power: the two sides' squares add up to one.
+        let angle = (voice.pan() + 1.0) * std::f64::consts::FRAC_PI_4;
+        Sounding {
+            samples: samples(voice),
+            layer: layer(strike.velocity),
+            alternate,
+            start,
+            rate: strike.sound.rate,
+            sides: [(gain * libm::cos(angle)) as f32, (gain * libm::sin(angle)) as f32],
+            stop,
+        }
+    }
+
+    /// Adds what of it lies in a block; answers whether it goes on behind it.
+    fn add_to(&self, block: &mut [[f32; 2]], from: u64) -> bool {
+        let sample = self.samples.sample(self.layer, self.alternate);
+        let first = self.start.saturating_sub(from) as usize;
+        let gone = from.saturating_sub(self.start) as usize;
+        let rate = f64::from(SAMPLE_RATE);
+        // Until its samples end, and until it has died away.
+        let last = ((sample.len() - 1) as f64 / self.rate).ceil() as usize;
+        let dead = if self.stop.is_finite() { ((self.stop + RELEASE) * rate) as usize + 1 } else { last };
+        let left = last.min(dead).saturating_sub(gone);
+        let length = left.min(block.len().saturating_sub(first));
+        let fades = self.stop * rate;
+        let steady =
+            if fades.is_finite() { (fades.max(0.0) as usize).saturating_sub(gone).min(length) } else { length };
+        let [left_side, right_side] = self.sides;
+        let begins = first.min(block.len());
+        let place = &mut block[begins..];
+        if self.rate == 1.0 {
+            for (out, value) in place[..steady].iter_mut().zip(&sample[gone.min(sample.len())..]) {
+                out[0] += value * left_side;
+                out[1] += value * right_side;
+            }
+        } else {
+            for (frame, out) in place[..steady].iter_mut().enumerate() {
+                let value = between(sample, (gone + frame) as f64 * self.rate);
+                out[0] += value * left_side;
+                out[1] += value * right_side;
+            }
+        }
+        for (frame, out) in place[..length].iter_mut().enumerate().skip(steady) {
+            let over = (gone + frame) as f64 / rate - self.stop;
+            let fading = if over > 0.0 { 1.0 - over / RELEASE } else { 1.0 };
+            let value = between(sample, (gone + frame) as f64 * self.rate) * fading.max(0.0) as f32;
+            out[0] += value * left_side;
+            out[1] += value * right_side;
+        }
+        left > length
+    }
+}
+
+/// The sample at a place between two frames.
+fn between(sample: &[f32], place: f64) -> f32 {
+    let below = place as usize;
+    match sample.get(below..below + 2) {
+        Some(pair) => pair[0] + (pair[1] - pair[0]) * (place - below as f64) as f32,
+        None => 0.0,
     }
 }
 
@@ -90,6 +278,14 @@ fn add(mix: &mut [[f32; 2]], strike: &Strike, alternate: usize, stop: f64) {
 mod tests {
     use super::*;
     use vivida_core::Note;
+
+    fn mixdown(strikes: Vec<Strike>) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        let mix = Mixdown::new(strikes);
+        mix.write(&mut bytes, |_| true).unwrap();
+        assert_eq!(bytes.len() as u64, mix.size());
+        bytes
+    }
 
     fn strike(note: u8, seconds: f64, velocity: u8) -> Strike {
         let sound = drum_sound(Note::from_data(note));
@@ -111,6 +307,35 @@ mod tests {
         turned.reverse();
         assert_eq!(mixdown(turned), mixdown(song()));
         assert!(!mixdown(Vec::new()).is_empty());
+    }
+
+    #[test]
+    fn what_is_written_can_be_stopped_and_says_how_far_it_is() {
+        let mix = Mixdown::new(vec![strike(36, 0.0, 100), strike(36, 9.0, 100)]);
+        let mut shares = Vec::new();
+        mix.write(&mut io::sink(), |share| {
+            shares.push(share);
+            true
+        })
+        .unwrap();
+        assert!(shares.windows(2).all(|pair| pair[0] < pair[1]) && shares.last() == Some(&1.0), "{shares:?}");
+        let mut bytes = Vec::new();
+        let error = mix.write(&mut bytes, |share| share < 0.75).unwrap_err();
+        assert_eq!(error.kind(), io::ErrorKind::Interrupted);
+        assert!(bytes.len() < 4 * 44_100 * 6);
+    }
+
+    #[test]
+    fn sounds_go_on_from_block_to_block_as_if_there_were_none() {
+        // A crash over many blocks: its steps are no larger at the joins than elsewhere.
+        let bytes = mixdown(vec![strike(49, 0.01, 110), strike(46, 0.3, 90), strike(42, 0.5, 60)]);
+        let mut reader = hound::WavReader::new(&bytes[..]).unwrap();
+        let left: Vec<f64> = reader.samples::<i16>().step_by(2).map(|value| f64::from(value.unwrap())).collect();
+        let step = |at: usize| (left[at] - left[at - 1]).abs();
+        for join in (BLOCK..left.len() - 200).step_by(BLOCK) {
+            let around = (join - 200..join + 200).filter(|at| *at != join).map(step).fold(0.0, f64::max);
+            assert!(step(join) <= 1.5 * around + 2.0, "at {join}: {} among {around}", step(join));
+        }
     }
 
     #[test]

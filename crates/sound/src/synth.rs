@@ -1,6 +1,6 @@
 //! From what a voice is made of to samples.
 
-use crate::voice::{Part, Voice};
+use crate::voice::{Component, Voice};
 use crate::{ALTERNATES, LAYER_COUNT, SAMPLE_RATE};
 use hound::{SampleFormat, WavSpec, WavWriter};
 use std::f64::consts::TAU;
@@ -38,15 +38,10 @@ pub fn samples(voice: Voice) -> Arc<Samples> {
 
 /// The samples of a voice as a WAV file: mono, 16 bit.
 pub fn wav(voice: Voice) -> Vec<u8> {
-    write_wav(1, samples(voice).data.iter().copied())
-}
-
-/// A 16-bit WAV file of interleaved channels.
-pub(crate) fn write_wav(channels: u16, data: impl Iterator<Item = f32>) -> Vec<u8> {
-    let spec = WavSpec { channels, sample_rate: SAMPLE_RATE, bits_per_sample: 16, sample_format: SampleFormat::Int };
+    let spec = WavSpec { channels: 1, sample_rate: SAMPLE_RATE, bits_per_sample: 16, sample_format: SampleFormat::Int };
     let mut bytes = Cursor::new(Vec::new());
     let mut writer = WavWriter::new(&mut bytes, spec).expect("memory can be written to");
-    for value in data {
+    for value in &samples(voice).data {
         writer.write_sample((value * 32767.0).round() as i16).expect("memory can be written to");
     }
     writer.finalize().expect("memory can be written to");
@@ -68,13 +63,13 @@ fn render(voice: Voice) -> Samples {
 fn stroke(voice: Voice, hardness: f64, seed: u64, frames: usize) -> Vec<f64> {
     let mut dice = Noise::new(seed);
     let mut out = vec![0.0; frames];
-    let parts = voice.parts();
-    let body = parts.iter().position(|part| matches!(part, Part::Sine { .. }));
-    for (index, part) in parts.into_iter().enumerate() {
+    let components = voice.components();
+    let body = components.iter().position(|part| matches!(part, Component::Sine { .. }));
+    for (index, part) in components.into_iter().enumerate() {
         // No two strokes land on the same spot: pitch, ring and loudness of each part differ.
         let bend = 1.0 + 0.006 * dice.next();
         let ring = (1.0 + 0.1 * dice.next()) * (0.82 + 0.18 * hardness);
-        let overtone = matches!(part, Part::Sine { .. }) && body != Some(index);
+        let overtone = matches!(part, Component::Sine { .. }) && body != Some(index);
         let level = (1.0 + 0.09 * dice.next()) * if overtone { 0.3 + 0.7 * hardness } else { 1.0 };
         add(&mut out, &varied(part, bend, ring, level), hardness, &mut dice);
     }
@@ -86,12 +81,12 @@ fn stroke(voice: Voice, hardness: f64, seed: u64, frames: usize) -> Vec<f64> {
     out
 }
 
-fn varied(part: Part, bend: f64, ring: f64, louder: f64) -> Part {
+fn varied(part: Component, bend: f64, ring: f64, louder: f64) -> Component {
     match part {
-        Part::Sine { hz, drop, fall, level, decay } => {
-            Part::Sine { hz: hz * bend, drop, fall, level: level * louder, decay: decay * ring }
+        Component::Sine { hz, drop, fall, level, decay } => {
+            Component::Sine { hz: hz * bend, drop, fall, level: level * louder, decay: decay * ring }
         }
-        Part::Noise { low, high, level, decay, attack, bright } => Part::Noise {
+        Component::Noise { low, high, level, decay, attack, bright } => Component::Noise {
             low: low * bend,
             high: high * bend,
             level: level * louder,
@@ -99,26 +94,26 @@ fn varied(part: Part, bend: f64, ring: f64, louder: f64) -> Part {
             attack,
             bright,
         },
-        Part::Metal { hz, level, decay, bright } => {
-            Part::Metal { hz: hz * bend, level: level * louder, decay: decay * ring, bright }
+        Component::Metal { hz, level, decay, bright } => {
+            Component::Metal { hz: hz * bend, level: level * louder, decay: decay * ring, bright }
         }
         // A string that is bent is out of tune.
-        Part::String { hz, level, decay } => Part::String { hz, level: level * louder, decay: decay * ring },
+        Component::String { hz, level, decay } => Component::String { hz, level: level * louder, decay: decay * ring },
     }
 }
 
-fn add(out: &mut [f64], part: &Part, hardness: f64, dice: &mut Noise) {
+fn add(out: &mut [f64], part: &Component, hardness: f64, dice: &mut Noise) {
     match *part {
-        Part::Sine { hz, drop, fall, level, decay } => {
+        Component::Sine { hz, drop, fall, level, decay } => {
             add_sine(out, hz, drop * (0.55 + 0.45 * hardness), fall, level, decay);
         }
-        Part::Noise { low, high, level, decay, attack, bright } => {
+        Component::Noise { low, high, level, decay, attack, bright } => {
             let level = level * (1.0 - bright + bright * hardness);
             // Soft strokes are darker: the band closes from above.
             let high = low + (high - low) * (0.4 + 0.6 * hardness);
             add_noise(out, [low, high], level, decay, attack, dice);
         }
-        Part::Metal { hz, level, decay, bright } => {
+        Component::Metal { hz, level, decay, bright } => {
             for (index, ratio) in METAL.iter().enumerate() {
                 let need = index as f64 / METAL.len() as f64;
                 let level = level * (1.0 - bright + bright * hardness) * (1.0 - need * (1.0 - hardness));
@@ -126,13 +121,13 @@ fn add(out: &mut [f64], part: &Part, hardness: f64, dice: &mut Noise) {
                 add_sine(out, hz * ratio * (1.0 + 0.004 * dice.next()), 0.0, 1.0, level / 3.0, decay);
             }
         }
-        Part::String { hz, level, decay } => {
+        Component::String { hz, level, decay } => {
             for harmonic in 1..=9u32 {
                 let number = f64::from(harmonic);
                 let level = level
                     * (1.0 + 0.15 * dice.next())
-                    * number.powf(-0.9)
-                    * (0.25 + 0.75 * hardness).powf(number - 1.0);
+                    * libm::pow(number, -0.9)
+                    * libm::pow(0.25 + 0.75 * hardness, number - 1.0);
                 if hz * number < 12_000.0 {
                     add_sine(out, hz * number, 0.0, 1.0, level, decay * (1.0 + 0.2 * dice.next()) / number.sqrt());
                 }
@@ -148,10 +143,10 @@ fn add_sine(out: &mut [f64], hz: f64, drop: f64, fall: f64, level: f64, decay: f
     let step = 1.0 / f64::from(SAMPLE_RATE);
     let mut phase = 0.0;
     let (mut above, mut envelope) = (drop, level);
-    let (falling, dying) = ((-step / fall).exp(), (-step / decay).exp());
+    let (falling, dying) = (libm::exp(-step / fall), libm::exp(-step / decay));
     for value in out {
         *value += envelope * f64::sin(phase);
-        let pitch = if above > 1e-4 { hz * above.exp2() } else { hz };
+        let pitch = if above > 1e-4 { hz * libm::exp2(above) } else { hz };
         phase = (phase + TAU * pitch * step) % TAU;
         above *= falling;
         envelope *= dying;
@@ -165,7 +160,7 @@ fn add_noise(out: &mut [f64], band: [f64; 2], level: f64, decay: f64, attack: f6
     let step = 1.0 / f64::from(SAMPLE_RATE);
     let mut cut_low = [Pole::new(band[0]), Pole::new(band[0])];
     let mut cut_high = [Pole::new(band[1]), Pole::new(band[1])];
-    let dying = (-step / decay).exp();
+    let dying = libm::exp(-step / decay);
     let mut envelope = level * 1.6;
     for (frame, value) in out.iter_mut().enumerate() {
         let mut sound = dice.next();
@@ -194,7 +189,7 @@ struct Pole {
 
 impl Pole {
     fn new(hz: f64) -> Pole {
-        Pole { follow: 1.0 - (-TAU * hz / f64::from(SAMPLE_RATE)).exp(), state: 0.0 }
+        Pole { follow: 1.0 - libm::exp(-TAU * hz / f64::from(SAMPLE_RATE)), state: 0.0 }
     }
 
     fn low(&mut self, sound: f64) -> f64 {

@@ -40,7 +40,7 @@ pub enum Voice {
 
 /// A layer of a sound. Levels are relative; every sample is brought to one peak in the end.
 #[derive(Clone, Copy, Debug)]
-pub(crate) enum Part {
+pub(crate) enum Component {
     /// A decaying sine that falls to its pitch from `drop` octaves above within about `fall` s.
     /// The first of a voice is its body; the others need a harder stroke.
     Sine { hz: f64, drop: f64, fall: f64, level: f64, decay: f64 },
@@ -53,17 +53,17 @@ pub(crate) enum Part {
     String { hz: f64, level: f64, decay: f64 },
 }
 
-use Part::{Metal, Noise, Sine, String as Plucked};
+use Component::{Metal, Noise, Sine, String as Plucked};
 
-const fn sine(hz: f64, drop: f64, fall: f64, level: f64, decay: f64) -> Part {
+const fn sine(hz: f64, drop: f64, fall: f64, level: f64, decay: f64) -> Component {
     Sine { hz, drop, fall, level, decay }
 }
 
-const fn noise(low: f64, high: f64, level: f64, decay: f64, attack: f64, bright: f64) -> Part {
+const fn noise(low: f64, high: f64, level: f64, decay: f64, attack: f64, bright: f64) -> Component {
     Noise { low, high, level, decay, attack, bright }
 }
 
-const fn metal(hz: f64, level: f64, decay: f64, bright: f64) -> Part {
+const fn metal(hz: f64, level: f64, decay: f64, bright: f64) -> Component {
     Metal { hz, level, decay, bright }
 }
 
@@ -145,7 +145,7 @@ impl Voice {
         }
     }
 
-    pub(crate) fn parts(self) -> Vec<Part> {
+    pub(crate) fn components(self) -> Vec<Component> {
         match self {
             Voice::Kick => vec![
                 sine(52.0, 1.7, 0.022, 1.0, 0.11),
@@ -240,11 +240,11 @@ impl Voice {
     pub(crate) const TONE_NOTES: [u8; 3] = [33, 52, 71];
 }
 
-fn string(note: u8) -> Part {
-    Plucked { hz: 440.0 * 2f64.powf((f64::from(note) - 69.0) / 12.0), level: 1.0, decay: 0.75 }
+fn string(note: u8) -> Component {
+    Plucked { hz: 440.0 * libm::exp2((f64::from(note) - 69.0) / 12.0), level: 1.0, decay: 0.75 }
 }
 
-fn tom(hz: f64) -> Vec<Part> {
+fn tom(hz: f64) -> Vec<Component> {
     vec![
         sine(hz, 0.45, 0.03, 1.0, 0.15),
         sine(hz * 1.59, 0.3, 0.02, 0.35, 0.08),
@@ -253,7 +253,7 @@ fn tom(hz: f64) -> Vec<Part> {
     ]
 }
 
-fn conga(hz: f64, decay: f64) -> Vec<Part> {
+fn conga(hz: f64, decay: f64) -> Vec<Component> {
     vec![
         sine(hz, 0.12, 0.015, 1.0, decay),
         sine(hz * 1.51, 0.1, 0.01, 0.3, decay * 0.5),
@@ -262,7 +262,7 @@ fn conga(hz: f64, decay: f64) -> Vec<Part> {
     ]
 }
 
-fn block(hz: f64) -> Vec<Part> {
+fn block(hz: f64) -> Vec<Component> {
     vec![
         sine(hz, 0.04, 0.004, 1.0, 0.026),
         sine(hz * 2.41, 0.0, 0.01, 0.35, 0.012),

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 use vivida_core::{Channel, HitId, Note, PlayedHit, Ppq, TempoMap, Ticks, Velocity};
-use vivida_sound::{SAMPLE_RATE, Strike, Voice, drum_sound, manifest, mixdown, strikes, tone_sound};
+use vivida_sound::{Mixdown, SAMPLE_RATE, Strike, Voice, drum_sound, manifest, strikes, tone_sound};
 
 fn velocity(value: u8) -> Velocity {
     Velocity::new(value).unwrap()
@@ -15,7 +15,7 @@ fn note(value: u8) -> Note {
 fn played(tick: f64, length: f64, key: u8, hard: u8) -> PlayedHit {
     PlayedHit {
         silenced: None,
-        id: HitId(0),
+        id: HitId::new(0),
         tick: Ticks(tick),
         length: Ticks(length),
         velocity: velocity(hard),
@@ -23,6 +23,12 @@ fn played(tick: f64, length: f64, key: u8, hard: u8) -> PlayedHit {
         note: note(key),
         channel: Channel::PERCUSSION,
     }
+}
+
+fn mixdown(strikes: Vec<Strike>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    Mixdown::new(strikes).write(&mut bytes, |_| true).unwrap();
+    bytes
 }
 
 /// The left and right samples of a mixdown, −1 to 1.

@@ -1,9 +1,12 @@
 //! The library of grooves.
 
-use crate::history::{Scope, State};
+use crate::change::Change;
+use crate::history::Scope;
+use crate::kept::Kept;
 use crate::songs::{check_revision, checked_name};
-use crate::{Store, StoreError};
-use rusqlite::{OptionalExtension, Row, params};
+use crate::state::State;
+use crate::{Damage, Reads, Store, StoreError};
+use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use ts_rs::TS;
@@ -17,25 +20,30 @@ pub struct GrooveId(pub i64);
 
 /// A groove of the library.
 #[derive(Clone, Debug, PartialEq)]
-pub struct GrooveRow {
+pub struct StoredGroove {
     /// Its id.
     pub id: GrooveId,
     /// It ships with Vivida.
     pub own: bool,
     /// What it is for, or the rule that it was made by.
     pub note: String,
-    /// The groove with its name.
+    /// The groove with its name; an empty one where it cannot be read.
     pub groove: GrooveProfile,
+    /// Why it cannot be read.
+    pub damage: Option<Damage>,
     /// One of those that the person likes best.
     pub favourite: bool,
     /// Counts its changes.
     pub revision: i64,
 }
 
-impl GrooveRow {
+impl StoredGroove {
     fn state(&self, deleted: bool) -> State {
-        let GrooveRow { id, note, groove, favourite, .. } = self.clone();
-        State::Groove { id, note, groove, favourite, deleted }
+        let groove = match &self.damage {
+            Some(damage) => damage.text.clone(),
+            None => json!(self.groove).to_string(),
+        };
+        State::Groove { id: self.id, note: self.note.clone(), groove, favourite: self.favourite, deleted }
     }
 }
 
@@ -54,36 +62,35 @@ impl Store {
         }
         transaction.commit()
     }
+}
 
-    /// The grooves of the library: favourites first, then one's own, the newest in front, then ours.
-    pub fn grooves(&self) -> Result<Vec<GrooveRow>, StoreError> {
-        let order = "ORDER BY favourite DESC, origin IS NOT NULL, CASE WHEN origin IS NULL THEN -id ELSE id END";
-        let mut query = self.connection.prepare_cached(&format!("{GROOVE} {order}"))?;
-        let rows = query.query_map([], raw)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        rows.into_iter().map(groove_row).collect()
-    }
+pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredGroove>, StoreError> {
+    let order = "ORDER BY favourite DESC, origin IS NOT NULL, CASE WHEN origin IS NULL THEN -id ELSE id END";
+    let mut query = connection.prepare_cached(&format!("{GROOVE} {order}"))?;
+    Ok(query.query_map([], stored)?.collect::<rusqlite::Result<_>>()?)
+}
 
-    /// One groove of the library.
-    pub fn groove(&self, id: GrooveId) -> Result<GrooveRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{GROOVE} AND id = ?1"))?;
-        let row = query.query_row([id.0], raw).optional()?;
-        groove_row(row.ok_or(StoreError::NotFound { what: "groove", id: id.0 })?)
-    }
+pub(crate) fn one(connection: &Connection, id: GrooveId) -> Result<StoredGroove, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{GROOVE} AND id = ?1"))?;
+    let groove = query.query_row([id.0], stored).optional()?;
+    groove.ok_or(StoreError::NotFound { what: "groove", id: id.0 })
+}
 
-    /// Keeps a groove in the library. One step of the shelf.
+impl Change<'_> {
+    /// Keeps a groove in the library. A step of the shelf.
     pub fn add_groove(&mut self, note: &str, groove: &GrooveProfile) -> Result<GrooveId, StoreError> {
         let groove = GrooveProfile { name: checked_name(&groove.name)?, ..groove.clone() };
         let note = vivida_smf::readable(note.as_bytes());
-        self.change(Scope::Shelf, &format!("keep the groove “{}”", groove.name), |transaction| {
-            let sql = "INSERT INTO groove (note, groove, deleted) VALUES (?1, ?2, 1)";
-            transaction.execute(sql, params![note, json!(groove).to_string()])?;
-            let id = GrooveId(transaction.last_insert_rowid());
-            let row = GrooveRow { id, own: false, note, groove, favourite: false, revision: 1 };
-            Ok((id, vec![row.state(true)], vec![row.state(false)]))
-        })
+        self.step(Scope::Shelf, format!("keep the groove “{}”", groove.name));
+        let sql = "INSERT INTO groove (note, groove, deleted) VALUES (?1, ?2, 1)";
+        self.transaction.execute(sql, params![note, json!(groove).to_string()])?;
+        let id = GrooveId(self.transaction.last_insert_rowid());
+        let new = StoredGroove { id, own: false, note, groove, damage: None, favourite: false, revision: 1 };
+        self.put(new.state(true), new.state(false))?;
+        Ok(id)
     }
 
-    /// Changes a groove, its note or whether it is a favourite. One step of the shelf.
+    /// Changes a groove, its note or whether it is a favourite. A step of the shelf.
     pub fn change_groove(
         &mut self,
         id: GrooveId,
@@ -92,34 +99,34 @@ impl Store {
         favourite: bool,
         groove: &GrooveProfile,
     ) -> Result<(), StoreError> {
-        let before = self.groove(id)?;
-        check_revision("groove", id.0, revision, before.revision)?;
+        let before = self.expected_groove(id, revision)?;
         let groove = GrooveProfile { name: checked_name(&groove.name)?, ..groove.clone() };
         let note = vivida_smf::readable(note.as_bytes());
-        let after = GrooveRow { note, favourite, groove, ..before.clone() };
-        self.change(Scope::Shelf, &format!("change the groove “{}”", after.groove.name), |_| {
-            Ok(((), vec![before.state(false)], vec![after.state(false)]))
-        })
+        let after = StoredGroove { note, favourite, groove, damage: None, ..before.clone() };
+        self.step(Scope::Shelf, format!("change the groove “{}”", after.groove.name));
+        self.put(before.state(false), after.state(false))
     }
 
-    /// Takes a groove out of the library. One step of the shelf.
+    /// Takes a groove out of the library. A step of the shelf.
     pub fn delete_groove(&mut self, id: GrooveId, revision: i64) -> Result<(), StoreError> {
-        let row = self.groove(id)?;
-        check_revision("groove", id.0, revision, row.revision)?;
-        self.change(Scope::Shelf, &format!("delete the groove “{}”", row.groove.name), |_| {
-            Ok(((), vec![row.state(false)], vec![row.state(true)]))
-        })
+        let groove = self.expected_groove(id, revision)?;
+        self.step(Scope::Shelf, format!("delete the groove “{}”", groove.groove.name));
+        self.put(groove.state(false), groove.state(true))
+    }
+
+    fn expected_groove(&self, id: GrooveId, revision: i64) -> Result<StoredGroove, StoreError> {
+        let groove = self.groove(id)?;
+        check_revision("groove", id.0, revision, groove.revision)?;
+        Ok(groove)
     }
 }
 
-type Raw = (i64, bool, String, String, bool, i64);
-
-fn raw(row: &Row<'_>) -> rusqlite::Result<Raw> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?))
-}
-
-fn groove_row((id, own, note, groove, favourite, revision): Raw) -> Result<GrooveRow, StoreError> {
-    let damaged = |reason: String| StoreError::Damaged { what: format!("groove {id}"), reason };
-    let groove = serde_json::from_str(&groove).map_err(|error| damaged(error.to_string()))?;
-    Ok(GrooveRow { id: GrooveId(id), own, note, groove, favourite, revision })
+fn stored(row: &Row<'_>) -> rusqlite::Result<StoredGroove> {
+    let (mut groove, damage) = GrooveProfile::tolerant(row.get(3)?);
+    let id: i64 = row.get(0)?;
+    if damage.is_some() {
+        groove.name = format!("Groove {id}");
+    }
+    let (own, note, favourite) = (row.get(1)?, row.get(2)?, row.get(4)?);
+    Ok(StoredGroove { id: GrooveId(id), own, note, groove, damage, favourite, revision: row.get(5)? })
 }

@@ -1,9 +1,12 @@
 //! Parts and their takes.
 
-use crate::history::{PartState, Scope, State};
-use crate::songs::{SongId, check_revision, checked_name};
-use crate::{Store, StoreError};
-use rusqlite::{OptionalExtension, Row, Transaction, params};
+use crate::change::Change;
+use crate::history::Scope;
+use crate::kept::Kept;
+use crate::songs::{SongId, check_revision, checked_name, has_second};
+use crate::state::{PartState, State};
+use crate::{Damage, Reads, StoreError};
+use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use ts_rs::TS;
@@ -23,7 +26,7 @@ pub struct TakeId(pub i64);
 
 /// A part of a song: one of the file's, or a second one made of it.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PartRow {
+pub struct StoredPart {
     /// Its id.
     pub id: PartId,
     /// Its song.
@@ -43,45 +46,52 @@ pub struct PartRow {
     /// The take that is worked on.
     pub take: TakeId,
     /// All its takes, the oldest first.
-    pub takes: Vec<TakeRow>,
+    pub takes: Vec<StoredTake>,
     /// Counts its changes.
     pub revision: i64,
+    /// What of its own (not of its takes) cannot be read.
+    pub damage: Option<Damage>,
 }
 
 /// A kept version of a part: its Written and what was made of it.
 #[derive(Clone, Debug, PartialEq)]
-pub struct TakeRow {
+pub struct StoredTake {
     /// Its id.
     pub id: TakeId,
     /// What the person calls it.
     pub name: String,
     /// Its Written was printed; else it is as the file has it.
     pub is_print: bool,
-    /// Its passes.
+    /// Its passes; none where they cannot be read.
     pub recipe: Recipe,
+    /// Why its passes cannot be read.
+    pub damage: Option<Damage>,
     /// The number that its dice hang on.
     pub variation: u32,
 }
 
-impl TakeRow {
+impl StoredTake {
     pub(crate) fn state(&self, deleted: bool) -> State {
-        let TakeRow { id, name, recipe, variation, .. } = self.clone();
-        State::Take { id, name, recipe, variation, deleted }
+        let recipe = match &self.damage {
+            Some(damage) => damage.text.clone(),
+            None => json!(self.recipe).to_string(),
+        };
+        State::Take { id: self.id, name: self.name.clone(), recipe, variation: self.variation, deleted }
     }
 }
 
-impl PartRow {
+impl StoredPart {
     /// The take that is worked on.
-    pub fn current(&self) -> &TakeRow {
+    pub fn current(&self) -> &StoredTake {
         self.takes.iter().find(|take| take.id == self.take).unwrap_or(&self.takes[0])
     }
 
     pub(crate) fn state(&self, deleted: bool) -> PartState {
-        let PartRow { id, name, drums, muted, layers, grid, take, .. } = self.clone();
+        let StoredPart { id, name, drums, muted, layers, grid, take, .. } = self.clone();
         PartState { id, name, drums, muted, layers, grid, take, deleted }
     }
 
-    fn take(&self, id: TakeId) -> Result<&TakeRow, StoreError> {
+    fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
         self.takes.iter().find(|take| take.id == id).ok_or(StoreError::NotFound { what: "take", id: id.0 })
     }
 }
@@ -107,72 +117,97 @@ pub struct PartChange {
     pub grid: Option<Option<Grid>>,
 }
 
-const PART: &str =
-    "SELECT id, song, position, name, drums, muted, layers, take, revision, grid FROM part WHERE deleted = 0";
+const PART: &str = "SELECT part.id, part.song, part.position, part.name, part.drums, part.muted, part.layers,
+                           part.take, part.revision, part.grid
+                    FROM part JOIN song ON song.id = part.song WHERE part.deleted = 0 AND song.deleted = 0";
 
-impl Store {
-    pub(crate) fn parts_of(&self, song: SongId) -> Result<Vec<PartRow>, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{PART} AND song = ?1 ORDER BY position, id"))?;
-        let parts = query.query_map([song.0], raw_part)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        parts.into_iter().map(|part| self.part_row(part)).collect()
+pub(crate) fn of_song(connection: &Connection, song: SongId) -> Result<Vec<StoredPart>, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{PART} AND part.song = ?1 ORDER BY part.position, part.id"))?;
+    let parts = query.query_map([song.0], raw_part)?.collect::<rusqlite::Result<Vec<_>>>()?;
+    parts.into_iter().map(|part| stored_part(connection, part)).collect()
+}
+
+pub(crate) fn one(connection: &Connection, id: PartId) -> Result<StoredPart, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{PART} AND part.id = ?1"))?;
+    let raw = query.query_row([id.0], raw_part).optional()?;
+    stored_part(connection, raw.ok_or(StoreError::NotFound { what: "part", id: id.0 })?)
+}
+
+fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, StoreError> {
+    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid } = raw;
+    let takes = takes(connection, PartId(id))?;
+    let Some(first) = takes.first().map(|take| take.id) else {
+        let reason = "it has no take; start Vivida again, which gives it one".to_owned();
+        return Err(StoreError::Damaged { what: format!("part {id}"), reason });
+    };
+    let mut damage = None;
+    let layers = layers.and_then(|text| {
+        let layers: Result<Layers, String> = serde_json::from_str(&text).map_err(|error| error.to_string());
+        let checked = layers.and_then(|layers| match layers.check() {
+            Ok(()) => Ok(layers),
+            Err((field, message)) => Err(format!("{field}: {message}")),
+        });
+        checked.map_err(|reason| damage = Some(Damage { reason: format!("layers: {reason}"), text })).ok()
+    });
+    let grid = grid.and_then(|text| {
+        let read: Result<Grid, String> = text.parse();
+        read.map_err(|reason| damage = Some(Damage { reason: format!("grid: {reason}"), text })).ok()
+    });
+    Ok(StoredPart {
+        id: PartId(id),
+        song: SongId(song),
+        position: usize::try_from(position).unwrap_or(usize::MAX),
+        name,
+        drums,
+        muted,
+        layers,
+        take: TakeId(take.unwrap_or(first.0)),
+        takes,
+        revision,
+        grid,
+        damage,
+    })
+}
+
+const TAKE: &str = "SELECT id, name, hits IS NOT NULL, recipe, variation FROM take";
+
+fn takes(connection: &Connection, part: PartId) -> Result<Vec<StoredTake>, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{TAKE} WHERE part = ?1 AND deleted = 0 ORDER BY id"))?;
+    Ok(query.query_map([part.0], stored_take)?.collect::<rusqlite::Result<_>>()?)
+}
+
+fn stored_take(row: &Row<'_>) -> rusqlite::Result<StoredTake> {
+    let (recipe, damage) = Recipe::tolerant(row.get(3)?);
+    // A number that no variation can be is the first one.
+    let variation = u32::try_from(row.get::<_, i64>(4)?).unwrap_or(1);
+    Ok(StoredTake { id: TakeId(row.get(0)?), name: row.get(1)?, is_print: row.get(2)?, recipe, damage, variation })
+}
+
+pub(crate) fn take_hits(connection: &Connection, id: TakeId) -> Result<Option<Part>, StoreError> {
+    let mut query = connection.prepare_cached("SELECT hits FROM take WHERE id = ?1")?;
+    let hits: Option<Option<String>> = query.query_row([id.0], |row| row.get(0)).optional()?;
+    let Some(text) = hits.ok_or(StoreError::NotFound { what: "take", id: id.0 })? else { return Ok(None) };
+    let damaged = |reason: String| StoreError::Damaged { what: format!("take {}", id.0), reason };
+    let hits: Vec<Hit> = serde_json::from_str(&text).map_err(|error| damaged(error.to_string()))?;
+    let good = |hit: &Hit| (0.0..=MOST_TICKS).contains(&hit.tick.0) && (1.0..=MOST_TICKS).contains(&hit.length.0);
+    match hits.iter().find(|hit| !good(hit)) {
+        Some(hit) => Err(damaged(format!("hit {} lies outside of any song", hit.id.get()))),
+        None => Ok(Some(Part::new(hits))),
+    }
+}
+
+/// No song has more ticks: 10 000 bars of 255 quarter notes are fewer.
+const MOST_TICKS: f64 = 1e11;
+
+impl Change<'_> {
+    /// A part that has the expected revision.
+    pub fn expected_part(&self, id: PartId, revision: i64) -> Result<StoredPart, StoreError> {
+        let part = self.part(id)?;
+        check_revision("part", id.0, revision, part.revision)?;
+        Ok(part)
     }
 
-    /// One part.
-    pub fn part(&self, id: PartId) -> Result<PartRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{PART} AND id = ?1"))?;
-        let raw = query.query_row([id.0], raw_part).optional()?;
-        self.part_row(raw.ok_or(StoreError::NotFound { what: "part", id: id.0 })?)
-    }
-
-    fn part_row(&self, raw: RawPart) -> Result<PartRow, StoreError> {
-        let (id, song, position, name, drums, muted, layers, take, revision, grid) = raw;
-        let damaged = |reason: String| StoreError::Damaged { what: format!("part {id}"), reason };
-        let takes = self.takes(PartId(id))?;
-        if takes.is_empty() {
-            return Err(damaged("it has no take".to_owned()));
-        }
-        let layers = layers.map(|layers| serde_json::from_str(&layers)).transpose();
-        Ok(PartRow {
-            id: PartId(id),
-            song: SongId(song),
-            position: usize::try_from(position).map_err(|error| damaged(error.to_string()))?,
-            name,
-            drums,
-            muted,
-            layers: layers.map_err(|error| damaged(error.to_string()))?,
-            take: TakeId(take.unwrap_or(takes[0].id.0)),
-            takes,
-            revision,
-            grid: grid.and_then(|grid| grid.parse().ok()),
-        })
-    }
-
-    fn takes(&self, part: PartId) -> Result<Vec<TakeRow>, StoreError> {
-        let sql = "SELECT id, name, hits IS NOT NULL, recipe, variation FROM take
-                   WHERE part = ?1 AND deleted = 0 ORDER BY id";
-        let mut query = self.connection.prepare_cached(sql)?;
-        let row = |row: &Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?));
-        let rows = query.query_map([part.0], row)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        let take = |(id, name, is_print, recipe, variation): (i64, String, bool, String, u32)| {
-            let recipe =
-                read_recipe(&recipe).map_err(|reason| StoreError::Damaged { what: format!("take {id}"), reason })?;
-            Ok(TakeRow { id: TakeId(id), name, is_print, recipe, variation })
-        };
-        rows.into_iter().map(take).collect()
-    }
-
-    /// The Written of a printed take; nothing where it is as the file has it.
-    pub fn take_hits(&self, id: TakeId) -> Result<Option<Part>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT hits FROM take WHERE id = ?1")?;
-        let hits: Option<Option<String>> = query.query_row([id.0], |row| row.get(0)).optional()?;
-        let Some(text) = hits.ok_or(StoreError::NotFound { what: "take", id: id.0 })? else { return Ok(None) };
-        let hits: Result<Vec<Hit>, _> = serde_json::from_str(&text);
-        let hits =
-            hits.map_err(|error| StoreError::Damaged { what: format!("take {}", id.0), reason: error.to_string() })?;
-        Ok(Some(Part::new(hits)))
-    }
-
-    /// Changes what was made of a part. One step of its song.
+    /// Changes what was made of a part. A step of its song.
     pub fn change_part(
         &mut self,
         id: PartId,
@@ -180,8 +215,8 @@ impl Store {
         label: &str,
         change: PartChange,
     ) -> Result<(), StoreError> {
-        let before = self.part(id)?;
-        check_revision("part", id.0, revision, before.revision)?;
+        let before = self.expected_part(id, revision)?;
+        self.step(Scope::Song(before.song), label);
         let mut after = before.clone();
         if let Some(take) = change.take {
             before.take(take)?;
@@ -195,105 +230,119 @@ impl Store {
             after.name = Some(checked_name(&name)?);
         }
         let take = after.current().clone();
-        let changed = TakeRow {
-            recipe: change.recipe.unwrap_or(take.recipe.clone()),
-            variation: change.variation.unwrap_or(take.variation),
-            ..take.clone()
-        };
-        let (mut states, mut next) = (Vec::new(), Vec::new());
-        if before.state(false) != after.state(false) {
-            states.push(State::Part(before.state(false)));
-            next.push(State::Part(after.state(false)));
+        let mut changed = take.clone();
+        if let Some(recipe) = change.recipe {
+            (changed.recipe, changed.damage) = (recipe, None);
         }
-        if take != changed {
-            states.push(take.state(false));
-            next.push(changed.state(false));
-        }
-        self.change(Scope::Song(before.song), label, |_| Ok(((), states, next)))
+        changed.variation = change.variation.unwrap_or(take.variation);
+        self.put(State::Part(before.state(false)), State::Part(after.state(false)))?;
+        self.put(take.state(false), changed.state(false))
     }
 
-    /// Keeps hits as the Written of a new take, without passes, and goes on with it. One step.
+    /// Other passes for the take of a part that is worked on, whatever its revision. A step of its song.
+    pub fn set_recipe(&mut self, id: PartId, label: &str, recipe: Recipe) -> Result<(), StoreError> {
+        let part = self.part(id)?;
+        self.step(Scope::Song(part.song), label);
+        let take = part.current();
+        let changed = StoredTake { recipe, damage: None, ..take.clone() };
+        self.put(take.state(false), changed.state(false))
+    }
+
+    /// Another grid for a part to be measured against. A step of its song.
+    pub fn set_grid(&mut self, id: PartId, label: &str, grid: Option<Grid>) -> Result<(), StoreError> {
+        let part = self.part(id)?;
+        self.step(Scope::Song(part.song), label);
+        let changed = StoredPart { grid, ..part.clone() };
+        self.put(State::Part(part.state(false)), State::Part(changed.state(false)))
+    }
+
+    /// Keeps hits as the Written of a new take, without passes, and goes on with it. A step.
     pub fn print(&mut self, id: PartId, revision: i64, name: &str, hits: &Part) -> Result<TakeId, StoreError> {
-        let before = self.part(id)?;
-        check_revision("part", id.0, revision, before.revision)?;
+        let before = self.expected_part(id, revision)?;
         let name = checked_name(name)?;
-        self.change(Scope::Song(before.song), &format!("print “{name}”"), |transaction| {
-            let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
-            transaction.execute(sql, params![id.0, name, json!(hits.hits()).to_string()])?;
-            let take = TakeId(transaction.last_insert_rowid());
-            let row = TakeRow { id: take, name: name.clone(), is_print: true, recipe: Recipe::default(), variation: 1 };
-            let after = PartState { take, ..before.state(false) };
-            let states = vec![State::Part(before.state(false)), row.state(true)];
-            Ok((take, states, vec![State::Part(after), row.state(false)]))
-        })
+        self.step(Scope::Song(before.song), format!("print “{name}”"));
+        let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
+        self.transaction.execute(sql, params![id.0, name, json!(hits.hits()).to_string()])?;
+        let take = TakeId(self.transaction.last_insert_rowid());
+        let new = StoredTake { id: take, name, is_print: true, recipe: Recipe::default(), damage: None, variation: 1 };
+        self.put(new.state(true), new.state(false))?;
+        let after = PartState { take, ..before.state(false) };
+        self.put(State::Part(before.state(false)), State::Part(after))?;
+        Ok(take)
     }
 
-    /// Calls a take something else. One step.
+    /// Calls a take something else. A step.
     pub fn rename_take(&mut self, id: PartId, revision: i64, take: TakeId, name: &str) -> Result<(), StoreError> {
-        let part = self.part(id)?;
-        check_revision("part", id.0, revision, part.revision)?;
-        let before = part.take(take)?.clone();
-        let after = TakeRow { name: checked_name(name)?, ..before.clone() };
-        self.change(Scope::Song(part.song), &format!("rename the take to “{}”", after.name), |_| {
-            Ok(((), vec![before.state(false)], vec![after.state(false)]))
-        })
+        let part = self.expected_part(id, revision)?;
+        let before = part.take(take)?;
+        let after = StoredTake { name: checked_name(name)?, ..before.clone() };
+        self.step(Scope::Song(part.song), format!("rename the take to “{}”", after.name));
+        self.put(before.state(false), after.state(false))
     }
 
-    /// Deletes a take; where it was worked on, the oldest other one is then. One step.
+    /// Deletes a take; where it was worked on, the oldest other one is then. A step.
     pub fn delete_take(&mut self, id: PartId, revision: i64, take: TakeId) -> Result<(), StoreError> {
-        let part = self.part(id)?;
-        check_revision("part", id.0, revision, part.revision)?;
-        let gone = part.take(take)?.clone();
-        let other = part.takes.iter().find(|one| one.id != take).ok_or_else(|| StoreError::Invalid {
-            field: "take",
-            message: "this is the part's only take; print another one first".to_owned(),
-        })?;
+        let part = self.expected_part(id, revision)?;
+        let gone = part.take(take)?;
+        let other = part.takes.iter().find(|one| one.id != take);
+        let other = other
+            .ok_or_else(|| StoreError::invalid("take", "this is the part's only take; print another one first"))?;
         let next = PartState { take: if part.take == take { other.id } else { part.take }, ..part.state(false) };
-        self.change(Scope::Song(part.song), &format!("delete the take “{}”", gone.name), |_| {
-            let before = vec![State::Part(part.state(false)), gone.state(false)];
-            Ok(((), before, vec![State::Part(next), gone.state(true)]))
-        })
+        self.step(Scope::Song(part.song), format!("delete the take “{}”", gone.name));
+        self.put(State::Part(part.state(false)), State::Part(next))?;
+        self.put(gone.state(false), gone.state(true))
     }
 
-    /// A second part beside this one, with copies of its takes. One step of the song.
+    /// A second part beside this one, with copies of its takes. A step of the song.
     pub fn duplicate_part(&mut self, id: PartId, name: &str) -> Result<PartId, StoreError> {
         let part = self.part(id)?;
         let name = checked_name(name)?;
-        self.change(Scope::Song(part.song), &format!("duplicate as “{name}”"), |transaction| {
-            let (copy, take) = copy_part(transaction, id, part.song)?;
-            let mut state = PartState { id: copy, name: Some(name.clone()), take, ..part.state(true) };
-            let before = State::Part(state.clone());
-            state.deleted = false;
-            Ok((copy, vec![before], vec![State::Part(state)]))
-        })
+        self.step(Scope::Song(part.song), format!("duplicate as “{name}”"));
+        let (copy, take) = copy_part(&self.transaction, id, part.song)?;
+        let state =
+            |deleted| State::Part(PartState { id: copy, name: Some(name.clone()), take, ..part.state(deleted) });
+        self.put(state(true), state(false))?;
+        Ok(copy)
     }
 
-    /// Takes a second part out of its song again; the last one of its place stays. One step.
+    /// Takes a second part out of its song again; the last one of its place stays. A step.
     pub fn delete_part(&mut self, id: PartId, revision: i64) -> Result<(), StoreError> {
-        let part = self.part(id)?;
-        check_revision("part", id.0, revision, part.revision)?;
-        let others = self.parts_of(part.song)?;
-        if !others.iter().any(|other| other.position == part.position && other.id != id) {
-            let message = "this is the file's own part and stays; mute it instead".to_owned();
-            return Err(StoreError::Invalid { field: "part", message });
+        let part = self.expected_part(id, revision)?;
+        if !has_second(&of_song(&self.transaction, part.song)?, id) {
+            return Err(StoreError::invalid("part", "this is the file's own part and stays; mute it instead"));
         }
-        self.change(Scope::Song(part.song), "delete the part", |_| {
-            Ok(((), vec![State::Part(part.state(false))], vec![State::Part(part.state(true))]))
-        })
+        self.step(Scope::Song(part.song), "delete the part");
+        self.put(State::Part(part.state(false)), State::Part(part.state(true)))
     }
 }
 
-type RawPart = (i64, i64, i64, Option<String>, bool, bool, Option<String>, Option<i64>, i64, Option<String>);
+/// A part as it stands in its table.
+struct RawPart {
+    id: i64,
+    song: i64,
+    position: i64,
+    name: Option<String>,
+    drums: bool,
+    muted: bool,
+    layers: Option<String>,
+    take: Option<i64>,
+    revision: i64,
+    grid: Option<String>,
+}
 
 fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
-    let (id, song, position) = (row.get(0)?, row.get(1)?, row.get(2)?);
-    let (name, drums, muted) = (row.get(3)?, row.get(4)?, row.get(5)?);
-    Ok((id, song, position, name, drums, muted, row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?))
-}
-
-pub(crate) fn read_recipe(text: &str) -> Result<Recipe, String> {
-    let value = serde_json::from_str(text).map_err(|error| error.to_string())?;
-    Recipe::from_value(value).map_err(|error| error.to_string())
+    Ok(RawPart {
+        id: row.get(0)?,
+        song: row.get(1)?,
+        position: row.get(2)?,
+        name: row.get(3)?,
+        drums: row.get(4)?,
+        muted: row.get(5)?,
+        layers: row.get(6)?,
+        take: row.get(7)?,
+        revision: row.get(8)?,
+        grid: row.get(9)?,
+    })
 }
 
 /// A part of a new song, with its first take.

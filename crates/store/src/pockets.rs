@@ -1,121 +1,82 @@
 //! Pockets: timings that parts and instruments of a song share.
 
-use crate::history::{Scope, State};
-use crate::parts::{PartId, PartRow, TakeId, TakeRow, read_recipe};
+use crate::change::Change;
+use crate::history::Scope;
+use crate::kept::Kept;
+use crate::parts::{self, StoredTake, TakeId};
 use crate::songs::{SongId, check_revision, checked_name};
-use crate::{Store, StoreError};
-use rusqlite::{OptionalExtension, Row, Transaction, params};
+use crate::state::State;
+use crate::{Damage, Reads, StoreError};
+use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde_json::json;
 use std::collections::BTreeMap;
-use vivida_core::{Action, Grid, PocketId, PocketSettings, Pockets, Recipe};
+use vivida_core::{Action, PocketId, PocketSettings, Pockets, Recipe};
 
 /// A pocket of a song.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PocketRow {
+pub struct StoredPocket {
     /// Its id, which passes know it by.
     pub id: PocketId,
     /// Its song.
     pub song: SongId,
     /// What the person calls it.
     pub name: String,
-    /// What its followers do.
+    /// What its followers do; nothing where that cannot be read.
     pub settings: PocketSettings,
+    /// Why its settings cannot be read.
+    pub damage: Option<Damage>,
     /// Counts its changes.
     pub revision: i64,
 }
 
-impl PocketRow {
+impl StoredPocket {
     fn state(&self, deleted: bool) -> State {
-        let PocketRow { id, name, settings, .. } = self.clone();
-        State::Pocket { id, name, settings, deleted }
+        let settings = match &self.damage {
+            Some(damage) => damage.text.clone(),
+            None => json!(self.settings).to_string(),
+        };
+        State::Pocket { id: self.id, name: self.name.clone(), settings, deleted }
     }
 }
 
-/// New passes for the takes that are worked on.
-pub type Recipes = Vec<(PartId, Recipe)>;
+const POCKET: &str = "SELECT pocket.id, pocket.song, pocket.name, pocket.settings, pocket.revision
+                      FROM pocket JOIN song ON song.id = pocket.song WHERE pocket.deleted = 0 AND song.deleted = 0";
 
-/// What several parts of a song are given at once.
-#[derive(Debug, Default)]
-pub struct SetUp<'a> {
-    /// The id (see [`Store::next_pocket`]), the name and the settings of a new pocket.
-    pub pocket: Option<(PocketId, &'a str, &'a PocketSettings)>,
-    /// New passes; they may follow the new pocket.
-    pub recipes: Recipes,
-    /// Grids to measure against.
-    pub grids: Vec<(PartId, Grid)>,
+pub(crate) fn of_song(connection: &Connection, song: SongId) -> Result<Vec<StoredPocket>, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{POCKET} AND pocket.song = ?1 ORDER BY pocket.id"))?;
+    Ok(query.query_map([song.0], stored)?.collect::<rusqlite::Result<_>>()?)
 }
 
-const POCKET: &str = "SELECT id, song, name, settings, revision FROM pocket WHERE deleted = 0";
+pub(crate) fn one(connection: &Connection, id: PocketId) -> Result<StoredPocket, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{POCKET} AND pocket.id = ?1"))?;
+    let pocket = query.query_row([id.0], stored).optional()?;
+    pocket.ok_or(StoreError::NotFound { what: "pocket", id: i64::from(id.0) })
+}
 
-impl Store {
-    /// The pockets of a song, the oldest first.
-    pub fn pockets(&self, song: SongId) -> Result<Vec<PocketRow>, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{POCKET} AND song = ?1 ORDER BY id"))?;
-        let rows = query.query_map([song.0], raw)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        rows.into_iter().map(pocket_row).collect()
+impl Change<'_> {
+    /// A pocket that has the expected revision.
+    pub fn expected_pocket(&self, id: PocketId, revision: i64) -> Result<StoredPocket, StoreError> {
+        let pocket = self.pocket(id)?;
+        check_revision("pocket", i64::from(id.0), revision, pocket.revision)?;
+        Ok(pocket)
     }
 
-    /// One pocket.
-    pub fn pocket(&self, id: PocketId) -> Result<PocketRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{POCKET} AND id = ?1"))?;
-        let row = query.query_row([id.0], raw).optional()?;
-        pocket_row(row.ok_or(StoreError::NotFound { what: "pocket", id: i64::from(id.0) })?)
-    }
-
-    /// A new pocket, with the passes of those that follow it from the start. One step of the song.
-    pub fn add_pocket(
-        &mut self,
-        song: SongId,
-        name: &str,
-        settings: &PocketSettings,
-        followers: impl FnOnce(PocketId) -> Recipes,
-    ) -> Result<PocketId, StoreError> {
-        let id = self.next_pocket()?;
-        let label = format!("make the pocket “{}”", checked_name(name)?);
-        let set_up = SetUp { pocket: Some((id, name, settings)), recipes: followers(id), grids: Vec::new() };
-        self.set_up(song, &label, set_up)?;
+    /// A new pocket. A step of the song.
+    pub fn add_pocket(&mut self, song: SongId, name: &str, settings: &PocketSettings) -> Result<PocketId, StoreError> {
+        self.song_alone(song)?;
+        let name = checked_name(name)?;
+        self.step(Scope::Song(song), format!("make the pocket “{name}”"));
+        let text = json!(settings).to_string();
+        let sql = "INSERT INTO pocket (song, name, settings, deleted) VALUES (?1, ?2, ?3, 1)";
+        self.transaction.execute(sql, params![song.0, name, text])?;
+        let id = u32::try_from(self.transaction.last_insert_rowid()).map(PocketId);
+        let id = id.map_err(|_| StoreError::invalid("name", "there have been more pockets than can be counted"))?;
+        let state = |deleted| State::Pocket { id, name: name.clone(), settings: text.clone(), deleted };
+        self.put(state(true), state(false))?;
         Ok(id)
     }
 
-    /// The id that the next pocket will have; nobody else has the store meanwhile.
-    pub fn next_pocket(&self) -> Result<PocketId, StoreError> {
-        let sql = "SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'pocket'), 0) + 1";
-        Ok(PocketId(self.connection.query_row(sql, [], |row| row.get(0))?))
-    }
-
-    /// A pocket, passes and grids for several parts at once. One step of the song.
-    pub fn set_up(&mut self, song: SongId, label: &str, set_up: SetUp<'_>) -> Result<(), StoreError> {
-        self.song_alone(song)?;
-        let (mut before, mut after) = (Vec::new(), Vec::new());
-        for (part, recipe) in set_up.recipes {
-            let take = self.part(part)?.current().clone();
-            before.push(take.state(false));
-            after.push(TakeRow { recipe, ..take }.state(false));
-        }
-        for (part, grid) in set_up.grids {
-            let row = self.part(part)?;
-            before.push(State::Part(row.state(false)));
-            after.push(State::Part(PartRow { grid: Some(grid), ..row }.state(false)));
-        }
-        let pocket = match set_up.pocket {
-            Some((id, name, settings)) => {
-                let (name, settings) = (checked_name(name)?, settings.clone());
-                Some(PocketRow { id, song, name, settings, revision: 1 })
-            }
-            None => None,
-        };
-        self.change(Scope::Song(song), label, |transaction| {
-            if let Some(row) = pocket {
-                let sql = "INSERT INTO pocket (id, song, name, settings, deleted) VALUES (?1, ?2, ?3, ?4, 1)";
-                transaction.execute(sql, params![row.id.0, song.0, row.name, json!(row.settings).to_string()])?;
-                before.push(row.state(true));
-                after.push(row.state(false));
-            }
-            Ok(((), before, after))
-        })
-    }
-
-    /// Changes a pocket; all that follow it change with it. One step of the song.
+    /// Changes a pocket; all that follow it change with it. A step of the song.
     pub fn change_pocket(
         &mut self,
         id: PocketId,
@@ -124,36 +85,46 @@ impl Store {
         name: &str,
         settings: &PocketSettings,
     ) -> Result<(), StoreError> {
-        let before = self.pocket(id)?;
-        check_revision("pocket", i64::from(id.0), revision, before.revision)?;
-        let after = PocketRow { name: checked_name(name)?, settings: settings.clone(), ..before.clone() };
-        self.change(Scope::Song(before.song), label, |_| Ok(((), vec![before.state(false)], vec![after.state(false)])))
+        let before = self.expected_pocket(id, revision)?;
+        self.step(Scope::Song(before.song), label);
+        let after =
+            StoredPocket { name: checked_name(name)?, settings: settings.clone(), damage: None, ..before.clone() };
+        self.put(before.state(false), after.state(false))
     }
 
     /// Deletes a pocket; in every take of the song those that follow it keep its settings as ordinary
-    /// passes. One step.
+    /// passes. A step.
+    ///
+    /// # Errors
+    ///
+    /// Also where a take would be left with more passes than a recipe holds.
     pub fn delete_pocket(&mut self, id: PocketId, revision: i64) -> Result<(), StoreError> {
-        let row = self.pocket(id)?;
-        check_revision("pocket", i64::from(id.0), revision, row.revision)?;
-        let pockets: Pockets = [(id, row.settings.clone())].into();
-        let (mut before, mut after) = (vec![row.state(false)], vec![row.state(true)]);
-        for part in self.parts_of(row.song)? {
-            for take in part.takes {
+        let pocket = self.expected_pocket(id, revision)?;
+        self.step(Scope::Song(pocket.song), format!("delete the pocket “{}”", pocket.name));
+        // Of a pocket that cannot be read nobody knows what it said: its followers are left as they are.
+        let known = if pocket.damage.is_none() { Some((id, pocket.settings.clone())) } else { None };
+        let pockets: Pockets = known.into_iter().collect();
+        for part in parts::of_song(&self.transaction, pocket.song)? {
+            let name = part.name.clone().unwrap_or_else(|| format!("part {}", part.position + 1));
+            for take in part.takes.into_iter().filter(|take| take.damage.is_none()) {
                 let recipe = take.recipe.detached(&pockets, |_| true);
-                if recipe != take.recipe {
-                    before.push(take.state(false));
-                    after.push(TakeRow { recipe, ..take }.state(false));
+                if recipe.passes.len() > Recipe::MOST_PASSES {
+                    let many = recipe.passes.len();
+                    return Err(StoreError::invalid(
+                        "pocket",
+                        format!(
+                            "those that follow it in {name}, take “{}”, would be left with {many} passes of their own, \
+                             and a take holds {}; let some of them leave it first",
+                            take.name,
+                            Recipe::MOST_PASSES
+                        ),
+                    ));
                 }
+                let changed = StoredTake { recipe, ..take.clone() };
+                self.put(take.state(false), changed.state(false))?;
             }
         }
-        self.change(Scope::Song(row.song), &format!("delete the pocket “{}”", row.name), |_| {
-            Ok(((), before, after))
-        })
-    }
-
-    /// Other passes for the takes that are worked on, in several parts at once. One step of the song.
-    pub fn set_recipes(&mut self, song: SongId, label: &str, recipes: Recipes) -> Result<(), StoreError> {
-        self.set_up(song, label, SetUp { recipes, ..SetUp::default() })
+        self.put(pocket.state(false), pocket.state(true))
     }
 }
 
@@ -177,8 +148,8 @@ pub(crate) fn copy_pockets(transaction: &Transaction<'_>, from: SongId, to: Song
         .query_map([to.0], |row| Ok((TakeId(row.get(0)?), row.get(1)?)))?
         .collect::<rusqlite::Result<_>>()?;
     for (take, recipe) in takes {
-        let damaged = |reason| StoreError::Damaged { what: format!("take {}", take.0), reason };
-        let mut recipe = read_recipe(&recipe).map_err(damaged)?;
+        // What cannot be read is copied as it stands.
+        let Ok(mut recipe) = Recipe::read(&recipe) else { continue };
         for pass in &mut recipe.passes {
             if let Action::Pocket(follow) = &mut pass.action {
                 follow.pocket = copies.get(&follow.pocket).copied().unwrap_or(follow.pocket);
@@ -190,14 +161,14 @@ pub(crate) fn copy_pockets(transaction: &Transaction<'_>, from: SongId, to: Song
     Ok(())
 }
 
-type Raw = (u32, i64, String, String, i64);
-
-fn raw(row: &Row<'_>) -> rusqlite::Result<Raw> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
-}
-
-fn pocket_row((id, song, name, settings, revision): Raw) -> Result<PocketRow, StoreError> {
-    let damaged = |reason: String| StoreError::Damaged { what: format!("pocket {id}"), reason };
-    let settings = serde_json::from_str(&settings).map_err(|error| damaged(error.to_string()))?;
-    Ok(PocketRow { id: PocketId(id), song: SongId(song), name, settings, revision })
+fn stored(row: &Row<'_>) -> rusqlite::Result<StoredPocket> {
+    let (settings, damage) = PocketSettings::tolerant(row.get(3)?);
+    Ok(StoredPocket {
+        id: PocketId(row.get(0)?),
+        song: SongId(row.get(1)?),
+        name: row.get(2)?,
+        settings,
+        damage,
+        revision: row.get(4)?,
+    })
 }

@@ -1,9 +1,12 @@
 //! The library of recipes.
 
-use crate::history::{Scope, State};
+use crate::change::Change;
+use crate::history::Scope;
+use crate::kept::Kept;
 use crate::songs::{check_revision, checked_name};
-use crate::{Store, StoreError};
-use rusqlite::{OptionalExtension, Row, params};
+use crate::state::State;
+use crate::{Damage, Reads, StoreError};
+use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use ts_rs::TS;
@@ -17,85 +20,83 @@ pub struct RecipeId(pub i64);
 
 /// A recipe of the library.
 #[derive(Clone, Debug, PartialEq)]
-pub struct RecipeRow {
+pub struct StoredRecipe {
     /// Its id.
     pub id: RecipeId,
     /// What the person calls it.
     pub name: String,
     /// What it is for.
     pub note: String,
-    /// Its passes.
+    /// Its passes; none where they cannot be read.
     pub recipe: Recipe,
+    /// Why its passes cannot be read.
+    pub damage: Option<Damage>,
     /// Counts its changes.
     pub revision: i64,
 }
 
-impl RecipeRow {
+impl StoredRecipe {
     fn state(&self, deleted: bool) -> State {
-        let RecipeRow { id, name, note, recipe, .. } = self.clone();
-        State::Recipe { id, name, note, recipe, deleted }
+        let recipe = match &self.damage {
+            Some(damage) => damage.text.clone(),
+            None => json!(self.recipe).to_string(),
+        };
+        State::Recipe { id: self.id, name: self.name.clone(), note: self.note.clone(), recipe, deleted }
     }
 }
 
 const RECIPE: &str = "SELECT id, name, note, recipe, revision FROM recipe WHERE deleted = 0";
 
-impl Store {
-    /// The recipes of the library, the newest first.
-    pub fn recipes(&self) -> Result<Vec<RecipeRow>, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{RECIPE} ORDER BY id DESC"))?;
-        let rows = query.query_map([], raw)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        rows.into_iter().map(recipe_row).collect()
-    }
+pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredRecipe>, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{RECIPE} ORDER BY id DESC"))?;
+    Ok(query.query_map([], stored)?.collect::<rusqlite::Result<_>>()?)
+}
 
-    /// One recipe of the library.
-    pub fn recipe(&self, id: RecipeId) -> Result<RecipeRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{RECIPE} AND id = ?1"))?;
-        let row = query.query_row([id.0], raw).optional()?;
-        recipe_row(row.ok_or(StoreError::NotFound { what: "recipe", id: id.0 })?)
-    }
+pub(crate) fn one(connection: &Connection, id: RecipeId) -> Result<StoredRecipe, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{RECIPE} AND id = ?1"))?;
+    let recipe = query.query_row([id.0], stored).optional()?;
+    recipe.ok_or(StoreError::NotFound { what: "recipe", id: id.0 })
+}
 
-    /// Keeps a recipe in the library. One step of the shelf.
+impl Change<'_> {
+    /// Keeps a recipe in the library. A step of the shelf.
     pub fn add_recipe(&mut self, name: &str, note: &str, recipe: &Recipe) -> Result<RecipeId, StoreError> {
         let name = checked_name(name)?;
         let note = vivida_smf::readable(note.as_bytes());
-        self.change(Scope::Shelf, &format!("keep the recipe “{name}”"), |transaction| {
-            let sql = "INSERT INTO recipe (name, note, recipe, deleted) VALUES (?1, ?2, ?3, 1)";
-            transaction.execute(sql, params![name, note, json!(recipe).to_string()])?;
-            let id = RecipeId(transaction.last_insert_rowid());
-            let row = RecipeRow { id, name: name.clone(), note, recipe: recipe.clone(), revision: 1 };
-            Ok((id, vec![row.state(true)], vec![row.state(false)]))
-        })
+        self.step(Scope::Shelf, format!("keep the recipe “{name}”"));
+        let sql = "INSERT INTO recipe (name, note, recipe, deleted) VALUES (?1, ?2, ?3, 1)";
+        self.transaction.execute(sql, params![name, note, json!(recipe).to_string()])?;
+        let id = RecipeId(self.transaction.last_insert_rowid());
+        let new = StoredRecipe { id, name, note, recipe: recipe.clone(), damage: None, revision: 1 };
+        self.put(new.state(true), new.state(false))?;
+        Ok(id)
     }
 
-    /// Calls a recipe something else, or notes something else. One step of the shelf.
+    /// Calls a recipe something else, or notes something else. A step of the shelf.
     pub fn rename_recipe(&mut self, id: RecipeId, revision: i64, name: &str, note: &str) -> Result<(), StoreError> {
-        let before = self.recipe(id)?;
-        check_revision("recipe", id.0, revision, before.revision)?;
+        let before = self.expected_recipe(id, revision)?;
         let (name, note) = (checked_name(name)?, vivida_smf::readable(note.as_bytes()));
-        let after = RecipeRow { name, note, ..before.clone() };
-        self.change(Scope::Shelf, &format!("rename the recipe “{}”", after.name), |_| {
-            Ok(((), vec![before.state(false)], vec![after.state(false)]))
-        })
+        let after = StoredRecipe { name, note, ..before.clone() };
+        self.step(Scope::Shelf, format!("rename the recipe “{}”", after.name));
+        self.put(before.state(false), after.state(false))
     }
 
-    /// Takes a recipe out of the library. One step of the shelf.
+    /// Takes a recipe out of the library. A step of the shelf.
     pub fn delete_recipe(&mut self, id: RecipeId, revision: i64) -> Result<(), StoreError> {
-        let row = self.recipe(id)?;
-        check_revision("recipe", id.0, revision, row.revision)?;
-        self.change(Scope::Shelf, &format!("delete the recipe “{}”", row.name), |_| {
-            Ok(((), vec![row.state(false)], vec![row.state(true)]))
-        })
+        let recipe = self.expected_recipe(id, revision)?;
+        self.step(Scope::Shelf, format!("delete the recipe “{}”", recipe.name));
+        self.put(recipe.state(false), recipe.state(true))
+    }
+
+    fn expected_recipe(&self, id: RecipeId, revision: i64) -> Result<StoredRecipe, StoreError> {
+        let recipe = self.recipe(id)?;
+        check_revision("recipe", id.0, revision, recipe.revision)?;
+        Ok(recipe)
     }
 }
 
-type Raw = (i64, String, String, String, i64);
-
-fn raw(row: &Row<'_>) -> rusqlite::Result<Raw> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
-}
-
-fn recipe_row((id, name, note, recipe, revision): Raw) -> Result<RecipeRow, StoreError> {
-    let recipe = crate::parts::read_recipe(&recipe)
-        .map_err(|reason| StoreError::Damaged { what: format!("recipe {id}"), reason })?;
-    Ok(RecipeRow { id: RecipeId(id), name, note, recipe, revision })
+fn stored(row: &Row<'_>) -> rusqlite::Result<StoredRecipe> {
+    let (recipe, damage) = Recipe::tolerant(row.get(3)?);
+    let (id, name, note) = (RecipeId(row.get(0)?), row.get(1)?, row.get(2)?);
+    Ok(StoredRecipe { id, name, note, recipe, damage, revision: row.get(4)? })
 }

@@ -1,10 +1,12 @@
-//! Songs and their parts.
+//! Songs and what the shelf shows of them.
 
-use crate::history::{Scope, State};
-use crate::parts::{PartId, PartRow, copy_part, insert_part};
+use crate::change::Change;
+use crate::history::Scope;
+use crate::parts::{self, PartId, StoredPart, copy_part, insert_part};
 use crate::pockets::copy_pockets;
-use crate::{Store, StoreError};
-use rusqlite::{OptionalExtension, Row, Transaction, params};
+use crate::state::State;
+use crate::{Damage, Reads, StoreError};
+use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 use vivida_core::Section;
@@ -18,7 +20,7 @@ pub struct SongId(pub i64);
 
 /// A song on the shelf.
 #[derive(Clone, Debug, PartialEq)]
-pub struct SongRow {
+pub struct StoredSong {
     /// Its id.
     pub id: SongId,
     /// What the person calls it.
@@ -27,49 +29,50 @@ pub struct SongRow {
     pub file_name: String,
     /// Counts its changes.
     pub revision: i64,
+    /// Counts the changes of anything of it.
+    pub stamp: i64,
     /// It came with Vivida.
     pub is_demo: bool,
     /// The sections that the person set; nothing where they are the file's markers.
     pub sections: Option<Vec<Section>>,
+    /// Why the sections that the person set cannot be read.
+    pub damage: Option<Damage>,
     /// Its parts, in the order of the file.
-    pub parts: Vec<PartRow>,
+    pub parts: Vec<StoredPart>,
 }
 
-const SONG: &str = "SELECT id, name, file_name, revision, is_demo, sections FROM song";
+const SONG: &str = "SELECT id, name, file_name, revision, is_demo, sections, stamp FROM song";
 
-impl Store {
-    /// The songs that are not deleted, in the order in which they came.
-    pub fn songs(&self) -> Result<Vec<SongRow>, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{SONG} WHERE deleted = 0 ORDER BY id"))?;
-        let songs = query.query_map([], song_row)?.collect::<rusqlite::Result<Vec<_>>>()?;
-        songs.into_iter().map(|song| self.with_parts(song)).collect()
-    }
+pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredSong>, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{SONG} WHERE deleted = 0 ORDER BY id"))?;
+    let songs = query.query_map([], stored)?.collect::<rusqlite::Result<Vec<_>>>()?;
+    songs.into_iter().map(|song| with_parts(connection, song)).collect()
+}
 
-    /// One song that is not deleted.
-    pub fn song(&self, id: SongId) -> Result<SongRow, StoreError> {
-        self.with_parts(self.song_alone(id)?)
-    }
+pub(crate) fn one(connection: &Connection, id: SongId) -> Result<StoredSong, StoreError> {
+    let mut query = connection.prepare_cached(&format!("{SONG} WHERE id = ?1 AND deleted = 0"))?;
+    let song = query.query_row([id.0], stored).optional()?;
+    song.ok_or(StoreError::NotFound { what: "song", id: id.0 })
+}
 
-    /// One song that is not deleted, without its parts.
-    pub fn song_alone(&self, id: SongId) -> Result<SongRow, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!("{SONG} WHERE id = ?1 AND deleted = 0"))?;
-        let song = query.query_row([id.0], song_row).optional()?;
-        song.ok_or(StoreError::NotFound { what: "song", id: id.0 })
-    }
+pub(crate) fn with_parts(connection: &Connection, mut song: StoredSong) -> Result<StoredSong, StoreError> {
+    song.parts = parts::of_song(connection, song.id)?;
+    Ok(song)
+}
 
-    fn with_parts(&self, mut song: SongRow) -> Result<SongRow, StoreError> {
-        song.parts = self.parts_of(song.id)?;
-        Ok(song)
-    }
+pub(crate) fn original(connection: &Connection, id: SongId) -> Result<Vec<u8>, StoreError> {
+    let mut query = connection.prepare_cached("SELECT original FROM song WHERE id = ?1 AND deleted = 0")?;
+    let bytes = query.query_row([id.0], |row| row.get(0)).optional()?;
+    bytes.ok_or(StoreError::NotFound { what: "song", id: id.0 })
+}
 
-    /// The bytes that a song came in as.
-    pub fn original(&self, id: SongId) -> Result<Vec<u8>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT original FROM song WHERE id = ?1")?;
-        let bytes = query.query_row([id.0], |row| row.get(0)).optional()?;
-        bytes.ok_or(StoreError::NotFound { what: "song", id: id.0 })
-    }
+pub(crate) fn card(connection: &Connection, id: SongId, version: &str) -> Result<Option<String>, StoreError> {
+    let mut query = connection.prepare_cached("SELECT card FROM card WHERE song = ?1 AND version = ?2")?;
+    Ok(query.query_row(params![id.0, version], |row| row.get(0)).optional()?)
+}
 
-    /// Puts a song on the shelf, with all its parts or not at all. One step of the shelf.
+impl Change<'_> {
+    /// Puts a song on the shelf, with all its parts or not at all. A step of the shelf.
     pub fn add_song(
         &mut self,
         name: &str,
@@ -78,88 +81,106 @@ impl Store {
         file: &SongFile,
     ) -> Result<SongId, StoreError> {
         let name = checked_name(name)?;
-        self.change(Scope::Shelf, &format!("add “{name}”"), |transaction| {
-            let id = insert_song(transaction, &name, file_name, bytes, file, false)?;
-            let there = |deleted| State::Song { id, name: name.clone(), deleted };
-            Ok((id, vec![there(true)], vec![there(false)]))
-        })
+        self.step(Scope::Shelf, format!("add “{name}”"));
+        let id = insert_song(&self.transaction, &name, file_name, bytes, file, false)?;
+        self.appears(id, name)?;
+        Ok(id)
+    }
+
+    fn appears(&mut self, id: SongId, name: String) -> Result<(), StoreError> {
+        let there = |deleted| State::Song { id, name: name.clone(), deleted };
+        self.put(there(true), there(false))
     }
 
     /// Puts a demo song on the shelf if it has never been there. No step: it cannot be undone, only
     /// deleted, and does not come back then.
     pub fn add_demo(&mut self, name: &str, file_name: &str, bytes: &[u8], file: &SongFile) -> Result<(), StoreError> {
-        let transaction = self.connection.transaction()?;
-        let sql = "SELECT EXISTS (SELECT 1 FROM song WHERE is_demo = 1 AND file_name = ?1)";
-        if !transaction.query_row(sql, [file_name], |row| row.get(0))? {
-            insert_song(&transaction, name, file_name, bytes, file, true)?;
+        let sql = "SELECT EXISTS (SELECT 1 FROM setting WHERE name = 'demo:' || ?1)
+                       OR EXISTS (SELECT 1 FROM song WHERE is_demo = 1 AND file_name = ?1)";
+        if !self.transaction.query_row(sql, [file_name], |row| row.get(0))? {
+            insert_song(&self.transaction, name, file_name, bytes, file, true)?;
         }
-        Ok(transaction.commit()?)
+        // Also when its place has been given back, it has been there.
+        let sql = "INSERT OR IGNORE INTO setting (name, value) VALUES ('demo:' || ?1, 'true')";
+        self.transaction.execute(sql, [file_name])?;
+        Ok(())
     }
 
-    /// Calls a song something else. One step of the shelf.
+    /// Calls a song something else. A step of the shelf.
     pub fn rename(&mut self, id: SongId, revision: i64, name: &str) -> Result<(), StoreError> {
         let name = checked_name(name)?;
-        self.change(Scope::Shelf, &format!("rename to “{name}”"), |transaction| {
-            let before = live_song(transaction, id, revision)?;
-            Ok((
-                (),
-                vec![State::Song { id, name: before, deleted: false }],
-                vec![State::Song { id, name: name.clone(), deleted: false }],
-            ))
-        })
+        let before = self.expected(id, revision)?.name;
+        self.step(Scope::Shelf, format!("rename to “{name}”"));
+        let called = |name| State::Song { id, name, deleted: false };
+        self.put(called(before), called(name))
     }
 
-    /// Takes a song off the shelf. One step of the shelf: undo brings it back as it was.
+    /// Takes a song off the shelf. A step of the shelf: undo brings it back as it was.
     pub fn delete(&mut self, id: SongId, revision: i64) -> Result<(), StoreError> {
-        let name = self.song(id)?.name;
-        self.change(Scope::Shelf, &format!("delete “{name}”"), |transaction| {
-            let name = live_song(transaction, id, revision)?;
-            let state = |deleted| State::Song { id, name: name.clone(), deleted };
-            Ok(((), vec![state(false)], vec![state(true)]))
-        })
+        let name = self.expected(id, revision)?.name;
+        self.step(Scope::Shelf, format!("delete “{name}”"));
+        let there = |deleted| State::Song { id, name: name.clone(), deleted };
+        self.put(there(false), there(true))
     }
 
-    /// A second song from the same file, with what was made of its parts. One step of the shelf.
+    /// A second song from the same file, with what was made of its parts. A step of the shelf.
     pub fn duplicate(&mut self, id: SongId) -> Result<SongId, StoreError> {
-        let name = self.song(id)?.name;
-        let copy = checked_name(&format!("{name} (copy)"))?;
-        self.change(Scope::Shelf, &format!("duplicate “{name}”"), |transaction| {
-            let sql = "INSERT INTO song (name, file_name, original, sections)
-                       SELECT ?2, file_name, original, sections FROM song WHERE id = ?1";
-            transaction.execute(sql, params![id.0, copy])?;
-            let new = SongId(transaction.last_insert_rowid());
-            let sql = "SELECT id FROM part WHERE song = ?1 AND deleted = 0 ORDER BY id";
-            let parts: Vec<i64> =
-                transaction.prepare(sql)?.query_map([id.0], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
-            for part in parts {
-                copy_part(transaction, PartId(part), new)?;
-            }
-            copy_pockets(transaction, id, new)?;
-            let state = |deleted| State::Song { id: new, name: copy.clone(), deleted };
-            Ok((new, vec![state(true)], vec![state(false)]))
-        })
+        let song = self.song(id)?;
+        let copy = checked_name(&format!("{} (copy)", song.name))?;
+        self.step(Scope::Shelf, format!("duplicate “{}”", song.name));
+        let sql = "INSERT INTO song (name, file_name, original, sections)
+                   SELECT ?2, file_name, original, sections FROM song WHERE id = ?1";
+        self.transaction.execute(sql, params![id.0, copy])?;
+        let new = SongId(self.transaction.last_insert_rowid());
+        for part in &song.parts {
+            copy_part(&self.transaction, part.id, new)?;
+        }
+        copy_pockets(&self.transaction, id, new)?;
+        self.appears(new, copy)?;
+        Ok(new)
     }
 
-    /// Sets the sections of a song. One step of its workspace.
+    /// Sets the sections of a song. A step of its workspace.
     pub fn set_sections(&mut self, id: SongId, revision: i64, sections: Vec<Section>) -> Result<(), StoreError> {
-        let song = self.song(id)?;
+        let before = self.expected(id, revision)?.sections;
+        self.step(Scope::Song(id), "sections");
+        let state = |sections| State::Sections { song: id, sections };
+        self.put(state(before), state(Some(sections)))
+    }
+
+    /// Keeps what the shelf shows of a song, as JSON, if nothing of it has changed since it had this stamp.
+    /// No step.
+    pub fn keep_card(&mut self, id: SongId, stamp: i64, version: &str, card: &str) -> Result<(), StoreError> {
+        let sql = "INSERT INTO card (song, version, card) SELECT id, ?3, ?4 FROM song WHERE id = ?1 AND stamp = ?2
+                   ON CONFLICT DO UPDATE SET version = ?3, card = ?4";
+        self.transaction.execute(sql, params![id.0, stamp, version, card])?;
+        Ok(())
+    }
+
+    /// A song that has the expected revision.
+    fn expected(&self, id: SongId, revision: i64) -> Result<StoredSong, StoreError> {
+        let song = self.song_alone(id)?;
         check_revision("song", id.0, revision, song.revision)?;
-        self.change(Scope::Song(id), "sections", |_| {
-            let state = |sections| vec![State::Sections { song: id, sections }];
-            Ok(((), state(song.sections), state(Some(sections))))
-        })
+        Ok(song)
     }
 }
 
-fn song_row(row: &Row<'_>) -> rusqlite::Result<SongRow> {
-    let sections: Option<String> = row.get(5)?;
-    Ok(SongRow {
+fn stored(row: &Row<'_>) -> rusqlite::Result<StoredSong> {
+    let text: Option<String> = row.get(5)?;
+    let read = |text: String| match serde_json::from_str(&text) {
+        Ok(sections) => (Some(sections), None),
+        Err(error) => (None, Some(Damage { reason: error.to_string(), text })),
+    };
+    let (sections, damage) = text.map_or((None, None), read);
+    Ok(StoredSong {
         id: SongId(row.get(0)?),
         name: row.get(1)?,
         file_name: row.get(2)?,
         revision: row.get(3)?,
+        stamp: row.get(6)?,
         is_demo: row.get(4)?,
-        sections: sections.and_then(|sections| serde_json::from_str(&sections).ok()),
+        sections,
+        damage,
         parts: Vec::new(),
     })
 }
@@ -181,15 +202,6 @@ fn insert_song(
     Ok(id)
 }
 
-/// The name of a song that is not deleted and has the expected revision.
-fn live_song(transaction: &Transaction<'_>, id: SongId, revision: i64) -> Result<String, StoreError> {
-    let sql = "SELECT name, revision FROM song WHERE id = ?1 AND deleted = 0";
-    let found = transaction.query_row(sql, [id.0], |row| Ok((row.get(0)?, row.get(1)?))).optional()?;
-    let (name, newest) = found.ok_or(StoreError::NotFound { what: "song", id: id.0 })?;
-    check_revision("song", id.0, revision, newest)?;
-    Ok(name)
-}
-
 pub(crate) fn check_revision(what: &'static str, id: i64, expected: i64, found: i64) -> Result<(), StoreError> {
     if expected == found { Ok(()) } else { Err(StoreError::Conflict { what, id, expected, found }) }
 }
@@ -197,7 +209,13 @@ pub(crate) fn check_revision(what: &'static str, id: i64, expected: i64, found: 
 pub(crate) fn checked_name(name: &str) -> Result<String, StoreError> {
     let shown = vivida_smf::readable(name.as_bytes());
     if shown.is_empty() {
-        return Err(StoreError::Invalid { field: "name", message: "it needs a name that can be read".to_owned() });
+        return Err(StoreError::invalid("name", "it needs a name that can be read"));
     }
     Ok(shown)
+}
+
+/// The parts of a song that share a place in its file with another one.
+pub(crate) fn has_second(parts: &[StoredPart], id: PartId) -> bool {
+    let place = parts.iter().find(|part| part.id == id).map(|part| part.position);
+    parts.iter().any(|part| part.id != id && Some(part.position) == place)
 }

@@ -3,12 +3,12 @@
 use proptest::prelude::*;
 use vivida_core::action::Level;
 use vivida_core::{Action, Aim, Pass, Recipe, Section};
-use vivida_store::{PartChange, SongId, SongRow, Store, StoreError};
+use vivida_store::{PartChange, Reads, SongId, Store, StoreError, StoredSong};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
 
 fn add(store: &mut Store, name: &str) -> SongId {
-    store.add_song(name, "kick.mid", KICK, &vivida_smf::read(KICK).unwrap()).unwrap()
+    store.change(|change| change.add_song(name, "kick.mid", KICK, &vivida_smf::read(KICK).unwrap())).unwrap()
 }
 
 fn level(by: f64) -> PartChange {
@@ -23,14 +23,17 @@ fn songs_come_back_as_they_went() {
     assert_eq!(store.original(id).unwrap(), KICK);
     let song = store.song(id).unwrap();
     assert_eq!((song.name.as_str(), song.revision, song.parts.len()), ("Tide", 2, 1));
-    store.rename(id, song.revision, "Low\u{7} tide").unwrap();
+    store.change(|change| change.rename(id, song.revision, "Low\u{7} tide")).unwrap();
     assert_eq!(store.song(id).unwrap().name, "Low tide");
-    assert!(matches!(store.rename(id, song.revision, "Late"), Err(StoreError::Conflict { found: 3, .. })));
-    assert!(matches!(store.rename(id, 3, " \n"), Err(StoreError::Invalid { field: "name", .. })));
-    store.delete(id, 3).unwrap();
+    assert!(matches!(
+        store.change(|change| change.rename(id, song.revision, "Late")),
+        Err(StoreError::Conflict { found: 3, .. })
+    ));
+    assert!(matches!(store.change(|change| change.rename(id, 3, " \n")), Err(StoreError::Invalid { .. })));
+    store.change(|change| change.delete(id, 3)).unwrap();
     assert!(store.songs().unwrap().is_empty());
     assert!(matches!(store.song(id), Err(StoreError::NotFound { .. })));
-    assert_eq!(store.undo(None).unwrap().unwrap(), "delete “Low tide”");
+    assert_eq!(store.change(|change| change.undo(None)).unwrap().unwrap(), "delete “Low tide”");
     assert_eq!(store.songs().unwrap().len(), 1);
 }
 
@@ -39,12 +42,12 @@ fn a_copy_has_the_recipes_and_goes_its_own_way() {
     let mut store = Store::in_memory().unwrap();
     let id = add(&mut store, "Tide");
     let part = store.song(id).unwrap().parts[0].clone();
-    store.change_part(part.id, 1, "level", level(5.0)).unwrap();
-    let copy = store.duplicate(id).unwrap();
+    store.change(|change| change.change_part(part.id, 1, "level", level(5.0))).unwrap();
+    let copy = store.change(|change| change.duplicate(id)).unwrap();
     let copied = store.song(copy).unwrap();
     assert_eq!(copied.name, "Tide (copy)");
     assert_eq!(copied.parts[0].current().recipe, store.part(part.id).unwrap().current().recipe);
-    store.change_part(copied.parts[0].id, 1, "level", level(9.0)).unwrap();
+    store.change(|change| change.change_part(copied.parts[0].id, 1, "level", level(9.0))).unwrap();
     assert_ne!(store.part(copied.parts[0].id).unwrap().current().recipe, store.part(part.id).unwrap().current().recipe);
 }
 
@@ -56,20 +59,20 @@ fn undo_works_after_a_restart_and_each_history_is_its_own() {
         let mut store = Store::open(&path).unwrap();
         let id = add(&mut store, "Tide");
         let part = store.song(id).unwrap().parts[0].id;
-        store.change_part(part, 1, "level 5", level(5.0)).unwrap();
-        store.change_part(part, 2, "level 9", level(9.0)).unwrap();
-        let stale = store.change_part(part, 2, "late", level(1.0));
+        store.change(|change| change.change_part(part, 1, "level 5", level(5.0))).unwrap();
+        store.change(|change| change.change_part(part, 2, "level 9", level(9.0))).unwrap();
+        let stale = store.change(|change| change.change_part(part, 2, "late", level(1.0)));
         assert!(matches!(stale, Err(StoreError::Conflict { expected: 2, found: 3, .. })));
         (id, part)
     };
     let mut store = Store::open(&path).unwrap();
     assert_eq!(store.history(Some(id)).unwrap().undo.unwrap(), "level 9");
-    store.undo(Some(id)).unwrap();
+    store.change(|change| change.undo(Some(id))).unwrap();
     drop(store);
     let mut store = Store::open(&path).unwrap();
     assert_eq!(Some(store.part(part).unwrap().current().recipe.clone()), level(5.0).recipe);
-    assert_eq!(store.redo(Some(id)).unwrap().unwrap(), "level 9");
-    assert_eq!(store.redo(Some(id)).unwrap(), None);
+    assert_eq!(store.change(|change| change.redo(Some(id))).unwrap().unwrap(), "level 9");
+    assert_eq!(store.change(|change| change.redo(Some(id))).unwrap(), None);
     assert_eq!(store.history(None).unwrap().undo.unwrap(), "add “Tide”");
 }
 
@@ -78,7 +81,7 @@ fn a_step_that_changes_nothing_is_none() {
     let mut store = Store::in_memory().unwrap();
     let id = add(&mut store, "Tide");
     let part = store.song(id).unwrap().parts[0].id;
-    store.change_part(part, 1, "nothing", PartChange::default()).unwrap();
+    store.change(|change| change.change_part(part, 1, "nothing", PartChange::default())).unwrap();
     assert_eq!(store.history(Some(id)).unwrap().undo, None);
     assert_eq!(store.part(part).unwrap().revision, 1);
 }
@@ -88,12 +91,12 @@ fn demo_songs_come_once_and_stay_deleted() {
     let mut store = Store::in_memory().unwrap();
     let file = vivida_smf::read(KICK).unwrap();
     for _ in 0..2 {
-        store.add_demo("Causeway", "causeway.mid", KICK, &file).unwrap();
+        store.change(|change| change.add_demo("Causeway", "causeway.mid", KICK, &file)).unwrap();
     }
     let songs = store.songs().unwrap();
     assert!(songs.len() == 1 && songs[0].is_demo);
-    store.delete(songs[0].id, 1).unwrap();
-    store.add_demo("Causeway", "causeway.mid", KICK, &file).unwrap();
+    store.change(|change| change.delete(songs[0].id, 1)).unwrap();
+    store.change(|change| change.add_demo("Causeway", "causeway.mid", KICK, &file)).unwrap();
     assert!(store.songs().unwrap().is_empty());
 }
 
@@ -111,8 +114,8 @@ fn a_file_that_is_no_database_is_named() {
 fn views_are_kept() {
     let mut store = Store::in_memory().unwrap();
     assert_eq!(store.view("part-1").unwrap(), None);
-    store.set_view("part-1", "{}").unwrap();
-    store.set_view("part-1", "{\"loop\":1}").unwrap();
+    store.change(|change| change.set_view("part-1", "{}")).unwrap();
+    store.change(|change| change.set_view("part-1", "{\"loop\":1}")).unwrap();
     assert_eq!(store.view("part-1").unwrap().unwrap(), "{\"loop\":1}");
 }
 
@@ -148,10 +151,10 @@ fn moves() -> impl Strategy<Value = Vec<Move>> {
     proptest::collection::vec(one, 0..25)
 }
 
-fn without_revisions(songs: Vec<SongRow>) -> Vec<SongRow> {
+fn without_revisions(songs: Vec<StoredSong>) -> Vec<StoredSong> {
     let mut songs = songs;
     for song in &mut songs {
-        song.revision = 0;
+        (song.revision, song.stamp) = (0, 0);
         song.parts.iter_mut().for_each(|part| part.revision = 0);
     }
     songs
@@ -171,54 +174,54 @@ proptest! {
                 Move::Add => { count += 1; add(&mut store, &format!("Song {count}")); }
                 Move::Rename(index) => if let Some(song) = pick(index) {
                     count += 1;
-                    store.rename(song.id, song.revision, &format!("Name {count}")).unwrap();
+                    store.change(|change| change.rename(song.id, song.revision, &format!("Name {count}"))).unwrap();
                 },
-                Move::Delete(index) => if let Some(song) = pick(index) { store.delete(song.id, song.revision).unwrap() },
+                Move::Delete(index) => if let Some(song) = pick(index) { store.change(|change| change.delete(song.id, song.revision)).unwrap() },
                 Move::Level(index, by) => if let Some(song) = pick(index) {
                     let part = &song.parts[0];
-                    store.change_part(part.id, part.revision, "level", level(f64::from(by))).unwrap();
+                    store.change(|change| change.change_part(part.id, part.revision, "level", level(f64::from(by)))).unwrap();
                 },
                 Move::Print(index) => if let Some(song) = pick(index) {
                     let part = &song.parts[0];
                     let written = vivida_smf::read(KICK).unwrap().parts[0].part.clone();
-                    store.print(part.id, part.revision, "A take", &written).unwrap();
+                    store.change(|change| change.print(part.id, part.revision, "A take", &written)).unwrap();
                 },
                 Move::GoTo(index, take) => if let Some(song) = pick(index) {
                     let part = &song.parts[0];
                     let take = Some(part.takes[take % part.takes.len()].id);
-                    store.change_part(part.id, part.revision, "go to", PartChange { take, ..PartChange::default() }).unwrap();
+                    store.change(|change| change.change_part(part.id, part.revision, "go to", PartChange { take, ..PartChange::default() })).unwrap();
                 },
                 Move::Second(index) => if let Some(song) = pick(index) {
-                    store.duplicate_part(song.parts[0].id, "Second").unwrap();
+                    store.change(|change| change.duplicate_part(song.parts[0].id, "Second")).unwrap();
                 },
                 Move::Mute(index, muted) => if let Some(song) = pick(index) {
                     let part = song.parts.last().unwrap();
-                    let change = PartChange { muted: Some(muted), ..PartChange::default() };
-                    store.change_part(part.id, part.revision, "mute", change).unwrap();
+                    let muted = PartChange { muted: Some(muted), ..PartChange::default() };
+                    store.change(|change| change.change_part(part.id, part.revision, "mute", muted)).unwrap();
                 },
                 Move::Name(index) => if let Some(song) = pick(index) {
                     let sections = vec![Section { name: "Verse".to_owned(), from: 1, to: 1 + song.revision as u32 }];
-                    store.set_sections(song.id, song.revision, sections).unwrap();
+                    store.change(|change| change.set_sections(song.id, song.revision, sections)).unwrap();
                 },
-                Move::Undo(shelf) => { store.undo(if shelf { None } else { pick(0).map(|song| song.id) }).unwrap(); }
-                Move::Redo(shelf) => { store.redo(if shelf { None } else { pick(0).map(|song| song.id) }).unwrap(); }
+                Move::Undo(shelf) => { store.change(|change| change.undo(if shelf { None } else { pick(0).map(|song| song.id) })).unwrap(); }
+                Move::Redo(shelf) => { store.change(|change| change.redo(if shelf { None } else { pick(0).map(|song| song.id) })).unwrap(); }
             }
         }
         let now = without_revisions(store.songs().unwrap());
         // The history of each song on its own, there and back again.
         for song in &now {
             let mut steps = 0;
-            while store.undo(Some(song.id)).unwrap().is_some() { steps += 1; }
+            while store.change(|change| change.undo(Some(song.id))).unwrap().is_some() { steps += 1; }
             let fresh = store.song(song.id).unwrap();
             prop_assert!(fresh.parts.len() == 1 && fresh.parts[0].takes.len() == 1 && fresh.sections.is_none());
             prop_assert!(fresh.parts[0].current().recipe.passes.is_empty() && !fresh.parts[0].muted);
-            for _ in 0..steps { prop_assert!(store.redo(Some(song.id)).unwrap().is_some()); }
+            for _ in 0..steps { prop_assert!(store.change(|change| change.redo(Some(song.id))).unwrap().is_some()); }
         }
         prop_assert_eq!(&without_revisions(store.songs().unwrap()), &now);
         let mut steps = 0;
-        while store.undo(None).unwrap().is_some() { steps += 1; }
+        while store.change(|change| change.undo(None)).unwrap().is_some() { steps += 1; }
         prop_assert!(store.songs().unwrap().is_empty());
-        for _ in 0..steps { prop_assert!(store.redo(None).unwrap().is_some()); }
+        for _ in 0..steps { prop_assert!(store.change(|change| change.redo(None)).unwrap().is_some()); }
         prop_assert_eq!(without_revisions(store.songs().unwrap()), now);
     }
 }

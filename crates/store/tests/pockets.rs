@@ -8,7 +8,7 @@ fn demo() -> (Store, SongId) {
     let mut store = Store::in_memory().unwrap();
     let song = &vivida_demo::songs()[0];
     let file = vivida_smf::read(&song.bytes).unwrap();
-    let id = store.add_song(song.name, song.file_name, &song.bytes, &file).unwrap();
+    let id = store.change(|change| change.add_song(song.name, song.file_name, &song.bytes, &file)).unwrap();
     (store, id)
 }
 
@@ -20,7 +20,7 @@ fn late(ms: f64) -> PocketSettings {
     PocketSettings { lean: Lean { by: Millis(ms), ..Lean::default() }, ..PocketSettings::default() }
 }
 
-fn recipe(store: &Store, song: SongId, part: usize) -> Recipe {
+fn recipe(store: &impl Reads, song: SongId, part: usize) -> Recipe {
     store.song(song).unwrap().parts[part].current().recipe.clone()
 }
 
@@ -32,16 +32,23 @@ fn a_pocket_comes_with_its_followers_and_goes_leaving_them_its_settings() {
         let of = |(&part, strength)| (part, Recipe { passes: vec![follow(pocket, strength, 1)] });
         parts.iter().zip([100.0, 50.0]).map(of).collect()
     };
-    let pocket = store.add_pocket(song, "Rhythm section", &late(8.0), followers).unwrap();
+    let pocket = store
+        .change(|change| {
+            let pocket = change.add_pocket(song, "Rhythm section", &late(8.0))?;
+            let recipes: Vec<(PartId, Recipe)> = followers(pocket);
+            recipes.into_iter().try_for_each(|(part, recipe)| change.set_recipe(part, "follow", recipe))?;
+            Ok::<_, StoreError>(pocket)
+        })
+        .unwrap();
     assert_eq!(recipe(&store, song, 1).passes[0].follows().unwrap().pocket, pocket);
     let row = store.pocket(pocket).unwrap();
-    store.change_pocket(pocket, row.revision, "lean", &row.name, &late(10.0)).unwrap();
+    store.change(|change| change.change_pocket(pocket, row.revision, "lean", &row.name, &late(10.0))).unwrap();
     assert!(matches!(
-        store.change_pocket(pocket, row.revision, "lean", &row.name, &late(12.0)),
+        store.change(|change| change.change_pocket(pocket, row.revision, "lean", &row.name, &late(12.0))),
         Err(StoreError::Conflict { what: "pocket", .. })
     ));
 
-    store.delete_pocket(pocket, row.revision + 1).unwrap();
+    store.change(|change| change.delete_pocket(pocket, row.revision + 1)).unwrap();
     assert_eq!(store.pockets(song).unwrap(), []);
     let kept = |store: &Store, part| match recipe(store, song, part).passes[0].action.clone() {
         Action::Lean(lean) => lean.by.0,
@@ -50,15 +57,15 @@ fn a_pocket_comes_with_its_followers_and_goes_leaving_them_its_settings() {
     assert_eq!((kept(&store, 0), kept(&store, 1)), (10.0, 5.0));
 
     // Every step back, one by one, and all forward again.
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.pocket(pocket).unwrap().settings, late(10.0));
     assert!(recipe(&store, song, 0).passes[0].follows().is_some());
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.pocket(pocket).unwrap().settings, late(8.0));
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!((store.pockets(song).unwrap().len(), recipe(&store, song, 0).passes.len()), (0, 0));
     for _ in 0..3 {
-        store.redo(Some(song)).unwrap();
+        store.change(|change| change.redo(Some(song))).unwrap();
     }
     assert_eq!((kept(&store, 0), store.pockets(song).unwrap().len()), (10.0, 0));
 }
@@ -68,13 +75,17 @@ fn the_copy_of_a_song_has_pockets_of_its_own() {
     let (mut store, song) = demo();
     let part = store.song(song).unwrap().parts[0].id;
     let pocket = store
-        .add_pocket(song, "Hats", &late(8.0), |id| vec![(part, Recipe { passes: vec![follow(id, 100.0, 1)] })])
+        .change(|change| {
+            let pocket = change.add_pocket(song, "Hats", &late(8.0))?;
+            change.set_recipe(part, "follow", Recipe { passes: vec![follow(pocket, 100.0, 1)] })?;
+            Ok::<_, StoreError>(pocket)
+        })
         .unwrap();
-    let copy = store.duplicate(song).unwrap();
+    let copy = store.change(|change| change.duplicate(song)).unwrap();
     let own = store.pockets(copy).unwrap().remove(0);
     assert_ne!(own.id, pocket);
     assert_eq!(recipe(&store, copy, 0).passes[0].follows().unwrap().pocket, own.id);
-    store.change_pocket(own.id, own.revision, "lean", "Hats", &late(1.0)).unwrap();
+    store.change(|change| change.change_pocket(own.id, own.revision, "lean", "Hats", &late(1.0))).unwrap();
     assert_eq!(store.pocket(pocket).unwrap().settings, late(8.0), "the first song's stays");
 }
 
@@ -83,10 +94,10 @@ fn several_parts_change_in_one_step() {
     let (mut store, song) = demo();
     let parts: Vec<PartId> = store.song(song).unwrap().parts.iter().map(|part| part.id).collect();
     let swing = Pass::new(1, Aim::everything(), Action::Swing(Swing::default()));
-    let recipes = parts.iter().map(|&part| (part, Recipe { passes: vec![swing.clone()] })).collect();
-    store.set_recipes(song, "both", recipes).unwrap();
+    let recipe_of = || Recipe { passes: vec![swing.clone()] };
+    store.change(|change| parts.iter().try_for_each(|&part| change.set_recipe(part, "both", recipe_of()))).unwrap();
     assert_eq!((recipe(&store, song, 0).passes.len(), recipe(&store, song, 1).passes.len()), (1, 1));
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!((recipe(&store, song, 0).passes.len(), recipe(&store, song, 1).passes.len()), (0, 0));
 }
 
@@ -98,20 +109,23 @@ fn the_library_of_grooves_is_kept_and_undone() {
     assert!(own.iter().all(|row| row.own && !row.note.is_empty()));
 
     let groove = GrooveProfile { name: "Mine".to_owned(), ..own[0].groove.clone() };
-    let id = store.add_groove("from a rehearsal", &groove).unwrap();
+    let id = store.change(|change| change.add_groove("from a rehearsal", &groove)).unwrap();
     let row = store.groove(id).unwrap();
-    store.change_groove(id, row.revision, "loved", true, &groove).unwrap();
-    assert!(matches!(store.delete_groove(id, row.revision), Err(StoreError::Conflict { what: "groove", .. })));
+    store.change(|change| change.change_groove(id, row.revision, "loved", true, &groove)).unwrap();
+    assert!(matches!(
+        store.change(|change| change.delete_groove(id, row.revision)),
+        Err(StoreError::Conflict { what: "groove", .. })
+    ));
     assert_eq!(store.grooves().unwrap()[0].id, id, "favourites come first");
-    store.delete_groove(id, row.revision + 1).unwrap();
+    store.change(|change| change.delete_groove(id, row.revision + 1)).unwrap();
     assert!(matches!(store.groove(id), Err(StoreError::NotFound { .. })));
-    store.undo(None).unwrap();
-    store.undo(None).unwrap();
+    store.change(|change| change.undo(None)).unwrap();
+    store.change(|change| change.undo(None)).unwrap();
     assert_eq!(
         (store.groove(id).unwrap().note.as_str(), store.groove(id).unwrap().favourite),
         ("from a rehearsal", false)
     );
-    assert!(store.add_groove("", &GrooveProfile { name: " ".to_owned(), ..groove }).is_err());
+    assert!(store.change(|change| change.add_groove("", &GrooveProfile { name: " ".to_owned(), ..groove })).is_err());
 }
 
 #[test]
@@ -122,12 +136,12 @@ fn an_own_groove_that_was_deleted_stays_so() {
     let count = {
         let mut store = Store::open(&path).unwrap();
         let first = store.grooves().unwrap().remove(0);
-        store.delete_groove(first.id, first.revision).unwrap();
+        store.change(|change| change.delete_groove(first.id, first.revision)).unwrap();
         store.grooves().unwrap().len()
     };
     let mut store = Store::open(&path).unwrap();
     assert_eq!(store.grooves().unwrap().len(), count);
-    store.undo(None).unwrap();
+    store.change(|change| change.undo(None)).unwrap();
     assert_eq!(store.grooves().unwrap().len(), count + 1);
     std::fs::remove_dir_all(folder).unwrap();
 }

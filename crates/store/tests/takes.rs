@@ -5,17 +5,18 @@ use rusqlite::{Connection, params};
 use std::collections::BTreeMap;
 use vivida_core::action::Level;
 use vivida_core::{Action, Aim, InstrumentId, Layers, Part, Pass, Recipe, Section, Velocity};
-use vivida_store::{PartChange, PartRow, SongId, Store, StoreError};
+use vivida_store::{PartChange, Reads, SongId, Store, StoreError, StoredPart};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
 
 fn store() -> (Store, SongId) {
     let mut store = Store::in_memory().unwrap();
-    let id = store.add_song("Tide", "kick.mid", KICK, &vivida_smf::read(KICK).unwrap()).unwrap();
+    let id =
+        store.change(|change| change.add_song("Tide", "kick.mid", KICK, &vivida_smf::read(KICK).unwrap())).unwrap();
     (store, id)
 }
 
-fn part(store: &Store, song: SongId) -> PartRow {
+fn part(store: &impl Reads, song: SongId) -> StoredPart {
     store.song(song).unwrap().parts[0].clone()
 }
 
@@ -27,7 +28,7 @@ fn level(by: f64) -> Recipe {
     Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))] }
 }
 
-fn change(recipe: Recipe) -> PartChange {
+fn with(recipe: Recipe) -> PartChange {
     PartChange { recipe: Some(recipe), ..PartChange::default() }
 }
 
@@ -35,9 +36,9 @@ fn change(recipe: Recipe) -> PartChange {
 fn a_print_is_a_take_that_undo_takes_back_and_redo_returns() {
     let (mut store, song) = store();
     let before = part(&store, song);
-    store.change_part(before.id, before.revision, "level", change(level(5.0))).unwrap();
+    store.change(|change| change.change_part(before.id, before.revision, "level", with(level(5.0)))).unwrap();
     let now = part(&store, song);
-    let take = store.print(now.id, now.revision, "Softer", &written()).unwrap();
+    let take = store.change(|change| change.print(now.id, now.revision, "Softer", &written())).unwrap();
     let printed = part(&store, song);
     assert_eq!((printed.take, printed.takes.len()), (take, 2));
     assert!(printed.current().recipe.passes.is_empty() && printed.current().is_print);
@@ -45,17 +46,17 @@ fn a_print_is_a_take_that_undo_takes_back_and_redo_returns() {
     assert_eq!(store.take_hits(before.take).unwrap(), None, "the first take is as the file has it");
 
     // The passes of one take are not the other's.
-    store.change_part(printed.id, printed.revision, "level", change(level(9.0))).unwrap();
+    store.change(|change| change.change_part(printed.id, printed.revision, "level", with(level(9.0)))).unwrap();
     let back = PartChange { take: Some(before.take), ..PartChange::default() };
-    store.change_part(printed.id, part(&store, song).revision, "go back", back).unwrap();
+    store.change(|change| change.change_part(printed.id, part(&*change, song).revision, "go back", back)).unwrap();
     assert_eq!(part(&store, song).current().recipe, level(5.0));
 
     for label in ["go back", "level", "print “Softer”"] {
-        assert_eq!(store.undo(Some(song)).unwrap().unwrap(), label);
+        assert_eq!(store.change(|change| change.undo(Some(song))).unwrap().unwrap(), label);
     }
     assert_eq!(part(&store, song).takes.len(), 1);
     for _ in 0..2 {
-        store.redo(Some(song)).unwrap();
+        store.change(|change| change.redo(Some(song))).unwrap();
     }
     assert_eq!((part(&store, song).take, &part(&store, song).current().recipe), (take, &level(9.0)));
 }
@@ -64,20 +65,23 @@ fn a_print_is_a_take_that_undo_takes_back_and_redo_returns() {
 fn takes_are_renamed_and_deleted_but_never_the_last() {
     let (mut store, song) = store();
     let first = part(&store, song);
-    let refused = store.delete_take(first.id, first.revision, first.take);
-    assert!(matches!(refused, Err(StoreError::Invalid { field: "take", .. })));
-    let take = store.print(first.id, first.revision, "Second", &written()).unwrap();
+    let refused = store.change(|change| change.delete_take(first.id, first.revision, first.take));
+    assert!(matches!(refused, Err(StoreError::Invalid { .. })));
+    let take = store.change(|change| change.print(first.id, first.revision, "Second", &written())).unwrap();
     let now = part(&store, song);
-    store.rename_take(now.id, now.revision, take, "Late\u{7}r").unwrap();
+    store.change(|change| change.rename_take(now.id, now.revision, take, "Late\u{7}r")).unwrap();
     assert_eq!(part(&store, song).current().name, "Later");
-    assert!(matches!(store.delete_take(now.id, now.revision, take), Err(StoreError::Conflict { .. })));
-    store.delete_take(now.id, part(&store, song).revision, take).unwrap();
+    assert!(matches!(
+        store.change(|change| change.delete_take(now.id, now.revision, take)),
+        Err(StoreError::Conflict { .. })
+    ));
+    store.change(|change| change.delete_take(now.id, part(&*change, song).revision, take)).unwrap();
     assert_eq!((part(&store, song).takes.len(), part(&store, song).take), (1, first.take));
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(part(&store, song).take, take, "undo brings the take and goes back to it");
     let other = PartChange { take: Some(vivida_store::TakeId(99)), ..PartChange::default() };
     assert!(matches!(
-        store.change_part(first.id, part(&store, song).revision, "", other),
+        store.change(|change| change.change_part(first.id, part(&*change, song).revision, "", other)),
         Err(StoreError::NotFound { what: "take", .. })
     ));
 }
@@ -86,19 +90,19 @@ fn takes_are_renamed_and_deleted_but_never_the_last() {
 fn a_second_part_goes_its_own_way_and_can_be_taken_out_again() {
     let (mut store, song) = store();
     let first = part(&store, song);
-    store.change_part(first.id, first.revision, "level", change(level(5.0))).unwrap();
-    let second = store.duplicate_part(first.id, "Kick, second").unwrap();
+    store.change(|change| change.change_part(first.id, first.revision, "level", with(level(5.0)))).unwrap();
+    let second = store.change(|change| change.duplicate_part(first.id, "Kick, second")).unwrap();
     let muted = PartChange { muted: Some(true), ..PartChange::default() };
-    store.change_part(first.id, part(&store, song).revision, "mute", muted).unwrap();
+    store.change(|change| change.change_part(first.id, part(&*change, song).revision, "mute", muted)).unwrap();
     let parts = store.song(song).unwrap().parts;
     assert_eq!(parts.iter().map(|part| part.muted).collect::<Vec<_>>(), [true, false]);
     assert_eq!((parts[1].name.as_deref(), &parts[1].current().recipe), (Some("Kick, second"), &level(5.0)));
-    store.change_part(second, parts[1].revision, "level", change(level(1.0))).unwrap();
+    store.change(|change| change.change_part(second, parts[1].revision, "level", with(level(1.0)))).unwrap();
     assert_eq!(store.part(first.id).unwrap().current().recipe, level(5.0));
-    store.delete_part(second, store.part(second).unwrap().revision).unwrap();
-    let own = store.delete_part(first.id, store.part(first.id).unwrap().revision);
-    assert!(matches!(own, Err(StoreError::Invalid { field: "part", .. })), "the file's own part stays");
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.delete_part(second, change.part(second).unwrap().revision)).unwrap();
+    let own = store.change(|change| change.delete_part(first.id, change.part(first.id).unwrap().revision));
+    assert!(matches!(own, Err(StoreError::Invalid { .. })), "the file's own part stays");
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.part(second).unwrap().current().recipe, level(1.0));
 }
 
@@ -109,32 +113,35 @@ fn a_copied_song_has_all_takes_layers_and_sections() {
     let bounds = [1, 50, 90].map(|bound| Velocity::new(bound).unwrap()).to_vec();
     let layers = Layers(BTreeMap::from([(InstrumentId::new("kick"), bounds)]));
     let own = PartChange { layers: Some(Some(layers.clone())), ..PartChange::default() };
-    store.change_part(row.id, row.revision, "layers", own).unwrap();
-    store.print(row.id, part(&store, song).revision, "Second", &written()).unwrap();
+    store.change(|change| change.change_part(row.id, row.revision, "layers", own)).unwrap();
+    store.change(|change| change.print(row.id, part(&*change, song).revision, "Second", &written())).unwrap();
     let verse = Section { name: "Verse".to_owned(), from: 1, to: 1 };
-    store.set_sections(song, store.song(song).unwrap().revision, vec![verse.clone()]).unwrap();
-    let copy = store.duplicate(song).unwrap();
+    store.change(|change| change.set_sections(song, change.song(song).unwrap().revision, vec![verse.clone()])).unwrap();
+    let copy = store.change(|change| change.duplicate(song)).unwrap();
     let copied = store.song(copy).unwrap();
     assert_eq!(copied.sections, Some(vec![verse]));
     assert_eq!(copied.parts[0].layers, Some(layers));
     assert_eq!((copied.parts[0].takes.len(), copied.parts[0].current().name.as_str()), (2, "Second"));
     assert_eq!(store.take_hits(copied.parts[0].take).unwrap(), Some(written()));
-    store.undo(Some(song)).unwrap();
+    store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.song(song).unwrap().sections, None, "the file's markers again");
 }
 
 #[test]
 fn the_library_is_kept_renamed_and_undone() {
     let mut store = Store::in_memory().unwrap();
-    let id = store.add_recipe("Softer", "for verses", &level(-9.0)).unwrap();
+    let id = store.change(|change| change.add_recipe("Softer", "for verses", &level(-9.0))).unwrap();
     let row = store.recipe(id).unwrap();
     assert_eq!((row.name.as_str(), &row.recipe), ("Softer", &level(-9.0)));
-    store.rename_recipe(id, row.revision, "Softest", "").unwrap();
-    assert!(matches!(store.rename_recipe(id, row.revision, "Late", ""), Err(StoreError::Conflict { .. })));
-    store.delete_recipe(id, store.recipe(id).unwrap().revision).unwrap();
+    store.change(|change| change.rename_recipe(id, row.revision, "Softest", "")).unwrap();
+    assert!(matches!(
+        store.change(|change| change.rename_recipe(id, row.revision, "Late", "")),
+        Err(StoreError::Conflict { .. })
+    ));
+    store.change(|change| change.delete_recipe(id, change.recipe(id).unwrap().revision)).unwrap();
     assert!(store.recipes().unwrap().is_empty());
-    assert_eq!(store.undo(None).unwrap().unwrap(), "delete the recipe “Softest”");
-    store.undo(None).unwrap();
+    assert_eq!(store.change(|change| change.undo(None)).unwrap().unwrap(), "delete the recipe “Softest”");
+    store.change(|change| change.undo(None)).unwrap();
     assert_eq!(store.recipes().unwrap()[0].note, "for verses");
 }
 
@@ -163,9 +170,9 @@ fn what_the_first_version_kept_is_brought_over_with_its_undo() {
     let row = part(&store, SongId(1));
     assert_eq!((row.takes.len(), row.current().variation), (1, 7));
     assert_eq!(row.current().recipe, level(5.0));
-    assert_eq!(store.undo(Some(SongId(1))).unwrap().unwrap(), "level");
+    assert_eq!(store.change(|change| change.undo(Some(SongId(1)))).unwrap().unwrap(), "level");
     assert!(part(&store, SongId(1)).current().recipe.passes.is_empty());
-    store.redo(Some(SongId(1))).unwrap();
+    store.change(|change| change.redo(Some(SongId(1)))).unwrap();
     drop(store);
     let store = Store::open(&path).unwrap();
     assert_eq!(part(&store, SongId(1)).current().recipe, level(5.0));
@@ -190,6 +197,6 @@ fn steps_from_before_grids_are_still_undone() {
     drop(connection);
     let mut store = Store::open(&path).unwrap();
     assert!(part(&store, SongId(1)).muted);
-    assert_eq!(store.undo(Some(SongId(1))).unwrap().unwrap(), "mute");
+    assert_eq!(store.change(|change| change.undo(Some(SongId(1)))).unwrap().unwrap(), "mute");
     assert_eq!((part(&store, SongId(1)).muted, part(&store, SongId(1)).grid), (false, None));
 }

@@ -13,6 +13,7 @@ import type {
 	KitManifest,
 	Layers,
 	NewPocket,
+	NewRender,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
@@ -24,6 +25,7 @@ import type {
 	Received,
 	Recipe,
 	RecipeCard,
+	RenderState,
 	Section,
 	SessionDefaults,
 	Slots,
@@ -47,6 +49,12 @@ export class ProblemError extends Error {
 
 const base = "/api/v1";
 
+/** Browsers refuse bodies of more than 64 KiB on their way while a page goes away. */
+const mostKeptAlive = 20_000;
+
+/** Whether it can still be sent while the page goes away. */
+export const outlivesThePage = (body: unknown) => JSON.stringify(body).length < mostKeptAlive;
+
 async function ask(method: string, path: string, init: RequestInit = {}): Promise<Response> {
 	let response: Response;
 	try {
@@ -67,10 +75,11 @@ async function ask(method: string, path: string, init: RequestInit = {}): Promis
 }
 
 async function json<T>(method: string, path: string, body?: unknown, init: RequestInit = {}): Promise<T> {
-	const withBody =
-		body === undefined
-			? init
-			: { ...init, body: JSON.stringify(body), headers: { "Content-Type": "application/json" } };
+	const text = body === undefined ? undefined : JSON.stringify(body);
+	const headers = { "Content-Type": "application/json" };
+	// What is being written survives that the page goes away, as far as browsers let it.
+	const keepalive = method === "PUT" && (text?.length ?? 0) < mostKeptAlive;
+	const withBody = text === undefined ? init : { ...init, body: text, headers, keepalive };
 	const response = await ask(method, path, withBody);
 	return response.status === 204 ? (undefined as T) : ((await response.json()) as T);
 }
@@ -91,8 +100,7 @@ export const client = {
 	undo: (song: number) => json<Travelled>("POST", `/songs/${song}/undo`),
 	redo: (song: number) => json<Travelled>("POST", `/songs/${song}/redo`),
 	part: (id: number) => json<PartDetail>("GET", `/parts/${id}`),
-	changePart: (id: number, change: PartChangeRequest, keepalive = false) =>
-		json<PartState>("PUT", `/parts/${id}`, change, { keepalive }),
+	changePart: (id: number, change: PartChangeRequest) => json<PartState>("PUT", `/parts/${id}`, change),
 	perform: (id: number, request: PerformRequest) =>
 		json<PerformanceColumns>("POST", `/parts/${id}/performance`, request),
 	touched: (id: number, request: PerformRequest) => json<number[]>("POST", `/parts/${id}/touched`, request),
@@ -143,14 +151,13 @@ export const client = {
 		json<TakenGroove>("POST", `/parts/${part}/groove`, request),
 	pockets: (song: number) => json<PocketCard[]>("GET", `/songs/${song}/pockets`),
 	addPocket: (song: number, pocket: NewPocket) => json<SongPockets>("POST", `/songs/${song}/pockets`, pocket),
-	changePocket: (id: number, change: PocketChange) =>
-		json<SongPockets>("PUT", `/pockets/${id}`, change, { keepalive: true }),
+	changePocket: (id: number, change: PocketChange) => json<SongPockets>("PUT", `/pockets/${id}`, change),
 	deletePocket: ({ id, revision }: PocketCard) =>
 		json<SongPockets>("DELETE", `/pockets/${id}?revision=${revision}`),
 	changeFollower: (pocket: number, change: FollowerChange) =>
 		json<SongPockets>("POST", `/pockets/${pocket}/followers`, change),
 	defaults: () => json<SessionDefaults>("GET", "/defaults"),
-	setDefaults: (defaults: SessionDefaults) => json<void>("PUT", "/defaults", defaults),
+	setDefaults: (defaults: SessionDefaults) => json<SessionDefaults>("PUT", "/defaults", defaults),
 	applyDefaults: (song: number) => json<DefaultsApplied>("POST", `/songs/${song}/defaults`),
 	gridLines: (song: number, grid: string, swing: number, from: number, to: number) =>
 		json<number[]>(
@@ -159,7 +166,10 @@ export const client = {
 		),
 	exportInfo: (song: number) => json<ExportInfo>("GET", `/songs/${song}/export`),
 	view: <T>(name: string) => json<T | null>("GET", `/views/${name}`),
-	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value, { keepalive: true }),
+	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value),
+	beginRender: (request: NewRender) => json<RenderState>("POST", "/renders", request),
+	render: (id: number) => json<RenderState>("GET", `/renders/${id}`),
+	stopRender: (id: number) => json<void>("DELETE", `/renders/${id}`),
 };
 
 /** Addresses of files to be saved. */
@@ -168,6 +178,9 @@ export const files = {
 		`${base}/songs/${song}/export.mid?resolution=${resolution}&lead_in=${leadIn}`,
 	recipe: (id: number) => `${base}/recipes/${id}/file`,
 	groove: (id: number) => `${base}/grooves/${id}/file`,
+	pocket: (id: number) => `${base}/pockets/${id}/file`,
 	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
-	wav: (song: number, reading: "written" | "played") => `${base}/songs/${song}/export.wav?reading=${reading}`,
+	render: (id: number) => `${base}/renders/${id}/file`,
+	original: (song: number) => `${base}/songs/${song}/original`,
+	take: (part: number, take: number) => `${base}/parts/${part}/takes/${take}/file`,
 };

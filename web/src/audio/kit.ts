@@ -30,6 +30,12 @@ export class Kit {
 		);
 	}
 
+	/** Whether any voice that these notes need is not there. */
+	isMissing(notes: Iterable<{ note: number; drums: boolean }>) {
+		for (const { note, drums } of notes) if (!this.buffers.has(this.sound(note, drums).voice)) return true;
+		return false;
+	}
+
 	sound(note: number, drums: boolean) {
 		return (drums ? this.manifest.drums : this.manifest.tones)[note];
 	}

@@ -22,17 +22,21 @@ export interface Voiced {
 export interface PlayedPart {
 	id: number;
 	drums: boolean;
-	/** All hits in the order of their starts, by their rows in the columns. */
-	rows: number[];
-	/** When each of them was written (or added), in seconds of the song, ascending. */
+	/** The ids of the hits, by their indices in the columns. */
+	ids: number[];
+	/** All hits in the order of their starts, by their indices. */
+	hits: number[];
+	/** When each of them was written (or made), in seconds of the song, ascending. */
 	starts: number[];
-	/** The note of each row, as written and as played. */
+	/** By how much the earliest one comes before that, in s of the song. */
+	earliest: number;
+	/** The note of each, as written and as played, by their indices. */
 	notes: [number[], number[]];
 	written: Voiced;
 	played: Voiced | null;
 	/** In dB: what Played is louder than Written. */
 	louder: number;
-	sounds: (row: number, reading: Reading) => boolean;
+	sounds: (hit: number, reading: Reading) => boolean;
 }
 
 /** What is told of the player's progress. */
@@ -58,8 +62,10 @@ export interface Score {
 	beats: { seconds: number[]; downbeats: number[] };
 }
 
-/** How far ahead hits are scheduled, in s: more than a hit can be moved early. */
+/** How far ahead hits are scheduled, in s, besides what the earliest comes early. */
 const ahead = 0.4;
+/** No further ahead than this, however early a hit comes. */
+const furthest = 30;
 /** A hit that turns out to have been due this short a time ago is still played, in s. */
 const grace = 0.06;
 
@@ -105,12 +111,27 @@ export class Player {
 		this.out.connect(limit).connect(this.context.destination);
 	}
 
+	/** How far ahead is looked, in s: at any tempo further than a hit comes early. */
+	private get reach() {
+		const parts = [...this.score.parts, ...(this.score.next ?? [])];
+		const earliest = parts.reduce((most, part) => Math.max(most, part.earliest), 0);
+		return Math.min(furthest, ahead + earliest / this.score.tempo);
+	}
+
 	async prepare() {
 		this.kit ??= await Kit.load(this.context);
 		const notes = this.score.parts.flatMap(({ notes, drums }) =>
 			[...new Set(notes.flat())].map((note) => ({ note, drums })),
 		);
 		await this.kit.prepare(notes);
+	}
+
+	/** Voices that the score needs and that are not there yet, in the background. */
+	private fetchMissing() {
+		const notes = this.score.parts.flatMap(({ notes, drums }) =>
+			notes.flat().map((note) => ({ note, drums })),
+		);
+		if (this.kit?.isMissing(notes)) void this.prepare().catch(() => undefined);
 	}
 
 	async start(second: number) {
@@ -138,11 +159,10 @@ export class Player {
 
 	/** Something changed: play on from here by it. */
 	update(score: Score) {
-		const newVoices = score.parts.length !== this.score.parts.length;
 		const second = this.position();
 		const otherTempo = score.tempo !== this.score.tempo;
 		this.score = score;
-		if (newVoices && this.kit) void this.prepare();
+		if (this.kit) this.fetchMissing();
 		if (!this.playing) return;
 		const [start, end] = score.loop ?? [0, score.end];
 		if (score.loop && (second >= end || second < start - 0.5)) {
@@ -182,13 +202,14 @@ export class Player {
 		const stopAt = loop ? loop[1] : end;
 		const over = (round: Round) => round.at + (stopAt - round.second) / tempo;
 		let last = this.rounds[this.rounds.length - 1];
-		while (loop && over(last) < now + ahead) {
+		const reach = this.reach;
+		while (loop && over(last) < now + reach) {
 			last = { number: last.number + 1, at: over(last), second: loop[0] };
 			this.rounds.push(last);
 		}
-		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - ahead);
+		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - reach);
 		for (const round of this.rounds)
-			this.scheduleRound(round, Math.min(stopAt, round.second + (now + ahead - round.at) * tempo));
+			this.scheduleRound(round, Math.min(stopAt, round.second + (now + reach - round.at) * tempo));
 		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
 		if (!loop && now > over(last) + 2) {
 			this.stop();
@@ -206,13 +227,13 @@ export class Player {
 		const parts = round.number > this.round ? (this.score.next ?? this.score.parts) : this.score.parts;
 		const now = this.context.currentTime;
 		// Hits that were written a while ago may still be due, if they are played late.
-		const from = Math.max(round.second, round.second + (now - ahead - round.at) * tempo) - 1e-6;
+		const from = Math.max(round.second, round.second + (now - this.reach - round.at) * tempo) - 1e-6;
 		for (const part of parts) {
 			const voiced = reading === "played" && part.played ? part.played : part.written;
 			const level = equalLoudness ? balance(part.louder, reading) : 1;
-			const { starts, rows } = part;
+			const { starts, hits } = part;
 			for (let next = firstFrom(starts, from); next < starts.length && starts[next] < until - 1e-6; next++) {
-				if (part.sounds(rows[next], reading)) this.place(round, part, rows[next], voiced, level, now);
+				if (part.sounds(hits[next], reading)) this.place(round, part, hits[next], voiced, level, now);
 			}
 		}
 		if (!click) return;
@@ -227,7 +248,7 @@ export class Player {
 	}
 
 	private place(round: Round, part: PlayedPart, hit: number, voiced: Voiced, level: number, now: number) {
-		const key = `${round.number} ${part.id} ${hit}`;
+		const key = `${round.number} ${part.id} ${part.ids[hit]}`;
 		const due = this.timeOf(round, voiced.seconds[hit]);
 		if (this.done.has(key) || due < now - grace || !this.kit) return;
 		const at = Math.max(due, now);

@@ -15,6 +15,7 @@ export const velocityY = (velocity: number, height: number) =>
 export const velocityAt = (y: number, height: number) => 127 - ((y - inset) / (height - 2 * inset)) * 126;
 
 export interface HitsPicture {
+	/** By their indices in the columns. */
 	hits: number[];
 	written: WrittenColumns;
 	played: Played | null;
@@ -23,15 +24,15 @@ export interface HitsPicture {
 	all: boolean;
 	/** Where a tick of a bar is shown, in ticks of the window. */
 	place: (tick: number, bar?: number) => number;
-	/** The bar that a row is meant for. */
-	barOf: (row: number) => number;
+	/** The bar that a hit is meant for. */
+	barOf: (hit: number) => number;
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
 	/** Another take, shown in the place of Written. */
 	against: { hits: number[]; ticks: number[]; velocities: number[] } | null;
-	/** Only these are drawn strongly, where a pass is under the pointer. */
+	/** Only these, by their ids, are drawn strongly, where a pass is under the pointer. */
 	lit: Set<number> | null;
-	/** Ringed. */
+	/** Ringed, by their ids. */
 	selected: Set<number>;
 	silent: boolean;
 	colours: Roles;
@@ -69,52 +70,53 @@ export function drawHits(
 		drawDensity(context, width, height, picture, from, to);
 		return;
 	}
-	const rows = hits.slice(from, to);
-	const was = rows.filter((row) => row < written.ticks.length);
+	const shown = hits.slice(from, to);
+	const was = shown.filter((hit) => hit < written.ids.length);
+	const ids = played?.ids ?? written.ids;
 	const { colours, reading, lit } = picture;
 	const alpha = (picture.silent ? 0.3 : 1) * (picture.all ? 0.6 : 1);
 	context.globalAlpha = alpha;
-	const places = (ticks: number[], velocities: number[]) => (row: number) => ({
-		x: x(picture.place(ticks[row], picture.barOf(row))),
-		y: velocityY(velocities[row], height),
+	const places = (ticks: number[], velocities: number[]) => (hit: number) => ({
+		x: x(picture.place(ticks[hit], picture.barOf(hit))),
+		y: velocityY(velocities[hit], height),
 	});
 	const writtenAt = places(written.ticks, written.velocities);
 	const playedAt = played && places(played.ticks, played.velocities);
-	const sounds = (row: number) => !played?.silenced.has(row);
+	const sounds = (hit: number) => !played?.silenced.has(ids[hit]);
 	const hollow = dot(colours.written, "hollow", reading === "written");
 	if (picture.against) {
 		const { hits: others, ticks, velocities } = picture.against;
 		const [first, last] = picture.all
 			? [0, others.length]
 			: [firstFrom(others, ticks, window[0] - 200), firstFrom(others, ticks, window[1] + 200)];
-		stamp(context, hollow, others.slice(first, last), (row) => ({
-			x: x(picture.place(ticks[row])),
-			y: velocityY(velocities[row], height),
+		stamp(context, hollow, others.slice(first, last), (hit) => ({
+			x: x(picture.place(ticks[hit])),
+			y: velocityY(velocities[hit], height),
 		}));
 	} else {
 		if (playedAt && !picture.all) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
 		stamp(context, hollow, was, writtenAt);
 	}
 	if (played && playedAt) {
-		const strong = (row: number) => reading === "played" && (!lit || lit.has(row));
-		const isAdded = (row: number) => row >= written.ticks.length;
-		for (const row of rows) {
-			const kind = !sounds(row) ? "crossed" : isAdded(row) ? "diamond" : "solid";
-			const colour = kind === "crossed" ? colours.quiet : isAdded(row) ? colours.added : colours.played;
-			stamp(context, dot(colour, kind, strong(row)), [row], playedAt);
+		const strong = (hit: number) => reading === "played" && (!lit || lit.has(ids[hit]));
+		const isMade = (hit: number) => hit >= written.ids.length;
+		for (const hit of shown) {
+			const kind = !sounds(hit) ? "crossed" : isMade(hit) ? "diamond" : "solid";
+			const colour = kind === "crossed" ? colours.quiet : isMade(hit) ? colours.added : colours.played;
+			stamp(context, dot(colour, kind, strong(hit)), [hit], playedAt);
 		}
 	}
-	const chosen = rows.filter((row) => picture.selected.has(row));
+	const chosen = shown.filter((hit) => picture.selected.has(ids[hit]));
 	if (chosen.length > 0) stamp(context, dot(colours.ink, "ring", true), chosen, playedAt ?? writtenAt);
 	context.globalAlpha = 1;
 }
 
-type PlaceOf = (row: number) => { x: number; y: number };
+type PlaceOf = (hit: number) => { x: number; y: number };
 
 function drawLines(
 	context: CanvasRenderingContext2D,
 	{ colours, silent }: HitsPicture,
-	rows: number[],
+	hits: number[],
 	from: PlaceOf,
 	to: PlaceOf,
 ) {
@@ -122,8 +124,8 @@ function drawLines(
 	context.globalAlpha = silent ? 0.12 : 0.35;
 	context.lineWidth = 1;
 	context.beginPath();
-	for (const row of rows) {
-		const [start, end] = [from(row), to(row)];
+	for (const hit of hits) {
+		const [start, end] = [from(hit), to(hit)];
 		context.moveTo(start.x, start.y);
 		context.lineTo(end.x, end.y);
 	}
@@ -131,9 +133,9 @@ function drawLines(
 	context.globalAlpha = silent ? 0.3 : 1;
 }
 
-function stamp(context: CanvasRenderingContext2D, sprite: Sprite, rows: number[], place: PlaceOf) {
-	for (const row of rows) {
-		const { x, y } = place(row);
+function stamp(context: CanvasRenderingContext2D, sprite: Sprite, hits: number[], place: PlaceOf) {
+	for (const hit of hits) {
+		const { x, y } = place(hit);
 		context.drawImage(sprite.image, x - sprite.size / 2, y - sprite.size / 2, sprite.size, sprite.size);
 	}
 }

@@ -5,23 +5,35 @@ import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import classes from "./Shelf.module.css";
 
+interface Props {
+	picture: PictureData | null;
+	/** Said where there is none. */
+	instead: string;
+	label: string;
+}
+
 /** The first bars of a drum part in small: a row an instrument, higher is harder. */
-export function Picture({ picture, label }: { picture: PictureData | null; label: string }) {
+export function Picture({ picture, instead, label }: Props) {
 	const canvas = useRef<HTMLCanvasElement>(null);
 	const scheme = useComputedColorScheme("light");
 	useEffect(() => {
 		const element = canvas.current;
 		if (!element) return;
-		const draw = () => drawPicture(element, picture, scheme);
+		const draw = () => drawPicture(element, picture, instead, scheme);
 		draw();
 		const observer = new ResizeObserver(draw);
 		observer.observe(element);
 		return () => observer.disconnect();
-	}, [picture, scheme]);
+	}, [picture, instead, scheme]);
 	return <canvas ref={canvas} className={classes.picture} role="img" aria-label={label} />;
 }
 
-function drawPicture(element: HTMLCanvasElement, picture: PictureData | null, scheme: "light" | "dark") {
+function drawPicture(
+	element: HTMLCanvasElement,
+	picture: PictureData | null,
+	instead: string,
+	scheme: "light" | "dark",
+) {
 	const { context, width, height } = fitCanvas(element);
 	const paint = colours(scheme);
 	context.clearRect(0, 0, width, height);
@@ -37,7 +49,7 @@ function drawPicture(element: HTMLCanvasElement, picture: PictureData | null, sc
 		context.fillStyle = paint.quiet;
 		context.font = "12px 'Public Sans Variable'";
 		context.textAlign = "center";
-		context.fillText("no drum part", width / 2, height / 2 + 4);
+		context.fillText(instead, width / 2, height / 2 + 4);
 		return;
 	}
 	const inset = 10;

@@ -3,13 +3,16 @@ import {
 	IconAlertTriangle,
 	IconCopy,
 	IconDots,
+	IconDownload,
 	IconHeartHandshake,
 	IconPencil,
 	IconTrash,
 } from "@tabler/icons-react";
 import { useState } from "react";
 import { Link } from "wouter";
+import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
+import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { useAfterMenu } from "../useAfterMenu";
 import { duration, percent, plural } from "../words";
@@ -32,15 +35,21 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }:
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
 	const bpm = `${Math.round(song.bpm * 10) / 10} bpm${song.tempo_changes ? ", changing" : ""}`;
 	const parts = song.parts.map((part) => part.name).join(", ");
+	const damage = song.damage ?? song.parts.find((part) => part.damage)?.damage ?? null;
+	// Every song that can be read has a bar.
+	const isLost = song.damage !== null && song.bars === 0;
+	const facts = [bpm, song.metres.join(" then "), plural(song.bars, "bar"), duration(song.seconds)];
 	return (
 		<li className={classes.card} data-song={song.name}>
-			<Picture picture={song.picture} label={`The first bars of ${song.name}`} />
+			<Picture
+				picture={song.picture}
+				instead={song.parts.length > 0 ? "no drum part" : ""}
+				label={`The first bars of ${song.name}`}
+			/>
 			<div className={classes.body}>
 				<Group justify="space-between" wrap="nowrap" gap="xs">
 					{!renaming ? (
-						<Link href={`/songs/${song.id}/parts/${first.id}`} className={classes.name} title={song.name}>
-							{song.name}
-						</Link>
+						<Name song={song} part={first?.id} />
 					) : (
 						<NameField
 							className={classes.above}
@@ -53,6 +62,7 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }:
 						/>
 					)}
 					<Group gap={4} wrap="nowrap" className={classes.above}>
+						<DamageMark reason={damage} />
 						{song.mended.length > 0 && (
 							<Tooltip label={song.mended.join(" ")} multiline w={300} openDelay={0}>
 								<IconAlertTriangle
@@ -81,8 +91,20 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }:
 								<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => onDuplicate(song)}>
 									Duplicate
 								</Menu.Item>
-								<Menu.Item leftSection={<IconHeartHandshake size={14} />} onClick={() => onUsual(song)}>
+								<Menu.Item
+									leftSection={<IconHeartHandshake size={14} />}
+									disabled={song.parts.length === 0}
+									onClick={() => onUsual(song)}
+								>
 									Give it the usual feel
+								</Menu.Item>
+								<Menu.Item
+									component="a"
+									href={files.original(song.id)}
+									download
+									leftSection={<IconDownload size={14} />}
+								>
+									Save the file as it came
 								</Menu.Item>
 								<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => onDelete(song)}>
 									Delete
@@ -91,11 +113,15 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }:
 						</Menu>
 					</Group>
 				</Group>
-				<div className={classes.facts}>
-					{bpm} · {song.metres.join(" then ")} · {plural(song.bars, "bar")} · {duration(song.seconds)}
-				</div>
+				{isLost ? (
+					<div className={classes.damage}>
+						Its file cannot be read any more. Save it as it came, or delete the song.
+					</div>
+				) : (
+					<div className={classes.facts}>{facts.join(" · ")}</div>
+				)}
 				<div className={classes.facts} title={parts}>
-					{parts}
+					{parts || (!isLost && "There is nothing to play in it.")}
 				</div>
 				{song.picture && (
 					<div className={classes.figures}>
@@ -105,6 +131,16 @@ export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }:
 				)}
 			</div>
 		</li>
+	);
+}
+
+/** A song without a part has nothing to be opened. */
+function Name({ song, part }: { song: SongCard; part: number | undefined }) {
+	if (part === undefined) return <span className={classes.name}>{song.name}</span>;
+	return (
+		<Link href={`/songs/${song.id}/parts/${part}`} className={classes.name} title={song.name}>
+			{song.name}
+		</Link>
 	);
 }
 

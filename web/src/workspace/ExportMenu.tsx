@@ -1,8 +1,10 @@
-import { Button, Checkbox, Popover, Radio, Stack, Text } from "@mantine/core";
+import { Button, Checkbox, Group, Popover, Progress, Radio, Stack, Text } from "@mantine/core";
 import { IconDownload } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { client, files } from "../api/client";
+import type { RenderState } from "../api/generated/types";
+import { showError, showNote } from "../notify";
 import { plural } from "../words";
 import { useWorkspace, useWorkspaceStore } from "./store";
 
@@ -17,7 +19,7 @@ export function ExportMenu() {
 			position="bottom-end"
 			width={330}
 			trapFocus
-			onOpen={() => store.getState().flush()}
+			onOpen={() => void store.getState().leave()}
 		>
 			<Popover.Target>
 				<Button
@@ -85,12 +87,61 @@ function ExportForm() {
 			<Button component="a" href={files.midi(song, resolution, leadIn)} download data-export="midi">
 				MIDI file
 			</Button>
-			<Button component="a" variant="default" href={files.wav(song, "played")} download data-export="wav">
-				WAV, played by the built-in kit
-			</Button>
+			<WavButton song={song} />
 			<Text size="xs" c="dimmed">
 				All parts of the song are exported, each as its passes make it.
 			</Text>
 		</Stack>
 	);
+}
+
+/** Makes a WAV file: says how far it is, can be stopped, and hands it over when it is ready. */
+function WavButton({ song }: { song: number }) {
+	const [making, setMaking] = useState<RenderState | null>(null);
+	const stopped = useRef(false);
+	const make = async () => {
+		stopped.current = false;
+		try {
+			let state = await client.beginRender({ song });
+			while (!state.ready && !state.failed && !stopped.current) {
+				setMaking(state);
+				await new Promise((resolve) => window.setTimeout(resolve, 150));
+				state = await client.render(state.id);
+			}
+			if (stopped.current) await client.stopRender(state.id);
+			else if (state.failed) showNote("No WAV file was made", state.failed);
+			else download(files.render(state.id));
+		} catch (error) {
+			showError(error);
+		}
+		setMaking(null);
+	};
+	// Who closes the menu does not want it any more.
+	const stop = useCallback(() => {
+		stopped.current = true;
+	}, []);
+	useEffect(() => stop, [stop]);
+	if (!making)
+		return (
+			<Button variant="default" data-export="wav" onClick={() => void make()}>
+				WAV, played by the built-in kit
+			</Button>
+		);
+	const done = Math.round(making.done * 100);
+	return (
+		<Group gap={8} wrap="nowrap">
+			<Progress value={done} flex={1} aria-label="The WAV file is being made" />
+			<Text size="xs">{done} %</Text>
+			<Button size="compact-xs" variant="default" onClick={stop}>
+				Stop
+			</Button>
+		</Group>
+	);
+}
+
+function download(address: string) {
+	const link = document.createElement("a");
+	link.href = address;
+	link.download = "";
+	link.click();
 }

@@ -1,14 +1,13 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { client } from "../api/client";
-import type { Action, GrooveProfile, GrooveSlot, Recipe, TakenGroove } from "../api/generated/types";
+import type { TakenGroove } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { velocityAt, velocityY } from "../draw/hits";
 import { signed } from "../words";
-import { withAdded, withPass } from "./edit";
 import classes from "./Rows.module.css";
 import { shownWindow } from "./shown";
 import { barAt } from "./song";
-import { heardRecipe, useWorkspace, useWorkspaceStore, type Workspace } from "./store";
+import { useWorkspace, useWorkspaceStore, type Workspace } from "./store";
 import { follow } from "./useDrag";
 
 /** What an instrument does in each slot of the bar, as it is played now. */
@@ -27,7 +26,7 @@ function useTaken(index: number): TakenGroove | null {
 			const state = store.getState();
 			const { part, variation, pocketDrafts: pockets } = state;
 			const take = { length: 1, grid, instruments: [part.kit.instruments[index].id] };
-			const request = { take, recipe: heardRecipe(state), variation, pockets };
+			const request = { take, recipe: state.recipe, variation, pockets };
 			// An instrument that does not sound has no groove.
 			const now = await client.takeGroove(part.state.id, request).catch(() => null);
 			setTaken(now);
@@ -50,54 +49,10 @@ function velocitiesOf({ hits }: TakenGroove) {
 	return new Map([...sums].map(([slot, [sum, count]]) => [slot, sum / count]));
 }
 
-const level: GrooveSlot = { count: 0, offset: 0, spread: 0, velocity: 1, velocity_spread: 0, length: 1 };
-
-/**
- * The pass that holds what was drawn on an instrument, made where there is none: a groove that moves no
- * slot yet.
- */
-function withDrawing(recipe: Recipe, instrument: string, name: string, taken: GrooveProfile): Recipe {
-	const found = recipe.passes.some(
-		({ on, aim, action }) =>
-			on && action.kind === "groove" && action.groove.name === name && aim.instruments?.[0] === instrument,
-	);
-	if (found) return recipe;
-	const together = Object.fromEntries(Object.keys(taken.together).map((slot) => [slot, level]));
-	const action: Action = {
-		kind: "groove",
-		groove: { ...taken, name, together, families: {} },
-		voice: "together",
-		timing: 100,
-		touch: 100,
-		liveliness: 0,
-		pull: 0,
-		lengths: 0,
-		tempo: "scaled",
-	};
-	return withAdded(recipe, { instruments: [instrument] }, action);
-}
-
-/** Starts moving a slot: what is answered moves it by so many cells and makes it so much louder. */
-function startDrawing(store: Workspace, index: number, slot: number, taken: GrooveProfile) {
-	const { id, name } = store.getState().part.kit.instruments[index];
-	const called = `Drawn on ${name.toLowerCase()}`;
-	const recipe = withDrawing(store.getState().recipe, id, called, taken);
-	const pass = recipe.passes.findLast(
-		({ on, aim, action }) =>
-			on && action.kind === "groove" && action.groove.name === called && aim.instruments?.[0] === id,
-	);
-	if (pass?.action.kind !== "groove") return null;
-	const { action } = pass;
-	const before = action.groove.together[slot] ?? level;
-	return (cells: number, louder: number) => {
-		const next = {
-			...before,
-			offset: Math.max(-0.5, Math.min(0.5, before.offset + cells)),
-			velocity: Math.max(0.01, Math.min(20, before.velocity * louder)),
-		};
-		const groove = { ...action.groove, together: { ...action.groove.together, [slot]: next } };
-		store.getState().draft({ recipe: withPass(recipe, pass.id, { action: { ...action, groove } }) });
-	};
+/** Moves a slot by so many cells and makes it so much louder. */
+function drawSlot(store: Workspace, index: number, slot: number, cells: number, louder: number) {
+	const { act, part } = store.getState();
+	act({ kind: "draw-slot", instrument: part.kit.instruments[index].id, slot, cells, louder });
 }
 
 /**
@@ -113,7 +68,7 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 	const shown = shownWindow({ song, window, stacked: true });
 	const { x, scale } = axis(shown, width);
 	const start = song.bars.ticks[barAt(song, window[0]) - 1];
-	const { reading, groove } = taken;
+	const { reading } = taken;
 	const [voice] = reading.voices;
 	const velocities = velocitiesOf(taken);
 	const perMs = (cell / reading.cell) * scale;
@@ -154,7 +109,7 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 			{points.map((point, place) => (
 				<g key={point.slot}>
 					<Handle
-						{...{ index, height, perMs, groove }}
+						{...{ index, height, perMs }}
 						slot={point.slot}
 						name={reading.names[point.slot - 1]}
 						at={point}
@@ -218,17 +173,15 @@ interface HandleProps {
 	perMs: number;
 	/** ms */
 	perCell: number;
-	groove: GrooveProfile;
 }
 
-function Handle({ index, slot, name, at, height, perMs, perCell, groove }: HandleProps) {
+function Handle({ index, slot, name, at, height, perMs, perCell }: HandleProps) {
 	const store = useWorkspaceStore();
 	const label = `draw the groove of ${store.getState().part.kit.instruments[index].name.toLowerCase()}`;
 	const drag = (event: PointerEvent<SVGElement>) => {
 		if (event.button !== 0) return;
 		event.stopPropagation();
-		const draw = startDrawing(store, index, slot, groove);
-		if (!draw) return;
+		const draw = (cells: number, louder: number) => drawSlot(store, index, slot, cells, louder);
 		const { clientX, clientY } = event;
 		let sideways: boolean | null = null;
 		const move = (now: { clientX: number; clientY: number }) => {
@@ -249,8 +202,7 @@ function Handle({ index, slot, name, at, height, perMs, perCell, groove }: Handl
 		if (ms === undefined && louder === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();
-		const draw = startDrawing(store, index, slot, groove);
-		draw?.((ms ?? 0) / perCell, (at.velocity + (louder ?? 0)) / at.velocity);
+		drawSlot(store, index, slot, (ms ?? 0) / perCell, (at.velocity + (louder ?? 0)) / at.velocity);
 		store.getState().commitSoon(label);
 	};
 	const words = `${signed(at.offset, 1, true)} ms, ± ${at.spread.toFixed(1)}, velocity ${Math.round(at.velocity)}`;

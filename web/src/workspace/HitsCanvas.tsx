@@ -11,10 +11,10 @@ import { plural, signed } from "../words";
 import { GrooveLine } from "./GrooveLine";
 import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
-import { writtenRows } from "./played";
+import { writtenOf } from "./played";
 import classes from "./Rows.module.css";
-import { barOfRow, placer, shownWindow } from "./shown";
-import { barAt, placeInWords, secondsAt } from "./song";
+import { barOfHit, linesOf, placer, shownWindow } from "./shown";
+import { barAt } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { TimeLines } from "./TimeLines";
 import { useHitGestures } from "./useHitGestures";
@@ -91,15 +91,15 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			context.clearRect(0, 0, width, height);
 			context.drawImage(below, 0, 0, width, height);
 			drawHits(context, width, height, {
-				hits: rowsOf(state, index),
+				hits: hitsOf(state, index),
 				written: part.written,
 				played: performance,
 				window,
 				all: state.stacked,
 				place: placer(state),
-				barOf: (row) => barOfRow(state, row),
+				barOf: (hit) => barOfHit(state, hit),
 				reading,
-				against: state.against && { ...state.against, hits: state.against.rows[index] },
+				against: state.against && { ...state.against, hits: state.against.ofInstruments[index] },
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
@@ -185,18 +185,18 @@ function Elsewhere({ index }: { index: number }) {
 	const store = useWorkspaceStore();
 	const places = useWorkspace((state) => {
 		const anchors = state.performance?.anchors ?? state.part.written.ticks;
-		const rows = rowsOf(state, index);
+		const hits = hitsOf(state, index);
 		if (state.stacked) return "";
 		const [start, end] = state.window;
-		const before = firstFrom(rows, anchors, start);
-		return firstFrom(rows, anchors, end) > before ? "" : `${before} ${rows.length - before}`;
+		const before = firstFrom(hits, anchors, start);
+		return firstFrom(hits, anchors, end) > before ? "" : `${before} ${hits.length - before}`;
 	});
 	if (places === "") return null;
 	const [before, after] = places.split(" ").map(Number);
 	const go = (place: number) => {
 		const state = store.getState();
 		const anchors = state.performance?.anchors ?? state.part.written.ticks;
-		const tick = anchors[rowsOf(state, index)[place]];
+		const tick = anchors[hitsOf(state, index)[place]];
 		const [start, end] = state.window;
 		const { ticks } = state.song.bars;
 		const bar = ticks[barAt(state.song, tick) - 1];
@@ -221,9 +221,13 @@ function Elsewhere({ index }: { index: number }) {
 	);
 }
 
-/** The rows of an instrument's hits. */
-export const rowsOf = ({ performance, part }: WorkspaceState, index: number) =>
-	performance?.rows[index] ?? writtenRows(part)[index];
+/** The indices of an instrument's hits. */
+export const hitsOf = ({ performance, part }: WorkspaceState, index: number) =>
+	performance?.ofInstruments[index] ?? writtenOf(part)[index];
+
+/** The id of a hit, by its index. */
+export const idOf = ({ performance, part }: WorkspaceState, hit: number) =>
+	(performance?.ids ?? part.written.ids)[hit];
 
 /** The hit of an instrument nearest to a place in its row, within a few px; −1 where there is none. */
 export function hitAt(
@@ -239,13 +243,14 @@ export function hitAt(
 	const at = placer(state);
 	let nearest = -1;
 	let least = 9;
-	for (const hit of rowsOf(state, index)) {
+	for (const hit of hitsOf(state, index)) {
+		// A made hit was not written.
 		const ticks = [part.written.ticks[hit], performance?.ticks[hit]];
 		const velocities = [part.written.velocities[hit], performance?.velocities[hit]];
 		for (const place of reading === "written" ? [0] : [0, 1]) {
 			const [tick, velocity] = [ticks[place], velocities[place]];
 			if (tick === undefined || velocity === undefined) continue;
-			const dx = time.x(at(tick, barOfRow(state, hit))) - x;
+			const dx = time.x(at(tick, barOfHit(state, hit))) - x;
 			if (!(Math.abs(dx) < least)) continue;
 			// What sounds is meant rather than what was written, where both are near.
 			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);
@@ -257,19 +262,21 @@ export function hitAt(
 
 /** “closed hat, bar 3 beat 2&, written 100, played 63, 4.1 ms late”. */
 export function hitInWords(state: WorkspaceState, index: number, hit: number) {
-	const { part, performance, song } = state;
-	const addition = performance?.added[hit - part.written.ticks.length];
-	const line = addition?.grid_line ?? part.written.grid_lines[hit];
+	const { part, performance } = state;
+	const lines = linesOf(state);
+	const id = idOf(state, hit);
 	const name = part.kit.instruments[index].name.toLowerCase();
-	const words = [name, placeInWords(song, line)];
-	words.push(addition ? "added" : `written ${part.written.velocities[hit]}`);
+	const words = [name, `bar ${lines.bars[hit]} ${lines.names[lines.places[hit]]}`];
+	const made = performance?.made.get(id);
+	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
+	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
 	if (!performance) return words.join(", ");
-	const silencer = performance.silenced.get(hit);
+	const silencer = performance.silenced.get(id);
 	if (silencer !== undefined) {
 		words.push(`silenced by pass ${1 + state.recipe.passes.findIndex(({ id }) => id === silencer)}`);
 		return words.join(", ");
 	}
-	const late = 1000 * (performance.seconds[hit] - secondsAt(song, line));
+	const late = 1000 * (performance.seconds[hit] - lines.seconds[hit]);
 	words.push(`played ${performance.velocities[hit]}`);
 	const off = signed(Math.abs(late), 1);
 	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);

@@ -1,7 +1,7 @@
 import { Tooltip } from "@mantine/core";
 import type { Limb } from "../api/generated/types";
 import { plural } from "../words";
-import { HitsCanvas, rowsOf } from "./HitsCanvas";
+import { HitsCanvas, hitsOf } from "./HitsCanvas";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { TimePortrait } from "./TimePortrait";
@@ -21,7 +21,7 @@ const limbs: Record<Limb, string> = {
 export function InstrumentRow({ index, height }: { index: number; height: number }) {
 	const store = useWorkspaceStore();
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const count = useWorkspace((state) => rowsOf(state, index).length);
+	const count = useWorkspace((state) => hitsOf(state, index).length);
 	const muted = useWorkspace((state) => state.muted.includes(instrument.id));
 	const soloed = useWorkspace((state) => state.soloed.includes(instrument.id));
 	const silent = useWorkspace((state) => isSilent(state, instrument.id));

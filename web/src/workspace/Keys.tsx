@@ -1,7 +1,6 @@
 import { Kbd, Modal, Table } from "@mantine/core";
 import { useHotkeys } from "@mantine/hooks";
 import { plural } from "../words";
-import { moved, removed } from "./hand";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
 import { movedWindow } from "./useTimeGestures";
@@ -45,7 +44,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		view().setView({ window: movedWindow(view().song, view().window, (end - start) * share, 1, 0) });
 	};
 	const nextVariation = () => {
-		view().draft({ variation: view().variation + 1 });
+		view().vary(view().variation + 1);
 		view().commit("next variation");
 	};
 	// On a button that was reached by keyboard, Space presses it; after a click it plays.
@@ -57,20 +56,20 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 	};
 	/** Nudges what is selected; without a selection the key is for something else. */
 	const nudge = (velocity: number, ms: number, otherwise?: () => void) => (event: KeyboardEvent) => {
-		const { selected, draft, commitSoon } = view();
+		const { selected, act, commitSoon } = view();
 		if (selected.size === 0) {
 			if (otherwise) event.preventDefault();
 			otherwise?.();
 			return;
 		}
 		event.preventDefault();
-		draft({ recipe: moved(view(), selected, velocity, ms) });
+		act({ kind: "move-hits", hits: [...selected], velocity, time: ms, ticks: 0, at: 0 });
 		commitSoon("nudge hits");
 	};
 	const takeOut = () => {
-		const { selected, draft, commit, select } = view();
+		const { selected, act, commit, select } = view();
 		if (selected.size === 0) return;
-		draft({ recipe: removed(view(), selected) });
+		act({ kind: "take-out", hits: [...selected] });
 		commit(`take out ${plural(selected.size, "hit")}`);
 		select([]);
 	};

@@ -2,7 +2,6 @@ import { type PointerEvent, useCallback } from "react";
 import type { Aim, Pass, SongDetail } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { velocityAt, velocityY } from "../draw/hits";
-import { withSetting } from "./edit";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
@@ -37,14 +36,14 @@ function useSetting(pass: Pass, title: string) {
 				const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
 				if (!box) return;
 				const move = (now: { clientY: number }) => {
-					const { recipe, draft } = store.getState();
-					draft({ recipe: withSetting(recipe, pass, name, valueAt(now, box)) });
+					const value = valueAt(now, box);
+					store.getState().act({ kind: "set", pass: pass.id, setting: name, value });
 				};
 				follow(event.currentTarget, event.pointerId, move, () =>
 					store.getState().commit(`${title}: ${name}`),
 				);
 			},
-		[store, pass, title],
+		[store, pass.id, title],
 	);
 }
 

@@ -32,15 +32,13 @@ function SectionsForm() {
 	const [name, setName] = useState("");
 	const bars = barCount(store.getState().song);
 	const keep = async (next: Section[]) => {
-		const { song, setSong, draft } = store.getState();
+		const { song, setSong } = store.getState();
 		try {
 			setSong(await client.setSections(song.id, song.revision, next));
 		} catch (error) {
 			showError(error);
 			setSong(await client.song(song.id));
 		}
-		// Aims that speak of sections mean other hits now.
-		draft({});
 	};
 	const changed = (index: number, change: Partial<Section>) =>
 		void keep(sections.map((section, at) => (at === index ? { ...section, ...change } : section)));

@@ -1,9 +1,8 @@
 import { ActionIcon, Button, Group, Menu, Tooltip } from "@mantine/core";
 import { IconCopy, IconScissors, IconTarget, IconTrash, IconX } from "@tabler/icons-react";
-import type { Recipe } from "../api/generated/types";
-import { plural } from "../words";
-import { nextId } from "./edit";
-import { cut, duplicated, idOf, moved, onInstrument, removed, setTo } from "./hand";
+import { useState } from "react";
+import type { Gesture } from "../api/generated/types";
+import { plural, signed } from "../words";
 import type { NumberValues } from "./passes/NumberToken";
 import { NumberToken } from "./passes/NumberToken";
 import classes from "./Rows.module.css";
@@ -24,26 +23,24 @@ const number = (min: number, max: number, unit: string): NumberValues => ({
 export function SelectionBar() {
 	const store = useWorkspaceStore();
 	const selected = useWorkspace((state) => state.selected);
-	const velocities = useWorkspace((state) => state.performance?.velocities);
+	const performance = useWorkspace((state) => state.performance);
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
-	if (selected.size === 0 || !velocities) return null;
-	const rows = [...selected];
-	const mean = Math.round(rows.reduce((sum, row) => sum + velocities[row], 0) / rows.length);
-	const hits = plural(rows.length, "hit");
-	const change = (label: string, recipe: Recipe, keep = true) => {
-		store.getState().draft({ recipe });
-		store.getState().commit(label);
-		if (!keep) store.getState().select([]);
-	};
+	const [moving, setMoving] = useState(0);
+	if (selected.size === 0 || !performance) return null;
+	const ids = [...selected];
+	const played = performance.velocities.filter((_, hit) => selected.has(performance.ids[hit]));
+	const mean = Math.round(played.reduce((sum, velocity) => sum + velocity, 0) / Math.max(1, played.length));
+	const hits = plural(ids.length, "hit");
 	const state = () => store.getState();
+	const change = (label: string, gesture: Gesture) => {
+		state().act(gesture);
+		state().commit(label);
+	};
 	const aim = () => {
-		const { recipe, offers } = state();
-		const start = offers.find((offer) => offer.start.kind === "level")?.start;
+		const start = state().offers.find((offer) => offer.start.kind === "level")?.start;
 		if (!start) return;
-		const picked = rows.map((row) => idOf(state(), row));
-		change(`aim at ${hits}`, {
-			passes: [...recipe.passes, { id: nextId(recipe), on: true, aim: { picked }, action: start }],
-		});
+		const pass = { id: 1, on: true, aim: { picked: ids }, action: start };
+		change(`aim at ${hits}`, { kind: "add-passes", passes: [pass], instead: false });
 	};
 	return (
 		<Group
@@ -56,23 +53,30 @@ export function SelectionBar() {
 		>
 			<strong>{hits}</strong>
 			<span>
-				{rows.length > 1 ? "mean velocity " : "velocity "}
+				{ids.length > 1 ? "mean velocity " : "velocity "}
 				<NumberToken
 					label="Velocity of the selected hits"
 					value={mean}
 					values={number(1, 127, "")}
-					onChange={(value) => value !== null && state().draft({ recipe: setTo(state(), rows, value) })}
+					onChange={(velocity) => velocity !== null && state().act({ kind: "set-hits", hits: ids, velocity })}
 					onDone={(soon) => (soon ? state().commitSoon : state().commit)(`velocity of ${hits}`)}
 				/>
 			</span>
 			<span>
 				<NumberToken
 					label="Move the selected hits"
-					value={0}
+					value={moving}
 					values={number(-200, 200, "ms")}
-					onChange={(value) => value && state().draft({ recipe: moved(state(), rows, 0, value) })}
-					onDone={(soon) => (soon ? state().commitSoon : state().commit)(`move ${hits}`)}
-					format={() => "move in time"}
+					onChange={(time) => {
+						if (time === null) return;
+						setMoving(time);
+						state().act({ kind: "move-hits", hits: ids, velocity: 0, time, ticks: 0, at: 0 });
+					}}
+					onDone={(soon) => {
+						(soon ? state().commitSoon : state().commit)(`move ${hits}`);
+						setMoving(0);
+					}}
+					format={(time) => (time === 0 ? "move in time" : `${signed(time, 1, true)} ms`)}
 				/>
 			</span>
 			<Menu>
@@ -82,11 +86,15 @@ export function SelectionBar() {
 					</Button>
 				</Menu.Target>
 				<Menu.Dropdown mah={360} style={{ overflowY: "auto" }}>
-					{instruments.map((instrument, index) => (
+					{instruments.map((instrument) => (
 						<Menu.Item
 							key={instrument.id}
 							onClick={() =>
-								change(`${hits} to ${instrument.name.toLowerCase()}`, onInstrument(state(), rows, index))
+								change(`${hits} to ${instrument.name.toLowerCase()}`, {
+									kind: "put-on",
+									hits: ids,
+									instrument: instrument.id,
+								})
 							}
 						>
 							{instrument.name}
@@ -99,16 +107,19 @@ export function SelectionBar() {
 			</Tool>
 			<Tool
 				label="Duplicate, one beat later"
-				onClick={() => change(`duplicate ${hits}`, duplicated(state(), rows, state().song.ppq))}
+				onClick={() => change(`duplicate ${hits}`, { kind: "copy-hits", hits: ids, quarters: 1 })}
 			>
 				<IconCopy size={15} />
 			</Tool>
-			<Tool label="Cut each in two" onClick={() => change(`cut ${hits}`, cut(state(), rows))}>
+			<Tool label="Cut each in two" onClick={() => change(`cut ${hits}`, { kind: "cut-hits", hits: ids })}>
 				<IconScissors size={15} />
 			</Tool>
 			<Tool
 				label="Take out (Delete)"
-				onClick={() => change(`take out ${hits}`, removed(state(), rows), false)}
+				onClick={() => {
+					change(`take out ${hits}`, { kind: "take-out", hits: ids });
+					state().select([]);
+				}}
 			>
 				<IconTrash size={15} />
 			</Tool>

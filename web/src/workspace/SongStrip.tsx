@@ -98,11 +98,13 @@ function FigurePair({ label, of, readings }: PairProps) {
 const bottom = 26;
 
 /** How much is struck in each bar: the sum of the velocities. */
-function barHeights({ song, part, performance, barOf }: WorkspaceState) {
+function barHeights({ song, part, performance }: WorkspaceState) {
 	const sums = new Array<number>(barCount(song)).fill(0);
 	const velocities = performance?.velocities ?? part.written.velocities;
-	barOf.forEach((bar, hit) => {
-		if (!performance?.silenced.has(hit)) sums[bar - 1] += velocities[hit];
+	const ids = performance?.ids ?? part.written.ids;
+	const { bars } = performance?.lines ?? part.written.lines;
+	bars.forEach((bar, hit) => {
+		if (bar <= sums.length && !performance?.silenced.has(ids[hit])) sums[bar - 1] += velocities[hit];
 	});
 	const most = Math.max(1, ...sums);
 	return sums.map((sum) => sum / most);

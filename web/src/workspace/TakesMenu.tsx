@@ -1,8 +1,16 @@
 import { ActionIcon, Button, Group, Popover, Radio, Stack, Text, TextInput, Tooltip } from "@mantine/core";
-import { IconArrowsDiff, IconChevronDown, IconPencil, IconPrinter, IconTrash } from "@tabler/icons-react";
+import {
+	IconArrowsDiff,
+	IconChevronDown,
+	IconDownload,
+	IconPencil,
+	IconPrinter,
+	IconTrash,
+} from "@tabler/icons-react";
 import { useState } from "react";
-import { client } from "../api/client";
+import { client, files } from "../api/client";
 import type { TakeCard } from "../api/generated/types";
+import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { plural } from "../words";
 import { useWorkspace, useWorkspaceStore } from "./store";
@@ -99,6 +107,7 @@ function TakeLine({ take, isCurrent, isOnly, onChoose }: LineProps) {
 					}
 				/>
 			)}
+			<DamageMark reason={take.damage} />
 			{!isCurrent && (
 				<Tooltip
 					label={against ? "Hear Written again instead of this take" : "Hold this take against the open one"}
@@ -115,6 +124,17 @@ function TakeLine({ take, isCurrent, isOnly, onChoose }: LineProps) {
 					</ActionIcon>
 				</Tooltip>
 			)}
+			<ActionIcon
+				component="a"
+				href={files.take(part, take.id)}
+				download
+				size={24}
+				variant="subtle"
+				color="gray"
+				aria-label={`Save the passes of ${take.name} as a file`}
+			>
+				<IconDownload size={15} />
+			</ActionIcon>
 			<ActionIcon
 				size={24}
 				variant="subtle"

@@ -2,7 +2,6 @@ import { type KeyboardEvent, memo, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../api/generated/types";
 import { percent, signed } from "../words";
-import { passAt, withLeanAt, withSetting, withSpreadAt } from "./edit";
 import { PocketChip } from "./pockets/PocketChip";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
@@ -59,12 +58,7 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 				<Ground height={height} />
 				<path d={outline(now, height)} fill="var(--time-fill)" stroke="var(--time)" strokeWidth={1.3} />
 				<path d={outline(before, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
-				<SpreadHandle
-					index={index}
-					name={instrument.name}
-					{...{ height, mean, spread, grid }}
-					written={was.offset_spread}
-				/>
+				<SpreadHandle index={index} name={instrument.name} {...{ height, mean, spread }} />
 				<LeanHandle id={instrument.id} name={instrument.name} mean={mean} height={height} />
 			</svg>
 			<span className={classes.timeMean}>
@@ -140,36 +134,30 @@ interface SpreadProps {
 	height: number;
 	mean: number;
 	spread: number;
-	/** The spread before. */
-	written: number;
-	grid: string;
 }
 
 /** The sides of the portrait: dragged in they pull together, dragged out they push apart or loosen. */
-function SpreadHandle({ index, name, height, mean, spread, written, grid }: SpreadProps) {
+function SpreadHandle({ index, name, height, mean, spread }: SpreadProps) {
 	const store = useWorkspaceStore();
-	const start = useCallback(() => {
-		const { recipe, offers, part } = store.getState();
-		const { id } = part.kit.instruments[index];
-		const spreadTo = withSpreadAt(recipe, id, grid, offers, spread, written);
-		return spreadTo && ((by: number) => store.getState().draft({ recipe: spreadTo(by) }));
-	}, [store, index, grid, spread, written]);
+	const spreadBy = useCallback(
+		(by: number) => {
+			const { act, part } = store.getState();
+			act({ kind: "spread-by", instrument: part.kit.instruments[index].id, by });
+		},
+		[store, index],
+	);
 	const label = `tighten or loosen ${name.toLowerCase()}`;
-	const begin = (side: number) => () => {
-		const set = start();
-		if (!set) return null;
-		return {
-			move: (dx: number) => set((side * dx) / perMs),
-			end: (moved: boolean) => moved && store.getState().commit(label),
-		};
-	};
-	const late = useDrag(useCallback(begin(1), [start, store, label]));
-	const early = useDrag(useCallback(begin(-1), [start, store, label]));
+	const begin = (side: number) => () => ({
+		move: (dx: number) => spreadBy((side * dx) / perMs),
+		end: (moved: boolean) => moved && store.getState().commit(label),
+	});
+	const late = useDrag(useCallback(begin(1), [spreadBy, store, label]));
+	const early = useDrag(useCallback(begin(-1), [spreadBy, store, label]));
 	const onKeyDown = (event: KeyboardEvent) => {
 		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageDown: -3, PageUp: 3 }[event.key];
 		if (ms === undefined) return;
 		event.preventDefault();
-		start()?.(ms);
+		spreadBy(ms);
 		store.getState().commitSoon(label);
 	};
 	const floor = height - 8;
@@ -214,32 +202,25 @@ function SpreadHandle({ index, name, height, mean, spread, written, grid }: Spre
 
 function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean: number; height: number }) {
 	const store = useWorkspaceStore();
-	const start = useCallback(() => {
-		const recipe = withLeanAt(store.getState().recipe, id);
-		const pass = passAt(recipe, "lean", id);
-		if (pass?.action.kind !== "lean") return null;
-		const from = pass.action.by;
-		return (ms: number) => {
-			const by = Math.max(-200, Math.min(200, Math.round((from + ms) * 2) / 2));
-			store.getState().draft({ recipe: withSetting(recipe, pass, "by", by) });
-		};
-	}, [store, id]);
+	const lean = useCallback(
+		(by: number) => store.getState().act({ kind: "lean-by", instrument: id, by }),
+		[store, id],
+	);
 	const label = `lean ${name.toLowerCase()}`;
 	const onPointerDown = useDrag(
-		useCallback(() => {
-			const lean = start();
-			if (!lean) return null;
-			return {
+		useCallback(
+			() => ({
 				move: (dx) => lean(dx / perMs),
 				end: (moved) => moved && store.getState().commit(label),
-			};
-		}, [start, store, label]),
+			}),
+			[lean, store, label],
+		),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
 		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageDown: -5, PageUp: 5 }[event.key];
 		if (ms === undefined) return;
 		event.preventDefault();
-		start()?.(ms);
+		lean(ms);
 		store.getState().commitSoon(label);
 	};
 	const at = x(mean);

@@ -2,7 +2,6 @@ import { type KeyboardEvent, type PointerEvent, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Instrument } from "../api/generated/types";
 import { inset, velocityAt, velocityY } from "../draw/hits";
-import { passAt, withSetting, withShapeAt } from "./edit";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { follow, useDrag } from "./useDrag";
@@ -73,7 +72,6 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 					handle={handle}
 					together={together}
 					instrument={instrument}
-					index={index}
 					height={height}
 					value={values[place]}
 					y={lines[place]}
@@ -134,7 +132,6 @@ function VelocityBand({ instrument, height }: { instrument: Instrument; height: 
 interface HandleProps {
 	handle: Handle;
 	instrument: Instrument;
-	index: number;
 	height: number;
 	value: number;
 	y: number;
@@ -145,38 +142,17 @@ interface HandleProps {
 
 const clamped = (value: number) => Math.max(1, Math.min(127, Math.round(value)));
 
-/** Makes or edits the instrument's shape so that handles' targets are some steps further up. */
-function useShaping(instrument: Instrument, index: number) {
+function TouchHandle({ handle, instrument, height, value, y, label, together }: HandleProps) {
 	const store = useWorkspaceStore();
-	return useCallback(() => {
-		const { recipe, performance, offers } = store.getState();
-		const now = performance?.reading.instruments[index].figures;
-		if (!now) return null;
-		const shaped = withShapeAt(recipe, instrument.id, now, offers);
-		const pass = passAt(shaped, "shape", instrument.id);
-		if (pass?.action.kind !== "shape") return null;
-		const from = pass.action;
-		return (steps: Partial<Record<Handle, number>>) => {
-			let edited = shaped;
-			for (const handle of handles) {
-				const by = steps[handle];
-				if (by === undefined) continue;
-				const current = edited.passes.find(({ id }) => id === pass.id) ?? pass;
-				edited = withSetting(edited, current, handle, clamped(from[handle] + by));
-			}
-			store.getState().draft({ recipe: edited });
-		};
-	}, [store, instrument.id, index]);
-}
-
-function TouchHandle({ handle, instrument, index, height, value, y, label, together }: HandleProps) {
-	const store = useWorkspaceStore();
-	const start = useShaping(instrument, index);
 	const name = instrument.name.toLowerCase();
+	/** Handles' targets, so many steps further up. */
+	const shape = useCallback(
+		(steps: Partial<Record<Handle, number>>) =>
+			store.getState().act({ kind: "shape-by", instrument: instrument.id, ...steps }),
+		[store, instrument.id],
+	);
 	const onPointerDown = useDrag(
 		useCallback(() => {
-			const shape = start();
-			if (!shape) return null;
 			const perPixel = 126 / (height - 2 * inset);
 			let meant: Handle | null = together ? null : handle;
 			return {
@@ -188,13 +164,13 @@ function TouchHandle({ handle, instrument, index, height, value, y, label, toget
 				},
 				end: (moved) => moved && store.getState().commit(`shape ${name}: ${meant}`),
 			};
-		}, [start, height, store, name, handle, together]),
+		}, [shape, height, store, name, handle, together]),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
 		if (steps === undefined) return;
 		event.preventDefault();
-		start()?.({ [handle]: steps });
+		shape({ [handle]: steps });
 		store.getState().commitSoon(`shape ${name}: ${handle}`);
 	};
 	return (

@@ -1,6 +1,7 @@
 import { Center, Loader } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, PocketCard, SongDetail } from "../api/generated/types";
 import { Message } from "../Message";
@@ -61,17 +62,27 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 
 function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
 	const queries = useQueryClient();
+	const [, go] = useLocation();
 	const [store] = useState(() => {
-		const reload = () => void queries.resetQueries({ queryKey: ["workspace", loaded.part.state.id] });
-		return createWorkspace(loaded.song, loaded.part, offers, loaded.pockets, loaded.view, reload);
+		const { song, part, pockets, view } = loaded;
+		return createWorkspace(song, part, offers, pockets, view, {
+			reload: () => void queries.resetQueries({ queryKey: ["workspace", part.state.id] }),
+			open: (other) => go(`/songs/${song.id}/parts/${other}`),
+		});
 	});
 	useEffect(() => {
-		const leave = () => store.getState().flush();
+		const leave = () => void store.getState().leave();
+		// What cannot be sent while the page goes away is asked about.
+		const ask = (event: BeforeUnloadEvent) => {
+			if (!store.getState().leave()) event.preventDefault();
+		};
 		const { lookAgain } = store.getState();
+		window.addEventListener("beforeunload", ask);
 		window.addEventListener("pagehide", leave);
 		window.addEventListener("focus", lookAgain);
 		document.title = `${loaded.song.name} – Vivida`;
 		return () => {
+			window.removeEventListener("beforeunload", ask);
 			window.removeEventListener("pagehide", leave);
 			window.removeEventListener("focus", lookAgain);
 			document.title = "Vivida";

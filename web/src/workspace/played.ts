@@ -1,11 +1,26 @@
 /** The Played reading as the page holds it. */
-import type { AddedHit, PartDetail, PassReport, PerformanceColumns, Reading } from "../api/generated/types";
+import type {
+	LineColumns,
+	PartDetail,
+	PassReport,
+	PerformanceColumns,
+	Reading,
+} from "../api/generated/types";
+import { reused } from "../reused";
+
+/** A hit that a pass made: by which, from which, and where it belongs. */
+export interface Made {
+	pass: number;
+	parent: number | null;
+}
 
 /**
- * The columns of a performance. A **row** is a hit's place in them: first those that were written,
- * behind them those that were added.
+ * The columns of a performance. An **index** is a hit's place in them: first those that were written, behind
+ * them those that passes made. Whatever outlives an answer (what is selected, lit, moved by hand) knows a hit
+ * by its **id**.
  */
 export interface Played {
+	ids: number[];
 	ticks: number[];
 	seconds: number[];
 	/** In seconds. */
@@ -16,36 +31,22 @@ export interface Played {
 	passes: PassReport[];
 	/** This reading, measured. */
 	reading: Reading;
-	/** The rows that do not sound, and the pass that silenced each. */
+	/** The ids of what does not sound, and the pass that silenced each. */
 	silenced: Map<number, number>;
-	added: AddedHit[];
-	/** Where each row was written or added, in ticks. */
+	/** By their ids. */
+	made: Map<number, Made>;
+	/** Where each belongs in the metre, in ticks. */
 	anchors: number[];
-	/** The rows of each instrument, in the order of their anchors. */
-	rows: number[][];
-	/** The note that plays each row. */
+	/** The grid lines that they are meant for. */
+	lines: LineColumns;
+	/** The indices of each instrument's hits, in the order of their anchors. */
+	ofInstruments: number[][];
+	/** The note that plays each. */
 	notes: number[];
+	/** The passes whose aim is turned round, and what of it. */
+	turned: PerformanceColumns["turned"];
 	/** For each instrument a number that changes when its hits come to look otherwise. */
 	looks: number[];
-}
-
-/** Deep equality of plain data. */
-function same(a: unknown, b: unknown): boolean {
-	if (Object.is(a, b)) return true;
-	if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) return false;
-	const [left, right] = [a as Record<string, unknown>, b as Record<string, unknown>];
-	const keys = Object.keys(left);
-	return keys.length === Object.keys(right).length && keys.every((key) => same(left[key], right[key]));
-}
-
-/** What came now, with every part of it that is as it was before. */
-function reused<T>(old: T | undefined, now: T): T {
-	if (same(old, now)) return old as T;
-	if (typeof now !== "object" || now === null || Array.isArray(now) || typeof old !== "object") return now;
-	const before = old as Record<string, unknown>;
-	return Object.fromEntries(
-		Object.entries(now).map(([key, value]) => [key, reused(before[key], value)]),
-	) as T;
 }
 
 /**
@@ -59,32 +60,63 @@ export function received(
 	part: PartDetail,
 ): Played | null {
 	const { written } = part;
+	const count = written.ids.length;
 	const timing = timingOf(columns, written) ?? (asked?.timingKey === columns.timing_key ? asked : null);
 	const velocities = columns.velocities ?? (asked?.touchKey === columns.touch_key ? asked.velocities : null);
 	if (!timing || !velocities) return null;
-	const { passes, reading, added, elsewhere } = columns;
+	const { passes, reading, made, elsewhere, turned } = columns;
 	const kept = <T>(old: T[] | undefined, now: T[]) => now.map((one, index) => reused(old?.[index], one));
-	const plain = added.length === 0 && elsewhere.length === 0;
+	const plain = made.ids.length === 0 && elsewhere.length === 0;
+	/** A written column, and the made ones behind it. */
+	const with_ = (column: number[], more: number[]) =>
+		more.length === 0 ? column : [...column.slice(0, count), ...more];
 	const played: Played = {
 		timingKey: columns.timing_key,
-		ticks: timing.ticks,
-		seconds: timing.seconds,
-		lengths: timing.lengths,
-		velocities,
 		touchKey: columns.touch_key,
+		ids: with_(written.ids, made.ids),
+		ticks: with_(timing.ticks, made.ticks),
+		seconds: with_(
+			timing.seconds,
+			made.at.map((at) => at / 1e5),
+		),
+		lengths: with_(
+			timing.lengths,
+			made.lasts.map((lasts) => lasts / 1e5),
+		),
+		velocities: with_(velocities, made.velocities),
 		passes: kept(before?.passes, passes),
 		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
-		added,
-		anchors: plain ? written.ticks : [...written.ticks, ...timing.ticks.slice(written.ticks.length)],
-		notes: plain ? written.notes : [...written.notes, ...added.map(({ note }) => note)],
-		rows: [],
+		made: new Map(
+			made.ids.map((id, place) => [id, { pass: made.passes[place], parent: made.parents[place] }]),
+		),
+		anchors: with_(written.ticks, made.anchors),
+		lines: made.ids.length === 0 ? written.lines : linesOf(written.lines, made.lines),
+		notes: plain ? written.notes : [...written.notes, ...made.notes],
+		turned,
+		ofInstruments: [],
 		looks: [],
 	};
-	for (const [row, , note] of elsewhere) played.notes[row] = note;
-	played.rows = rowsOf(part, played, plain, elsewhere);
+	if (elsewhere.length > 0) {
+		const notes = new Map(elsewhere.map(([id, , note]) => [id, note]));
+		written.ids.forEach((id, index) => {
+			played.notes[index] = notes.get(id) ?? played.notes[index];
+		});
+	}
+	played.ofInstruments = instrumentsOf(part, played, columns);
 	played.looks = looksOf(before, played);
 	return played;
+}
+
+function linesOf(written: LineColumns, made: LineColumns): LineColumns {
+	const names = [...written.names, ...made.names];
+	return {
+		ticks: [...written.ticks, ...made.ticks],
+		seconds: [...written.seconds, ...made.seconds],
+		bars: [...written.bars, ...made.bars],
+		places: [...written.places, ...made.places.map((place) => place + written.names.length)],
+		names,
+	};
 }
 
 /** The timing that came along. It says how it differs from what was written. */
@@ -92,12 +124,12 @@ function timingOf({ timing }: PerformanceColumns, written: PartDetail["written"]
 	if (!timing) return null;
 	// In place: thousands of them come with every move of a drag.
 	const { ticks, at: seconds } = timing;
-	for (let row = 0; row < ticks.length; row++) {
-		ticks[row] += written.ticks[row] ?? 0;
-		seconds[row] = (written.seconds[row] ?? 0) + seconds[row] / 1e5;
+	for (let index = 0; index < ticks.length; index++) {
+		ticks[index] += written.ticks[index];
+		seconds[index] = written.seconds[index] + seconds[index] / 1e5;
 	}
 	const lengths = timing.lasts.length > 0 ? [...written.lengths] : written.lengths;
-	for (const [row, lasts] of timing.lasts) lengths[row] = lasts / 1e5;
+	for (const [index, lasts] of timing.lasts) lengths[index] = lasts / 1e5;
 	return { ticks, seconds, lengths };
 }
 
@@ -105,55 +137,56 @@ function timingOf({ timing }: PerformanceColumns, written: PartDetail["written"]
 export const louder = (before: Reading, after: Reading) =>
 	before.loudness === null || after.loudness === null ? 0 : after.loudness - before.loudness;
 
-const plainRows = new WeakMap<PartDetail, number[][]>();
+const asWritten = new WeakMap<PartDetail, number[][]>();
 
-/** The rows of each instrument as it was written. */
-export function writtenRows(part: PartDetail): number[][] {
-	const known = plainRows.get(part);
+/** The indices of each instrument's hits as it was written. */
+export function writtenOf(part: PartDetail): number[][] {
+	const known = asWritten.get(part);
 	if (known) return known;
-	const rows: number[][] = part.kit.instruments.map(() => []);
-	part.written.instruments.forEach((instrument, row) => {
-		rows[instrument].push(row);
+	const all: number[][] = part.kit.instruments.map(() => []);
+	part.written.instruments.forEach((instrument, index) => {
+		if (instrument !== null) all[instrument].push(index);
 	});
-	plainRows.set(part, rows);
-	return rows;
+	asWritten.set(part, all);
+	return all;
 }
 
-function rowsOf(
-	part: PartDetail,
-	{ added, anchors }: Played,
-	plain: boolean,
-	elsewhere: PerformanceColumns["elsewhere"],
-) {
-	if (plain) return writtenRows(part);
-	const moved = new Map(elsewhere.map(([row, instrument]) => [row, instrument]));
-	const rows: number[][] = part.kit.instruments.map(() => []);
-	part.written.instruments.forEach((instrument, row) => {
-		rows[moved.get(row) ?? instrument]?.push(row);
+function instrumentsOf(part: PartDetail, { anchors }: Played, { made, elsewhere }: PerformanceColumns) {
+	if (made.ids.length === 0 && elsewhere.length === 0) return writtenOf(part);
+	const moved = new Map(elsewhere.map(([id, instrument]) => [id, instrument]));
+	const all: number[][] = part.kit.instruments.map(() => []);
+	const put = (instrument: number | null | undefined, index: number) => {
+		if (instrument !== null && instrument !== undefined) all[instrument]?.push(index);
+	};
+	const { ids, instruments } = part.written;
+	instruments.forEach((instrument, index) => {
+		put(moved.has(ids[index]) ? moved.get(ids[index]) : instrument, index);
 	});
-	added.forEach(({ instrument }, index) => {
-		rows[instrument]?.push(part.written.ticks.length + index);
+	made.instruments.forEach((instrument, place) => {
+		put(instrument, ids.length + place);
 	});
-	for (const row of rows) row.sort((a, b) => anchors[a] - anchors[b]);
-	return rows;
+	for (const own of all) own.sort((a, b) => anchors[a] - anchors[b]);
+	return all;
 }
 
 let looks = 0;
 
 function looksOf(before: Played | null, now: Played) {
-	return now.rows.map((rows, instrument) => {
-		const old = before?.rows[instrument];
-		if (!before || !old || old.length !== rows.length) return ++looks;
-		const otherTiming = before.timingKey !== now.timingKey;
-		const otherTouch = before.touchKey !== now.touchKey;
+	return now.ofInstruments.map((own, instrument) => {
+		const old = before?.ofInstruments[instrument];
+		if (!before || !old || old.length !== own.length) return ++looks;
+		const otherTiming = before.ticks !== now.ticks;
+		const otherTouch = before.velocities !== now.velocities;
 		const otherSilence = before.silenced.size > 0 || now.silenced.size > 0;
-		for (let place = 0; place < rows.length; place++) {
-			const row = rows[place];
+		for (let place = 0; place < own.length; place++) {
+			const index = own[place];
+			const id = now.ids[index];
 			if (
-				old[place] !== row ||
-				(otherTouch && before.velocities[row] !== now.velocities[row]) ||
-				(otherTiming && before.ticks[row] !== now.ticks[row]) ||
-				(otherSilence && before.silenced.get(row) !== now.silenced.get(row))
+				old[place] !== index ||
+				before.ids[index] !== id ||
+				(otherTouch && before.velocities[index] !== now.velocities[index]) ||
+				(otherTiming && before.ticks[index] !== now.ticks[index]) ||
+				(otherSilence && before.silenced.get(id) !== now.silenced.get(id))
 			)
 				return ++looks;
 		}

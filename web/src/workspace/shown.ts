@@ -31,6 +31,10 @@ export function placer({ song, window, stacked }: Shown): (tick: number, bar?: n
 	};
 }
 
-/** The bar that a row is meant for. */
-export const barOfRow = ({ barOf, performance, part, song }: WorkspaceState, row: number) =>
-	barOf[row] ?? barAt(song, performance?.added[row - part.written.ticks.length]?.grid_line ?? 0);
+/** The grid lines that hits are meant for. */
+export const linesOf = ({ performance, part }: Pick<WorkspaceState, "performance" | "part">) =>
+	performance?.lines ?? part.written.lines;
+
+/** The bar that a hit is meant for, by its index. */
+export const barOfHit = (state: Pick<WorkspaceState, "performance" | "part">, index: number) =>
+	linesOf(state).bars[index];

@@ -1,4 +1,4 @@
-/** Finding one's way in a song: ticks, seconds, bars, and places in words. */
+/** Finding one's way in a song: ticks, seconds, bars. */
 import type { SongDetail } from "../api/generated/types";
 
 /** The last place in ascending values that is not above `value`; 0 where all are. */
@@ -58,25 +58,4 @@ export function barsBefore(song: SongDetail, tick: number) {
 	const { ticks } = song.bars;
 	const bar = barAt(song, tick);
 	return bar - 1 + (tick - ticks[bar - 1]) / (ticks[bar] - ticks[bar - 1]);
-}
-
-const quarterNames = new Map([
-	[0, ""],
-	[3, "e"],
-	[6, "&"],
-	[9, "a"],
-	[4, " ⅓"],
-	[8, " ⅔"],
-]);
-
-/** “bar 3 beat 2&”: the place of a grid line. */
-export function placeInWords(song: SongDetail, tick: number) {
-	const { bars } = song;
-	const bar = barAt(song, tick);
-	const beat = placeOf(bars.beat_ticks, tick + 0.5);
-	const first = placeOf(bars.beat_ticks, bars.ticks[bar - 1] + 0.5);
-	const { ticks } = beatsOf(song);
-	const twelfths = Math.round((12 * (tick - ticks[beat])) / (ticks[beat + 1] - ticks[beat]));
-	const name = quarterNames.get(twelfths) ?? ` +${twelfths}/12`;
-	return `bar ${bar} beat ${beat - first + 1}${name}`;
 }

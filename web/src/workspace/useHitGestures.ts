@@ -3,9 +3,8 @@ import { type MouseEvent, type PointerEvent, useCallback, useState } from "react
 import { axis } from "../draw/axis";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { plural } from "../words";
-import { hitAt, rowsOf } from "./HitsCanvas";
-import { added, idOf, millisOf, moved, onGrid, removed, restored } from "./hand";
-import { barOfRow, placer, shownWindow } from "./shown";
+import { hitAt, hitsOf, idOf } from "./HitsCanvas";
+import { barOfHit, placer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
 
@@ -40,14 +39,15 @@ export function useHitGestures(index: number, name: string) {
 
 	function dragHits(event: PointerEvent<HTMLElement>, hit: number, area: DOMRect) {
 		const state = store.getState();
+		const id = idOf(state, hit);
 		if (event.shiftKey) {
 			const selected = new Set(state.selected);
-			if (!selected.delete(hit)) selected.add(hit);
+			if (!selected.delete(id)) selected.add(id);
 			state.select(selected);
 			return;
 		}
-		if (!state.selected.has(hit)) state.select([hit]);
-		const rows = [...store.getState().selected];
+		if (!state.selected.has(id)) state.select([id]);
+		const hits = [...store.getState().selected];
 		const perPixel = 126 / (area.height - 2 * inset);
 		const [start, end] = shownWindow(state);
 		const ticks = (end - start) / area.width;
@@ -58,11 +58,11 @@ export function useHitGestures(index: number, name: string) {
 			way ??= Math.abs(dy) >= Math.abs(dx) ? "up" : "sideways";
 			const velocity = way === "up" || now.altKey ? Math.round(-dy * perPixel) : 0;
 			const at = state.performance?.ticks[hit] ?? 0;
-			const ms = way === "sideways" || now.altKey ? millisOf(state, at, dx * ticks) : 0;
-			store.getState().draft({ recipe: moved(state, rows, velocity, ms) });
+			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
+			store.getState().act({ kind: "move-hits", hits, velocity, time: 0, ticks: 0, at: 0, ...sideways });
 		};
 		follow(event.currentTarget, event.pointerId, move, () => {
-			if (way) store.getState().commit(`move ${plural(rows.length, "hit")} of ${name}`);
+			if (way) store.getState().commit(`move ${plural(hits.length, "hit")} of ${name}`);
 		});
 	}
 
@@ -93,24 +93,26 @@ export function useHitGestures(index: number, name: string) {
 	}
 
 	/** Aims the pass that is being aimed at these hits; with Shift at those before, too. */
-	function pick(rows: number[], more: boolean) {
-		const state = store.getState();
-		const ids = rows.map((row) => idOf(state, row));
-		state.setAim((aim) => ({ ...aim, picked: [...new Set([...(more ? (aim.picked ?? []) : []), ...ids])] }));
+	function pick(ids: number[], more: boolean) {
+		store
+			.getState()
+			.setAim((aim) => ({ ...aim, picked: [...new Set([...(more ? (aim.picked ?? []) : []), ...ids])] }));
 	}
 
+	/** The ids of the hits in a box. */
 	function inside(box: Lasso, area: DOMRect) {
 		const state = store.getState();
 		const { performance, part } = state;
 		const { x } = axis(shownWindow(state), area.width);
 		const place = placer(state);
-		return rowsOf(state, index).filter((row) => {
-			const tick = performance?.ticks[row] ?? part.written.ticks[row];
-			const velocity = performance?.velocities[row] ?? part.written.velocities[row];
-			const shown = place(tick, barOfRow(state, row));
+		const within = hitsOf(state, index).filter((hit) => {
+			const tick = performance?.ticks[hit] ?? part.written.ticks[hit];
+			const velocity = performance?.velocities[hit] ?? part.written.velocities[hit];
+			const shown = place(tick, barOfHit(state, hit));
 			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
 			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
 		});
+		return within.map((hit) => idOf(state, hit));
 	}
 
 	const onDoubleClick = useCallback(
@@ -119,17 +121,18 @@ export function useHitGestures(index: number, name: string) {
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const state = store.getState();
 			const hit = hitAt(state, index, x, y, area.width, area.height);
-			const { draft, commit, performance } = state;
+			const { act, commit, performance, part } = state;
 			if (hit < 0) {
-				const { tick } = axis(shownWindow(state), area.width);
-				const at = event.altKey ? tick(x) : onGrid(state, tick(x));
-				draft({ recipe: added(state, index, at, velocityAt(y, area.height)) });
+				const tick = axis(shownWindow(state), area.width).tick(x);
+				const velocity = Math.round(Math.max(1, Math.min(127, velocityAt(y, area.height))));
+				const instrument = part.kit.instruments[index].id;
+				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey });
 				commit(`add a hit of ${name}`);
-			} else if (performance?.silenced.has(hit)) {
-				draft({ recipe: restored(state, hit) });
+			} else if (performance?.silenced.has(idOf(state, hit))) {
+				act({ kind: "bring-back", hits: [idOf(state, hit)] });
 				commit(`bring back a hit of ${name}`);
 			} else {
-				draft({ recipe: removed(state, [hit]) });
+				act({ kind: "take-out", hits: [idOf(state, hit)] });
 				commit(`take out a hit of ${name}`);
 			}
 			store.getState().select([]);

@@ -6,14 +6,7 @@ import type { PartDetail, SongDetail } from "../api/generated/types";
 import { type PlayedPart, Player, type Score } from "../audio/player";
 import { louder, type Played, received } from "./played";
 import { secondsAt } from "./song";
-import {
-	type Against,
-	beforeOf,
-	heardRecipe,
-	useWorkspaceStore,
-	type Workspace,
-	type WorkspaceState,
-} from "./store";
+import { type Against, beforeOf, useWorkspaceStore, type Workspace, type WorkspaceState } from "./store";
 
 export interface Transport {
 	playing: boolean;
@@ -34,23 +27,25 @@ function playedPart(
 	against: Against | null = null,
 ): PlayedPart {
 	const { written } = part;
-	const count = written.ticks.length;
+	const count = written.ids.length;
 	const instrumentOf = new Map<number, number>();
 	if (performance && performance.notes !== written.notes)
-		performance.rows.forEach((rows, index) => {
-			for (const row of rows) instrumentOf.set(row, index);
+		performance.ofInstruments.forEach((hits, instrument) => {
+			for (const hit of hits) instrumentOf.set(hit, instrument);
 		});
-	// Added hits are found by when they are played, the others by when they were written.
-	const starts = performance?.added.length
+	// Made hits are found by when they are played, the others by when they were written.
+	const starts = performance?.made.size
 		? [...written.seconds, ...performance.seconds.slice(count)]
 		: written.seconds;
-	const order = starts.map((_, row) => row);
+	const order = starts.map((_, hit) => hit);
 	if (starts !== written.seconds) order.sort((a, b) => starts[a] - starts[b]);
 	return {
 		id: part.state.id,
 		drums: part.state.drums,
-		rows: order,
-		starts: order.map((row) => starts[row]),
+		ids: performance?.ids ?? written.ids,
+		hits: order,
+		starts: order.map((hit) => starts[hit]),
+		earliest: performance ? earliestOf(written.seconds, performance.seconds) : 0,
 		notes: [written.notes, performance?.notes ?? written.notes],
 		written: { seconds: written.seconds, lengths: written.lengths, velocities: written.velocities },
 		played: performance && {
@@ -59,12 +54,27 @@ function playedPart(
 			velocities: performance.velocities,
 		},
 		louder: performance ? louder(beforeOf({ part, against }), performance.reading) : 0,
-		sounds: (row, reading) => {
-			if (reading === "written" ? against !== null || row >= count : performance?.silenced.has(row))
+		sounds: (hit, reading) => {
+			if (
+				reading === "written"
+					? against !== null || hit >= count
+					: performance?.silenced.has(performance.ids[hit])
+			)
 				return false;
-			return !silent(instrumentOf.get(row) ?? written.instruments[row]);
+			const instrument = instrumentOf.get(hit) ?? written.instruments[hit] ?? null;
+			return instrument === null || !silent(instrument);
 		},
 	};
+}
+
+/** By how much the earliest hit comes before it was written, in s. */
+function earliestOf(written: number[], played: number[]) {
+	let earliest = 0;
+	for (let hit = 0; hit < written.length; hit++) {
+		const early = written[hit] - played[hit];
+		if (early > earliest) earliest = early;
+	}
+	return earliest;
 }
 
 /** The take that is heard in the place of Written. */
@@ -79,13 +89,18 @@ function againstPart(
 	return {
 		id: -part.state.id,
 		drums: part.state.drums,
-		rows: seconds.map((_, row) => row),
+		ids: seconds.map((_, hit) => hit),
+		hits: seconds.map((_, hit) => hit),
 		starts: seconds,
+		earliest: 0,
 		notes: [notes, notes],
 		written: voiced,
 		played: voiced,
 		louder: difference,
-		sounds: (row, reading) => reading === "written" && !silent(instruments[row]),
+		sounds: (hit, reading) => {
+			const instrument = instruments[hit];
+			return reading === "written" && (instrument === null || !silent(instrument));
+		},
 	};
 }
 
@@ -179,7 +194,9 @@ interface NextRound {
 async function nextRound(store: Workspace): Promise<NextRound | null> {
 	const state = store.getState();
 	const variation = (state.variation % 9999) + 1;
-	const request = { recipe: heardRecipe(state), variation, round: 0, pockets: state.pocketDrafts };
+	const { recipe, soloPass, audition, pocketDrafts: pockets } = state;
+	const heard = { alone: soloPass ?? undefined, audition: audition ?? undefined };
+	const request = { recipe, variation, round: 0, pockets, ...heard };
 	const columns = await client.perform(state.part.state.id, request);
 	const played = received(null, null, columns, state.part);
 	return played && { variation, played };
@@ -189,6 +206,8 @@ export function usePlayer(): Transport {
 	const store = useWorkspaceStore();
 	const player = useRef<Player | null>(null);
 	const next = useRef<NextRound | null>(null);
+	/** Counts what was asked for, so that a late answer never takes the place of a newer one. */
+	const asked = useRef(0);
 	const [playing, setPlaying] = useState(false);
 	const { song, part } = store.getState();
 	const { others, othersAt } = useOthers(song, part.state.id);
@@ -208,9 +227,11 @@ export function usePlayer(): Transport {
 	/** With each round another variation: the next one is fetched while this one sounds. */
 	const prepareRound = useCallback(() => {
 		next.current = null;
+		const number = ++asked.current;
 		if (!store.getState().fresh || !player.current?.playing) return;
 		nextRound(store)
 			.then((found) => {
+				if (number !== asked.current) return;
 				next.current = found;
 				update();
 			})

@@ -61,10 +61,10 @@ impl Act for Accents {
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
-        for &row in aimed {
-            let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.written(row).tick);
+        for &index in aimed {
+            let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.anchor(index));
             let offset = self.pattern.get(slot as usize).copied().unwrap_or(0.0);
-            stage.velocity[row] += self.amount.factor() * offset;
+            stage.velocity[index] += self.amount.factor() * offset;
         }
     }
 }

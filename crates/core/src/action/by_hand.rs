@@ -1,7 +1,7 @@
 use super::{Act, ActionFamily, ActionInfo};
 use crate::dice::Dice;
-use crate::hit::{Hit, HitId};
-use crate::perform::Stage;
+use crate::hit::HitId;
+use crate::perform::{Making, Origin, Stage};
 use crate::units::{Channel, Millis, Note, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -33,7 +33,7 @@ pub struct HandMove {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct HandHit {
-    /// From [`ByHand::FIRST_ADDED`] on, unlike those of the part.
+    /// From [`HitId::FIRST_BY_HAND`] on, below 2^32, unlike those of the part.
     pub id: HitId,
     /// In ticks of the song.
     pub tick: Ticks,
@@ -61,9 +61,8 @@ pub struct ByHand {
 }
 
 impl ByHand {
-    /// The ids of hits that were added begin here.
-    pub const FIRST_ADDED: u32 = 1 << 30;
-    const MOST: usize = 100_000;
+    /// The most single hits that one pass holds.
+    pub const MOST: usize = 100_000;
 }
 
 impl Act for ByHand {
@@ -73,7 +72,7 @@ impl Act for ByHand {
         family: ActionFamily::Hand,
         words: &["edit", "move", "nudge", "draw", "delete", "manual", "single"],
         sentence: "single hits moved, taken out or put in.",
-        explains: "Single hits: drag them in the rows, double click to add or take out.",
+        explains: "Single hits: drag them in the indices, double click to add or take out.",
         settings: &[],
     };
 
@@ -87,19 +86,19 @@ impl Act for ByHand {
                 && one.time.0.abs() <= 10_000.0
                 && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
             if !good {
-                return Err(("moved".to_owned(), format!("the move of hit {} is out of range", one.hit.0)));
+                return Err(("moved".to_owned(), format!("the move of hit {} is out of range", one.hit.get())));
             }
         }
         let mut seen = BTreeSet::new();
         for one in &self.added {
-            if one.id.0 < ByHand::FIRST_ADDED || !seen.insert(one.id) {
+            if !(HitId::FIRST_BY_HAND..HitId::new(u32::MAX)).contains(&one.id) || !seen.insert(one.id) {
                 return Err((
                     "added".to_owned(),
-                    format!("hit {} needs an id of its own from {} on", one.id.0, ByHand::FIRST_ADDED),
+                    format!("hit {} needs an id of its own from {} on", one.id.get(), HitId::FIRST_BY_HAND.get()),
                 ));
             }
             if !(one.tick.0 >= 0.0 && one.tick.0 <= 1e9 && one.length.0 >= 1.0 && one.length.0 <= 1e9) {
-                return Err(("added".to_owned(), format!("hit {} lies outside the song", one.id.0)));
+                return Err(("added".to_owned(), format!("hit {} lies outside the song", one.id.get())));
             }
         }
         Ok(())
@@ -108,22 +107,25 @@ impl Act for ByHand {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let moves: BTreeMap<HitId, &HandMove> = self.moved.iter().map(|one| (one.hit, one)).collect();
         let removed: BTreeSet<HitId> = self.removed.iter().copied().collect();
+        let first = stage.count();
         for one in &self.added {
             let HandHit { id, tick, length, velocity, note, channel } = *one;
-            stage.add(Hit { id, tick, length, velocity, release: 64, note, channel });
+            let velocity = f64::from(velocity.get());
+            let of = Origin::Itself(id);
+            stage.make(dice.pass(), Making { of, anchor: tick, onset: tick, length, velocity, note, channel });
         }
-        for row in aimed.iter().copied().chain(stage.rows() - self.added.len()..stage.rows()) {
-            let id = stage.id(row);
+        for index in aimed.iter().copied().chain(first..stage.count()) {
+            let id = stage.id(index);
             if let Some(one) = moves.get(&id) {
-                stage.velocity[row] += one.velocity;
-                stage.length[row] *= one.length.unwrap_or(1.0);
-                stage.move_by(row, one.time);
+                stage.velocity[index] += one.velocity;
+                stage.length[index] *= one.length.unwrap_or(1.0);
+                stage.move_by(index, one.time);
                 if let Some(note) = one.note {
-                    stage.rename(row, note);
+                    stage.rename(index, note);
                 }
             }
             if removed.contains(&id) {
-                stage.silence(row, dice.pass());
+                stage.silence(index, dice.pass());
             }
         }
     }
@@ -136,13 +138,13 @@ mod tests {
     use crate::perform::testing::{play, sixteenths};
 
     fn moved(hit: u32) -> HandMove {
-        HandMove { hit: HitId(hit), velocity: 0.0, time: Millis(0.0), length: None, note: None }
+        HandMove { hit: HitId::new(hit), velocity: 0.0, time: Millis(0.0), length: None, note: None }
     }
 
     #[test]
     fn hits_are_moved_taken_out_and_put_in() {
         let added = HandHit {
-            id: HitId(ByHand::FIRST_ADDED),
+            id: HitId::FIRST_BY_HAND,
             tick: Ticks(120.0),
             length: Ticks(60.0),
             velocity: Velocity::rounded(33.0),
@@ -154,7 +156,7 @@ mod tests {
                 HandMove { velocity: -20.0, time: Millis(5.0), ..moved(1) },
                 HandMove { note: Note::new(46), length: Some(0.5), ..moved(2) },
             ],
-            removed: vec![HitId(3)],
+            removed: vec![HitId::new(3)],
             added: vec![added],
         };
         let played = play(&sixteenths(&[100; 4]), Action::ByHand(by_hand));
@@ -171,7 +173,7 @@ mod tests {
     #[test]
     fn an_added_hit_keeps_its_distance_to_its_neighbours() {
         let added = HandHit {
-            id: HitId(ByHand::FIRST_ADDED),
+            id: HitId::FIRST_BY_HAND,
             tick: Ticks(60.0),
             length: Ticks(900.0),
             velocity: Velocity::MAX,

@@ -51,13 +51,13 @@ impl Act for Contrast {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
-        for rows in stage.by_instrument(aimed) {
+        for indices in stage.by_instrument(aimed) {
             let pivot = match self.pivot {
                 Some(velocity) => f64::from(velocity.get()),
-                None => median(&mut rows.iter().map(|&row| stage.velocity[row]).collect::<Vec<f64>>()),
+                None => median(&mut indices.iter().map(|&index| stage.velocity[index]).collect::<Vec<f64>>()),
             };
-            for row in rows {
-                let velocity = &mut stage.velocity[row];
+            for index in indices {
+                let velocity = &mut stage.velocity[index];
                 *velocity += (self.contrast.factor() - 1.0) * (*velocity - pivot);
             }
         }

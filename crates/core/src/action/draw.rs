@@ -53,9 +53,9 @@ impl Act for Draw {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let [from, to] = [self.from, self.to].map(|velocity| f64::from(velocity.get()));
-        for &row in aimed {
-            let drawn = from + self.spread.drawn(dice, stage.id(row)) * (to - from);
-            stage.velocity[row] += self.amount.factor() * (drawn - stage.velocity[row]);
+        for &index in aimed {
+            let drawn = from + self.spread.drawn(dice, stage.id(index)) * (to - from);
+            stage.velocity[index] += self.amount.factor() * (drawn - stage.velocity[index]);
         }
     }
 }

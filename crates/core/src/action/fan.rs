@@ -56,11 +56,15 @@ impl Fan {
     /// Moves the hits of one group apart.
     fn spread(&self, stage: &mut Stage<'_>, group: &[usize], dice: &Dice) {
         let mut limbs: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
-        for &row in group {
-            let limb = stage.instrument_at(row).map_or(Limb::None, |one| one.limb);
+        for &index in group {
+            let limb = stage.instrument_at(index).map_or(Limb::None, |one| one.limb);
             // Either hand takes what it strikes for itself: each instrument its own place.
-            let own = if limb == Limb::EitherHand { 1 + stage.instrument(row) as u32 } else { 0 };
-            limbs.entry(rank(limb) * 1000 + own).or_default().push(row);
+            let own = if limb == Limb::EitherHand {
+                1 + stage.instrument(index).map_or(999, |place| place as u32)
+            } else {
+                0
+            };
+            limbs.entry(rank(limb) * 1001 + own).or_default().push(index);
         }
         if limbs.len() < 2 {
             return;
@@ -70,14 +74,14 @@ impl Fan {
             FanOrder::FeetFirst => {}
             FanOrder::HandsFirst => order.reverse(),
             FanOrder::Diced => {
-                let drawn = |rows: &Vec<usize>| dice.even(stage.id(rows[0]), 0);
+                let drawn = |indices: &Vec<usize>| dice.even(stage.id(indices[0]), 0);
                 order.sort_by(|a, b| drawn(a).total_cmp(&drawn(b)));
             }
         }
         let last = (order.len() - 1) as f64;
-        for (place, rows) in order.into_iter().enumerate() {
+        for (place, indices) in order.into_iter().enumerate() {
             let by = Millis(self.over.0 * (place as f64 / last - 0.5));
-            rows.into_iter().for_each(|row| stage.move_by(row, by));
+            indices.into_iter().for_each(|index| stage.move_by(index, by));
         }
     }
 }
@@ -107,15 +111,16 @@ impl Act for Fan {
         if self.over.0 == 0.0 {
             return;
         }
-        let mut rows = aimed.to_vec();
-        rows.sort_by(|&a, &b| stage.seconds(a).total_cmp(&stage.seconds(b)).then(a.cmp(&b)));
+        let mut indices = aimed.to_vec();
+        indices.sort_by(|&a, &b| stage.seconds(a).total_cmp(&stage.seconds(b)).then(a.cmp(&b)));
         let mut from = 0;
-        for to in 1..=rows.len() {
-            let reach = |row: usize| stage.seconds(row) - stage.seconds(rows[from]) <= self.within.0 / 1000.0 + 1e-9;
-            if to < rows.len() && reach(rows[to]) {
+        for to in 1..=indices.len() {
+            let reach =
+                |index: usize| stage.seconds(index) - stage.seconds(indices[from]) <= self.within.0 / 1000.0 + 1e-9;
+            if to < indices.len() && reach(indices[to]) {
                 continue;
             }
-            let group = rows[from..to].to_vec();
+            let group = indices[from..to].to_vec();
             self.spread(stage, &group, dice);
             from = to;
         }
@@ -134,7 +139,7 @@ mod tests {
     fn together() -> Part {
         let like = sixteenths(&[100]).hits()[0];
         let hit = |id: u32, tick: f64, note: u8| Hit {
-            id: HitId(id),
+            id: HitId::new(id),
             tick: Ticks(tick),
             note: Note::new(note).unwrap(),
             ..like

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// Softer the faster the hands go: v −= softer·max(0, log2(reference / gap)), where the gap is the
-/// time in ms since the hit before it of the same instrument.
+/// time in ms since the stroke before it of the same instrument (hits within 15 ms are one stroke).
 ///
 /// A run is a chain of hits closer than the reference. Its first hit has a long gap before it and is
 /// spared. The last `climb` hits of a run come back to where they were, in even steps.
@@ -44,18 +44,19 @@ impl Act for FastHands {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let gaps = stage.gaps(false);
-        let mut climbs = vec![1.0; stage.rows()];
+        let mut climbs = vec![1.0; stage.count()];
         if self.climb > 0 {
             for run in stage.runs(self.reference) {
-                let climb = (self.climb as usize).min(run.len() - 1);
-                for (step, &row) in run[run.len() - climb..].iter().enumerate() {
-                    climbs[row] = 1.0 - (step + 1) as f64 / climb as f64;
+                let climb = (self.climb as usize).min(run.strokes - 1);
+                let first = run.strokes - climb;
+                for &(index, stroke) in run.hits.iter().filter(|&&(_, stroke)| stroke >= first) {
+                    climbs[index] = 1.0 - (stroke - first + 1) as f64 / climb as f64;
                 }
             }
         }
-        for &row in aimed {
-            let doublings = (self.reference.0 / gaps[row].max(1.0)).log2().max(0.0);
-            stage.velocity[row] -= self.softer * doublings * climbs[row];
+        for &index in aimed {
+            let doublings = libm::log2(self.reference.0 / gaps[index].max(1.0)).max(0.0);
+            stage.velocity[index] -= self.softer * doublings * climbs[index];
         }
     }
 }

@@ -110,8 +110,8 @@ impl Groove {
         self.groove.is_empty() || strengths.iter().all(|strength| strength.0 == 0.0)
     }
 
-    fn play(&self, stage: &mut Stage<'_>, row: usize, curve: &GrooveCurve, dice: &Dice) {
-        let at = stage.onset[row];
+    fn play(&self, stage: &mut Stage<'_>, index: usize, curve: &GrooveCurve, dice: &Dice) {
+        let at = stage.onset[index];
         let at = match self.pull.factor() {
             0.0 => at,
             pull => at + pull * (self.groove.grid.nearest(stage.metre, Ticks(at)).0 - at),
@@ -124,13 +124,13 @@ impl Groove {
             };
         let liveliness = self.liveliness.factor();
         // A bell of three draws has a standard deviation of a sixth.
-        let drawn = |draw: u32| if liveliness == 0.0 { 0.0 } else { 6.0 * (dice.bell(stage.id(row), draw) - 0.5) };
+        let drawn = |draw: u32| if liveliness == 0.0 { 0.0 } else { 6.0 * (dice.bell(stage.id(index), draw) - 0.5) };
         let offset = self.timing.factor() * slot.offset + liveliness * slot.spread * drawn(0);
         let touch = self.touch.factor();
         let louder = 1.0 + touch * (slot.velocity - 1.0) + touch * liveliness * slot.velocity_spread * drawn(1);
-        stage.onset[row] = at + offset * cell;
-        stage.velocity[row] *= louder.max(0.0);
-        stage.length[row] *= (1.0 + self.lengths.factor() * (slot.length - 1.0)).max(0.01);
+        stage.onset[index] = at + offset * cell;
+        stage.velocity[index] *= louder.max(0.0);
+        stage.length[index] *= (1.0 + self.lengths.factor() * (slot.length - 1.0)).max(0.01);
     }
 }
 
@@ -193,8 +193,8 @@ impl Act for Groove {
             return;
         }
         let mut curves: BTreeMap<Option<Family>, Option<GrooveCurve>> = BTreeMap::new();
-        for &row in aimed {
-            let own = stage.instrument_at(row).map_or(Family::Other, |instrument| instrument.family);
+        for &index in aimed {
+            let own = stage.instrument_at(index).map_or(Family::Other, |instrument| instrument.family);
             let family = self.voice.family(own);
             let ppq = stage.metre.ppq();
             let curve = curves.entry(family).or_insert_with(|| {
@@ -202,7 +202,7 @@ impl Act for Groove {
                 GrooveCurve::new(&self.groove, known, ppq)
             });
             if let Some(curve) = curve {
-                self.play(stage, row, curve, dice);
+                self.play(stage, index, curve, dice);
             }
         }
     }

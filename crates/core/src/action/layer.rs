@@ -39,16 +39,16 @@ impl Act for Layer {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
-        for rows in stage.by_instrument(aimed) {
-            let Some((floor, ceiling)) = stage.layer_named(rows[0], &self.layer) else { continue };
-            let (least, most) = extremes(stage, &rows);
+        for indices in stage.by_instrument(aimed) {
+            let Some((floor, ceiling)) = stage.layer_named(indices[0], &self.layer) else { continue };
+            let (least, most) = extremes(stage, &indices);
             if least >= floor && most <= ceiling {
                 continue;
             }
-            let before: Vec<f64> = rows.iter().map(|&row| stage.velocity[row]).collect();
-            squeeze(stage, &rows, floor, ceiling);
-            for (&row, was) in rows.iter().zip(before) {
-                stage.velocity[row] = was + self.amount.factor() * (stage.velocity[row] - was);
+            let before: Vec<f64> = indices.iter().map(|&index| stage.velocity[index]).collect();
+            squeeze(stage, &indices, floor, ceiling);
+            for (&index, was) in indices.iter().zip(before) {
+                stage.velocity[index] = was + self.amount.factor() * (stage.velocity[index] - was);
             }
         }
     }

@@ -46,9 +46,9 @@ impl Act for Lean {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let share = self.share.factor() * self.grid.cell(stage.metre.ppq()).0;
-        for &row in aimed {
-            stage.move_by(row, self.by);
-            stage.onset[row] += share;
+        for &index in aimed {
+            stage.move_by(index, self.by);
+            stage.onset[index] += share;
         }
     }
 }

@@ -64,22 +64,34 @@ impl Act for Length {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let share = self.share.factor();
-        for rows in stage.by_instrument(aimed) {
-            for (place, &row) in rows.iter().enumerate() {
-                let at = stage.onset[row];
-                let whole = match self.of {
-                    LengthOf::Own => stage.length[row],
-                    LengthOf::Set => stage.tempo.ticks_of(self.time, Ticks(at)).0,
-                    LengthOf::Next => {
-                        let next = rows[place + 1..].iter().map(|&next| stage.onset[next]).find(|&next| next > at);
-                        let Some(next) = next else { continue };
-                        next - at
-                    }
-                };
-                stage.length[row] = (share * whole).max(1.0);
-            }
+        let next = if self.of == LengthOf::Next { next_onsets(stage) } else { Vec::new() };
+        for &index in aimed {
+            let whole = match self.of {
+                LengthOf::Own => stage.length[index],
+                LengthOf::Set => stage.tempo.ticks_of(self.time, Ticks(stage.onset[index])).0,
+                LengthOf::Next if next[index].is_finite() => next[index] - stage.onset[index],
+                LengthOf::Next => continue,
+            };
+            stage.length[index] = (share * whole).max(1.0);
         }
     }
+}
+
+/// Where the next hit of its instrument begins that sounds after each, aimed at or not; endless for the last.
+fn next_onsets(stage: &Stage<'_>) -> Vec<f64> {
+    let mut next = vec![f64::INFINITY; stage.count()];
+    for mut indices in stage.by_instrument(&stage.sounding()) {
+        indices.sort_by(|&a, &b| stage.onset[a].total_cmp(&stage.onset[b]));
+        let (mut at, mut after) = (f64::INFINITY, f64::INFINITY);
+        for index in indices.into_iter().rev() {
+            let onset = stage.onset[index];
+            if onset < at {
+                (at, after) = (onset, at);
+            }
+            next[index] = after;
+        }
+    }
+    next
 }
 
 #[cfg(test)]

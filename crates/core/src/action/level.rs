@@ -36,8 +36,8 @@ impl Act for Level {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
-        for &row in aimed {
-            stage.velocity[row] += self.by;
+        for &index in aimed {
+            stage.velocity[index] += self.by;
         }
     }
 }

@@ -35,17 +35,17 @@ impl Default for Limits {
     }
 }
 
-/// The least and the greatest velocity of some rows.
-pub(super) fn extremes(stage: &Stage<'_>, rows: &[usize]) -> (f64, f64) {
-    let velocities = || rows.iter().map(|&row| stage.velocity[row]);
+/// The least and the greatest velocity of some indices.
+pub(super) fn extremes(stage: &Stage<'_>, indices: &[usize]) -> (f64, f64) {
+    let velocities = || indices.iter().map(|&index| stage.velocity[index]);
     (velocities().fold(f64::INFINITY, f64::min), velocities().fold(f64::NEG_INFINITY, f64::max))
 }
 
-/// Maps the rows' velocities in proportion onto floor to ceiling; one single velocity is clipped.
-pub(super) fn squeeze(stage: &mut Stage<'_>, rows: &[usize], floor: f64, ceiling: f64) {
-    let (least, most) = extremes(stage, rows);
-    for &row in rows {
-        let velocity = &mut stage.velocity[row];
+/// Maps the indices' velocities in proportion onto floor to ceiling; one single velocity is clipped.
+pub(super) fn squeeze(stage: &mut Stage<'_>, indices: &[usize], floor: f64, ceiling: f64) {
+    let (least, most) = extremes(stage, indices);
+    for &index in indices {
+        let velocity = &mut stage.velocity[index];
         *velocity = match most > least {
             true => floor + (*velocity - least) / (most - least) * (ceiling - floor),
             false => velocity.clamp(floor, ceiling),
@@ -87,13 +87,13 @@ impl Act for Limits {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let [floor, ceiling] = [self.floor, self.ceiling].map(|velocity| f64::from(velocity.get()));
         if self.how == LimitsHow::Clip {
-            for &row in aimed {
-                stage.velocity[row] = stage.velocity[row].clamp(floor, ceiling);
+            for &index in aimed {
+                stage.velocity[index] = stage.velocity[index].clamp(floor, ceiling);
             }
             return;
         }
-        for rows in stage.by_instrument(aimed) {
-            squeeze(stage, &rows, floor, ceiling);
+        for indices in stage.by_instrument(aimed) {
+            squeeze(stage, &indices, floor, ceiling);
         }
     }
 }

@@ -79,7 +79,7 @@ impl Default for Loosen {
 /// The draws of the drift; hits draw lower numbers.
 const WANDER_DRAW: u32 = 1 << 16;
 
-/// Where the slow drift is at a row, −1 to 1. Neighbours mostly lie between the same two turns.
+/// Where the slow drift is at a index, −1 to 1. Neighbours mostly lie between the same two turns.
 struct Drift<'a> {
     dice: &'a Dice,
     period: f64,
@@ -89,14 +89,18 @@ struct Drift<'a> {
 }
 
 impl Drift<'_> {
-    fn at(&mut self, stage: &Stage<'_>, row: usize) -> f64 {
-        let at = stage.written(row).tick;
+    fn at(&mut self, stage: &Stage<'_>, index: usize) -> f64 {
+        let at = stage.anchor(index);
         let bar = stage.metre.bar_at(at);
         let place = (f64::from(bar.number - 1) + (at.0 - bar.start.0) / bar.length.0) / self.period;
-        let draw = if self.apart { WANDER_DRAW + 1 + stage.instrument(row) as u32 } else { WANDER_DRAW };
+        let draw = if self.apart {
+            WANDER_DRAW + 1 + stage.instrument(index).map_or(0xffff, |place| place as u32)
+        } else {
+            WANDER_DRAW
+        };
         let number = place as u32;
         if (self.known.0, self.known.1) != (draw, number) {
-            let turn = |number: u32| 2.0 * self.dice.even(HitId(number), draw) - 1.0;
+            let turn = |number: u32| 2.0 * self.dice.even(HitId::new(number), draw) - 1.0;
             self.known = (draw, number, turn(number), turn(number + 1));
         }
         let (_, _, before, after) = self.known;
@@ -110,10 +114,10 @@ impl Loosen {
     pub(super) fn loosen(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, drift: &Dice) {
         let apart = self.wanders == Wanders::Apart;
         let mut drift = Drift { dice: drift, period: self.period.max(1.0), apart, known: (0, 0, 0.0, 0.0) };
-        for &row in aimed {
-            let drawn = self.spread.drawn(dice, stage.id(row));
-            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * drift.at(stage, row) };
-            stage.move_by(row, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
+        for &index in aimed {
+            let drawn = self.spread.drawn(dice, stage.id(index));
+            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * drift.at(stage, index) };
+            stage.move_by(index, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
         }
     }
 }

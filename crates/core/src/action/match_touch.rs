@@ -48,25 +48,25 @@ impl Act for Match {
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        for rows in stage.by_instrument(aimed) {
-            let Some(touch) = stage.instrument_at(rows[0]).and_then(|one| self.reference.for_instrument(one)) else {
+        for indices in stage.by_instrument(aimed) {
+            let Some(touch) = stage.instrument_at(indices[0]).and_then(|one| self.reference.for_instrument(one)) else {
                 continue;
             };
             let mut groups: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
-            for row in rows {
-                let slot = TouchProfile::slot(stage.metre, self.reference.quarters, stage.written(row).tick);
-                groups.entry(slot.filter(|slot| touch.slots.contains_key(slot)).unwrap_or(0)).or_default().push(row);
+            for index in indices {
+                let slot = TouchProfile::slot(stage.metre, self.reference.quarters, stage.anchor(index));
+                groups.entry(slot.filter(|slot| touch.slots.contains_key(slot)).unwrap_or(0)).or_default().push(index);
             }
-            for (slot, mut rows) in groups {
+            for (slot, mut indices) in groups {
                 let spread = touch.slots.get(&slot).unwrap_or(&touch.all);
-                let tie = |row: usize| dice.even(stage.id(row), 0);
-                rows.sort_by(|&a, &b| {
+                let tie = |index: usize| dice.even(stage.id(index), 0);
+                indices.sort_by(|&a, &b| {
                     stage.velocity[a].total_cmp(&stage.velocity[b]).then(tie(a).total_cmp(&tie(b))).then(a.cmp(&b))
                 });
-                let count = rows.len() as f64;
-                for (place, row) in rows.into_iter().enumerate() {
+                let count = indices.len() as f64;
+                for (place, index) in indices.into_iter().enumerate() {
                     let target = spread.at((place as f64 + 0.5) / count);
-                    let velocity = &mut stage.velocity[row];
+                    let velocity = &mut stage.velocity[index];
                     *velocity += self.amount.factor() * (target - *velocity);
                 }
             }

@@ -59,7 +59,7 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     /// Its words and settings.
     const INFO: ActionInfo;
 
-    /// Do it to the aimed rows of the stage.
+    /// Do it to the aimed indices of the stage.
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice);
 
     /// What is wrong beyond single settings being out of range: the setting and why.
@@ -191,12 +191,18 @@ impl Values {
 fn read<A: Act>(settings: Value) -> Result<A, (String, String)> {
     let action: A = serde_path_to_error::deserialize(settings)
         .map_err(|error| (error.path().to_string(), error.inner().to_string()))?;
-    let written = serde_json::to_value(&action).map_err(|error| (".".to_owned(), error.to_string()))?;
-    for setting in A::INFO.settings {
-        setting.values.check(&written[setting.name]).map_err(|message| (setting.name.to_owned(), message))?;
-    }
-    action.check()?;
+    checked(&action)?;
     Ok(action)
+}
+
+fn checked<A: Act>(action: &A) -> Result<(), (String, String)> {
+    if !A::INFO.settings.is_empty() {
+        let written = serde_json::to_value(action).map_err(|error| (".".to_owned(), error.to_string()))?;
+        for setting in A::INFO.settings {
+            setting.values.check(&written[setting.name]).map_err(|message| (setting.name.to_owned(), message))?;
+        }
+    }
+    action.check()
 }
 
 macro_rules! actions {
@@ -225,6 +231,13 @@ macro_rules! actions {
             pub fn info(&self) -> ActionInfo {
                 match self {
                     $(Action::$name(_) => $name::INFO),+
+                }
+            }
+
+            /// Whether every setting is in range; else the setting's path and what is wrong.
+            pub(crate) fn check(&self) -> Result<(), (String, String)> {
+                match self {
+                    $(Action::$name(action) => checked(action)),+
                 }
             }
 

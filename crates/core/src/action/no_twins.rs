@@ -55,8 +55,8 @@ impl Act for NoTwins {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let moved =
             |velocity: f64, bounds: (f64, f64)| (velocity >= bounds.0 && velocity <= bounds.1).then_some(velocity);
-        for rows in stage.by_instrument(aimed) {
-            for pair in rows.windows(2) {
+        for indices in stage.by_instrument(aimed) {
+            for pair in indices.windows(2) {
                 let (before, now) =
                     (stage.velocity[pair[0]].clamp(1.0, 127.0), stage.velocity[pair[1]].clamp(1.0, 127.0));
                 if (now - before).abs() >= self.least {

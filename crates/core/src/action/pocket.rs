@@ -102,6 +102,11 @@ impl PocketSettings {
         }
     }
 
+    /// The kinds of those of its five actions that change anything.
+    pub fn active(&self) -> Vec<&'static str> {
+        self.as_actions(Percent(100.0)).iter().map(|action| action.info().kind).collect()
+    }
+
     /// What it does at a strength as ordinary actions, in order; what changes nothing is left out.
     pub fn as_actions(&self, strength: Percent) -> Vec<Action> {
         let settings = self.at(strength);
@@ -203,7 +208,7 @@ mod tests {
     #[test]
     fn followers_do_what_the_pocket_says_each_at_its_strength() {
         let (part, pockets) = (sixteenths(&[100; 4]), Pockets::from([(PocketId(3), late())]));
-        let second = |strength| play(&part, &pockets, vec![follow(strength)]).hits[1].tick.0;
+        let second = |strength| play(&part, &pockets, vec![follow(strength)]).written[1].tick.0;
         // 60 % of 480 ticks, and 19.2 ticks behind.
         assert_eq!(second(100.0), 307.0);
         assert_eq!(second(50.0), 274.0, "55 % and 5 ms");
@@ -219,7 +224,7 @@ mod tests {
         {
             let pockets = Pockets::from([(PocketId(3), settings.clone())]);
             let detached = settings.as_actions(Percent(70.0));
-            assert_eq!(play(&part, &pockets, vec![follow(70.0)]).hits, play(&part, &pockets, detached).hits);
+            assert_eq!(play(&part, &pockets, vec![follow(70.0)]).written, play(&part, &pockets, detached).written);
         }
         assert!(PocketSettings::default().as_actions(Percent(100.0)).is_empty());
     }
@@ -238,8 +243,8 @@ mod tests {
         let pockets = Pockets::from([(PocketId(3), PocketSettings { loosen, ..PocketSettings::default() })]);
         let part = sixteenths(&[100; 64]);
         let off = Action::Pull(Pull { strength: Percent(0.0), ..Pull::default() });
-        let first = play(&part, &pockets, vec![follow(100.0)]).hits;
-        assert_eq!(first, play(&part, &pockets, vec![off, follow(100.0)]).hits, "another pass, the same drift");
+        let first = play(&part, &pockets, vec![follow(100.0)]).written;
+        assert_eq!(first, play(&part, &pockets, vec![off, follow(100.0)]).written, "another pass, the same drift");
     }
 
     #[test]

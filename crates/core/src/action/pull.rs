@@ -50,9 +50,9 @@ impl Default for Pull {
 }
 
 impl Pull {
-    fn start(&self, stage: &Stage<'_>, row: usize, dice: &Dice) -> f64 {
+    fn start(&self, stage: &Stage<'_>, index: usize, dice: &Dice) -> f64 {
         let swung = Swung { grid: self.grid, swing: self.swing };
-        let at = stage.onset[row];
+        let at = stage.onset[index];
         let line = swung.nearest(stage.metre, at);
         let off = at - line;
         let millis = stage.tempo.millis_of(Ticks(off.abs()), Ticks(line));
@@ -67,7 +67,7 @@ impl Pull {
         if self.residue.0 == 0.0 {
             return line + left;
         }
-        let chance = Millis((2.0 * dice.even(stage.id(row), 0) - 1.0) * self.residue.0);
+        let chance = Millis((2.0 * dice.even(stage.id(index), 0) - 1.0) * self.residue.0);
         line + left + stage.tempo.ticks_of(chance, Ticks(line)).0
     }
 }
@@ -107,22 +107,22 @@ impl Act for Pull {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.swing };
         let cell = self.grid.cell(stage.metre.ppq()).0;
-        for &row in aimed {
-            let end = stage.onset[row] + stage.length[row];
+        for &index in aimed {
+            let end = stage.onset[index] + stage.length[index];
             // Neither drawn nor left to chance: it stays to the bit.
             if self.strength.0 != 0.0 || self.residue.0 != 0.0 {
-                stage.onset[row] = self.start(stage, row, dice);
+                stage.onset[index] = self.start(stage, index, dice);
             }
             if self.ends.0 > 0.0 {
                 // A hit never ends on the line that it starts on: then the next one is meant.
                 let (_, line, after) = swung.lines(stage.metre, end);
-                let line = if line <= stage.onset[row] + cell / 4.0 { after } else { line };
+                let line = if line <= stage.onset[index] + cell / 4.0 { after } else { line };
                 let end = end + self.ends.factor() * (line - end);
-                stage.length[row] = (end - stage.onset[row]).max(1.0);
+                stage.length[index] = (end - stage.onset[index]).max(1.0);
             }
             if self.lengths.0 > 0.0 {
-                let whole = (stage.length[row] / cell).round().max(1.0) * cell;
-                stage.length[row] += self.lengths.factor() * (whole - stage.length[row]);
+                let whole = (stage.length[index] / cell).round().max(1.0) * cell;
+                stage.length[index] += self.lengths.factor() * (whole - stage.length[index]);
             }
         }
     }

@@ -37,8 +37,8 @@ impl Act for Set {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let to = f64::from(self.to.get());
-        for &row in aimed {
-            stage.velocity[row] += self.amount.factor() * (to - stage.velocity[row]);
+        for &index in aimed {
+            stage.velocity[index] += self.amount.factor() * (to - stage.velocity[index]);
         }
     }
 }

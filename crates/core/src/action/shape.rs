@@ -58,10 +58,10 @@ impl Shape {
 struct Ranked {
     velocity: f64,
     tie: u32,
-    row: u32,
+    index: u32,
 }
 
-/// The rows in order of velocity, then of the tie breaker. Hits are first dealt into a bin for each
+/// The indices in order of velocity, then of the tie breaker. Hits are first dealt into a bin for each
 /// whole velocity and sorted there, by the tie breaker alone where a bin holds one velocity, as most
 /// do: much faster than sorting them all at once.
 fn sorted(hits: &[Ranked]) -> Vec<u32> {
@@ -84,7 +84,7 @@ fn sorted(hits: &[Ranked]) -> Vec<u32> {
             bin.sort_unstable();
         }
     }
-    bins.into_iter().flatten().map(|key| hit(key).row).collect()
+    bins.into_iter().flatten().map(|key| hit(key).index).collect()
 }
 
 impl Act for Shape {
@@ -122,20 +122,20 @@ impl Act for Shape {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let follow = self.follow.factor();
-        for rows in stage.by_instrument(aimed) {
-            let rank = |&row: &usize| {
-                let weight = if follow > 0.0 { stage.weight(row) } else { 0.0 };
-                let tie = follow * weight + (1.0 - follow) * dice.even(stage.id(row), 0);
+        for indices in stage.by_instrument(aimed) {
+            let rank = |&index: &usize| {
+                let weight = if follow > 0.0 { stage.weight(index) } else { 0.0 };
+                let tie = follow * weight + (1.0 - follow) * dice.even(stage.id(index), 0);
                 // What follows the beat entirely still ties on like beats: dice break those.
-                let tie = if follow == 1.0 { 0.999 * tie + 0.001 * dice.even(stage.id(row), 0) } else { tie };
+                let tie = if follow == 1.0 { 0.999 * tie + 0.001 * dice.even(stage.id(index), 0) } else { tie };
                 let tie = (tie * f64::from(u32::MAX)) as u32;
-                Ranked { velocity: stage.velocity[row], tie, row: row as u32 }
+                Ranked { velocity: stage.velocity[index], tie, index: index as u32 }
             };
-            let ranked: Vec<Ranked> = rows.iter().map(rank).collect();
+            let ranked: Vec<Ranked> = indices.iter().map(rank).collect();
             let (count, amount) = (ranked.len() as f64, self.amount.factor());
-            for (place, row) in sorted(&ranked).into_iter().enumerate() {
+            for (place, index) in sorted(&ranked).into_iter().enumerate() {
                 let target = self.target((place as f64 + 0.5) / count);
-                let velocity = &mut stage.velocity[row as usize];
+                let velocity = &mut stage.velocity[index as usize];
                 *velocity += amount * (target - *velocity);
             }
         }

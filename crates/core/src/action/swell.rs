@@ -107,20 +107,20 @@ impl Act for Swell {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
-        for (from, to, rows) in stage.stretches(aimed) {
+        for (from, to, indices) in stage.stretches(aimed) {
             let span = (to - from).max(1.0);
-            for rows in stage.by_instrument(&rows) {
-                let places: Vec<f64> = rows.iter().map(|&row| (stage.written(row).tick.0 - from) / span).collect();
+            for indices in stage.by_instrument(&indices) {
+                let places: Vec<f64> = indices.iter().map(|&index| (stage.anchor(index).0 - from) / span).collect();
                 let levels = match self.of {
-                    SwellOf::Change => vec![0.0; rows.len()],
+                    SwellOf::Change => vec![0.0; indices.len()],
                     SwellOf::Level => {
-                        let values: Vec<f64> = rows.iter().map(|&row| stage.velocity[row]).collect();
+                        let values: Vec<f64> = indices.iter().map(|&index| stage.velocity[index]).collect();
                         moving_mean(&places, &values, 0.125)
                     }
                 };
-                for ((&row, &place), level) in rows.iter().zip(&places).zip(levels) {
+                for ((&index, &place), level) in indices.iter().zip(&places).zip(levels) {
                     let line = self.from + self.curve.at(place.clamp(0.0, 1.0)) * (self.to - self.from);
-                    stage.velocity[row] += line - level;
+                    stage.velocity[index] += line - level;
                 }
             }
         }

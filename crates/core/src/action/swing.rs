@@ -40,8 +40,8 @@ impl Act for Swing {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.to };
-        for &row in aimed {
-            stage.onset[row] = swung.warped(stage.metre, stage.onset[row]);
+        for &index in aimed {
+            stage.onset[index] = swung.warped(stage.metre, stage.onset[index]);
         }
     }
 }

@@ -37,8 +37,8 @@ impl Act for Vary {
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        for &row in aimed {
-            stage.velocity[row] += (2.0 * self.spread.drawn(dice, stage.id(row)) - 1.0) * self.by;
+        for &index in aimed {
+            stage.velocity[index] += (2.0 * self.spread.drawn(dice, stage.id(index)) - 1.0) * self.by;
         }
     }
 }

@@ -15,6 +15,12 @@ pub fn client() -> Client {
     Client::untracked(vivida_server::rocket(Arc::new(app), 0)).unwrap()
 }
 
+/// A server over a database file, without the demo songs.
+pub fn client_over(path: &std::path::Path) -> Client {
+    let app = App::new(Store::open(path).unwrap());
+    Client::untracked(vivida_server::rocket(Arc::new(app), 0)).unwrap()
+}
+
 pub const HOST: (&str, &str) = ("Host", "127.0.0.1:8347");
 
 pub fn host() -> Header<'static> {

@@ -604,7 +604,7 @@ note?: Note, };
 
 export type HandHit = { 
 /**
- * From [`ByHand::FIRST_ADDED`] on, unlike those of the part.
+ * From [`HitId::FIRST_BY_HAND`] on, below 2^32, unlike those of the part.
  */
 id: HitId, 
 /**
@@ -1223,7 +1223,11 @@ metres: Array<string>, bars: number, seconds: number, parts: Array<PartCard>, pi
 /**
  * What was wrong with the file and how it was mended.
  */
-mended: Array<string>, };
+mended: Array<string>, 
+/**
+ * What of it cannot be read, and why.
+ */
+damage: string | null, };
 
 export type PartCard = { id: PartId, name: string, drums: boolean, 
 /**
@@ -1233,7 +1237,11 @@ muted: boolean,
 /**
  * Made of a part of the file by duplicating it.
  */
-is_second: boolean, hits: number, passes: number, };
+is_second: boolean, hits: number, passes: number, 
+/**
+ * What of it cannot be read, and why.
+ */
+damage: string | null, };
 
 export type Picture = { 
 /**
@@ -1367,13 +1375,21 @@ grid: Grid | null,
 /**
  * The take that is worked on.
  */
-take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, history: History, };
+take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, 
+/**
+ * What of it cannot be read, and why.
+ */
+damage: string | null, history: History, };
 
 export type TakeCard = { id: TakeId, name: string, 
 /**
  * Its Written was printed; else it is as the file has it.
  */
-is_print: boolean, passes: number, };
+is_print: boolean, passes: number, 
+/**
+ * Why its passes cannot be read; it is played as it was written until it has others.
+ */
+damage: string | null, };
 
 export type TakeColumns = { ticks: Array<number>, seconds: Array<number>, 
 /**
@@ -1383,9 +1399,13 @@ lengths: Array<number>, velocities: Array<number>, notes: Array<number>,
 /**
  * The place of each hit's instrument in the kit of the take that is worked on.
  */
-instruments: Array<number>, reading: Reading, };
+instruments: Array<number | null>, reading: Reading, };
 
-export type RecipeCard = { id: RecipeId, revision: number, name: string, note: string, recipe: Recipe, };
+export type RecipeCard = { id: RecipeId, revision: number, name: string, note: string, recipe: Recipe, 
+/**
+ * Why its passes cannot be read.
+ */
+damage: string | null, };
 
 export type Fitted = { recipe: Recipe, 
 /**
@@ -1413,15 +1433,15 @@ export type NewRecipe = { name: string, note: string, recipe: Recipe, };
 
 export type RecipeChange = { revision: number, name: string, note: string, };
 
-export type WrittenColumns = { ids: Array<number>, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
+export type WrittenColumns = { ids: Array<HitId>, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
 /**
  * The place of each hit's instrument in the kit.
  */
-instruments: Array<number>, seconds: Array<number>, lengths: Array<number>, 
+instruments: Array<number | null>, seconds: Array<number>, lengths: Array<number>, 
 /**
- * The tick of the grid line that each hit is meant for.
+ * The grid line that each hit is meant for.
  */
-grid_lines: Array<number>, };
+lines: LineColumns, };
 
 export type TimingColumns = { ticks: number[], 
 /**
@@ -1429,20 +1449,230 @@ export type TimingColumns = { ticks: number[],
  */
 at: number[], 
 /**
- * The rows of hits that do not last as long as they were written, and how long they do,
+ * The places in the columns of hits that do not last as long as they were written, and how long they do,
  * likewise.
  */
 lasts: [number, number][], };
 
-export type AddedHit = { id: number, 
+export type MadeColumns = { ids: Array<HitId>, 
 /**
- * Its instrument's place in the kit.
+ * The pass that made each.
  */
-instrument: number, note: number, 
+passes: Array<PassId>, 
 /**
- * The tick of the grid line that it is nearest to.
+ * The hit that each was made from, if from one.
  */
-grid_line: number, };
+parents: Array<HitId | null>, 
+/**
+ * Where each belongs in the metre, in ticks.
+ */
+anchors: Array<number>, ticks: number[], 
+/**
+ * From the start of the song, in hundredths of a millisecond.
+ */
+at: number[], 
+/**
+ * How long each lasts, likewise.
+ */
+lasts: number[], velocities: Array<number>, notes: Array<Note>, 
+/**
+ * The place of each one's instrument in the kit; nothing where the kit does not know its note.
+ */
+instruments: Array<number | null>, lines: LineColumns, };
+
+export type LineColumns = { ticks: Array<number>, seconds: Array<number>, 
+/**
+ * The bar of each, from 1.
+ */
+bars: Array<number>, 
+/**
+ * Where in the bar each is, in words: its place in `names`.
+ */
+places: Array<number>, 
+/**
+ * beat 2&, beat 3 ⅓ …
+ */
+names: Array<string>, };
+
+export type Gesture = { "kind": "move-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * −126 to 126.
+ */
+velocity: number, 
+/**
+ * ms
+ */
+time: Millis, 
+/**
+ * So far as the pointer went.
+ */
+ticks: Ticks, 
+/**
+ * Where the pointer was, for the tempo there.
+ */
+at: Ticks, } | { "kind": "set-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * How hard.
+ */
+velocity: Velocity, } | { "kind": "put-on", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * The other instrument.
+ */
+instrument: InstrumentId, } | { "kind": "take-out", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, } | { "kind": "bring-back", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, } | { "kind": "add-hit", 
+/**
+ * On this instrument.
+ */
+instrument: InstrumentId, 
+/**
+ * Where the pointer was.
+ */
+tick: Ticks, 
+/**
+ * How hard.
+ */
+velocity: Velocity, 
+/**
+ * On the nearest line of the part's grid, else where the pointer was.
+ */
+snapped: boolean, } | { "kind": "copy-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * Counted in quarter notes.
+ */
+quarters: number, } | { "kind": "cut-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, } | { "kind": "shape-by", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * The 10th percentile.
+ */
+soft?: number, 
+/**
+ * The median.
+ */
+typical?: number, 
+/**
+ * The 90th percentile.
+ */
+hard?: number, } | { "kind": "lean-by", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * ms
+ */
+by: Millis, } | { "kind": "spread-by", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * ms of standard deviation.
+ */
+by: Millis, } | { "kind": "draw-slot", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * From 1.
+ */
+slot: number, 
+/**
+ * Shares of a cell.
+ */
+cells: number, 
+/**
+ * A factor.
+ */
+louder: number, } | { "kind": "set", 
+/**
+ * Which pass.
+ */
+pass: PassId, 
+/**
+ * By its name in JSON.
+ */
+setting: string, 
+/**
+ * What it becomes.
+ */
+value: unknown, } | { "kind": "change-pass", 
+/**
+ * Which pass.
+ */
+pass: PassId, 
+/**
+ * Whether it is on.
+ */
+on?: boolean, 
+/**
+ * A name of the person's own.
+ */
+name?: string, 
+/**
+ * Whom.
+ */
+aim?: Aim, } | { "kind": "move-pass", 
+/**
+ * Which pass.
+ */
+pass: PassId, 
+/**
+ * Later is positive.
+ */
+by: number, } | { "kind": "delete-pass", 
+/**
+ * Which pass.
+ */
+pass: PassId, } | { "kind": "add-passes", 
+/**
+ * The passes of a recipe, whatever ids they have.
+ */
+passes: Pass[], 
+/**
+ * In the place of those that are there.
+ */
+instead: boolean, } | { "kind": "duplicate-pass", 
+/**
+ * Which pass.
+ */
+pass: PassId, 
+/**
+ * Aimed at what the first one leaves out.
+ */
+others: boolean, };
+
+export type Turned = "conditions" | "articulations" | "instruments" | "bars";
 
 export type PerformanceColumns = { 
 /**
@@ -1462,14 +1692,22 @@ touch_key: string,
  */
 velocities: Array<number> | null, 
 /**
- * The rows of hits that do not sound, and the pass that silenced each.
+ * The hits that do not sound, and the pass that silenced each.
  */
-silenced: Array<[number, PassId]>, 
+silenced: Array<[HitId, PassId]>, 
 /**
- * The rows of hits that another instrument plays than was written: its place in the kit and
- * the note.
+ * The written hits that another instrument plays than was written: its place in the kit (nothing where
+ * the kit does not know the note) and the note.
  */
-elsewhere: Array<[number, number, number]>, added: Array<AddedHit>, passes: Array<PassReport>, reading: Reading, };
+elsewhere: [number, number | null, number][], made: MadeColumns, passes: Array<PassReport>, reading: Reading, 
+/**
+ * The passes whose aim is turned round, and what of it.
+ */
+turned: Array<[PassId, Turned]>, 
+/**
+ * The recipe after the gestures that were asked for; nothing where there were none.
+ */
+recipe: Recipe | null, };
 
 export type ActionOffer = { info: ActionInfo, start: Action, };
 
@@ -1487,11 +1725,35 @@ held_at_start: number,
  */
 smpte: boolean, };
 
+export type NewRender = { song: SongId, 
+/**
+ * As it was written; else as it is played.
+ */
+written?: boolean, };
+
+export type RenderState = { id: number, 
+/**
+ * 0 to 1.
+ */
+done: number, 
+/**
+ * It can be fetched.
+ */
+ready: boolean, 
+/**
+ * Why it could not be made.
+ */
+failed: string | null, };
+
 export type Travelled = { 
 /**
  * The step, or nothing where there was none.
  */
-label: string | null, parts: Array<PartState>, history: History, };
+label: string | null, 
+/**
+ * The song with what it holds, where the step was one of its workspace.
+ */
+song: SongDetail | null, parts: Array<PartState>, pockets: Array<PocketCard>, history: History, };
 
 export type SongChange = { revision: number, name: string, };
 
@@ -1499,7 +1761,15 @@ export type PartChangeRequest = { revision: number,
 /**
  * What undo calls it.
  */
-label: string, recipe?: Recipe, variation?: number, drums?: boolean, name?: string, muted?: boolean, take?: TakeId, layers?: Layers, 
+label: string, 
+/**
+ * Other passes for the take.
+ */
+recipe?: Recipe, 
+/**
+ * What is done to these passes, or to those that are kept, one on top of the other.
+ */
+gestures?: Array<Gesture>, variation?: number, drums?: boolean, name?: string, muted?: boolean, take?: TakeId, layers?: Layers, 
 /**
  * True: the layers of every song hold for this part again.
  */
@@ -1513,7 +1783,21 @@ grid?: Grid,
  */
 fitting_grid?: boolean, };
 
-export type PerformRequest = { recipe: Recipe, variation: number, round: number, 
+export type Audition = { aim: Aim, action: Action, };
+
+export type PerformRequest = { recipe: Recipe, 
+/**
+ * What is done to the recipe before it is played, one on top of the other.
+ */
+gestures?: Array<Gesture>, variation: number, round: number, 
+/**
+ * Only this pass is heard; nothing hears all.
+ */
+alone?: PassId, 
+/**
+ * What is listened to behind the passes, before it is taken.
+ */
+audition?: Audition, 
 /**
  * Ask for the hits that this pass changes instead.
  */
@@ -1535,7 +1819,15 @@ touch?: string,
  */
 pockets?: { [key in number]: PocketSettings }, };
 
-export type PocketCard = { id: PocketId, revision: number, name: string, settings: PocketSettings, followers: Array<Follower>, };
+export type PocketCard = { id: PocketId, revision: number, name: string, settings: PocketSettings, 
+/**
+ * Those of its five actions that do something.
+ */
+active: Array<string>, followers: Array<Follower>, 
+/**
+ * Why its settings cannot be read.
+ */
+damage: string | null, };
 
 export type Follower = { part: PartId, part_name: string, pass: PassId, on: boolean, 
 /**
@@ -1579,7 +1871,11 @@ pass?: PassId, change: Following, };
 
 export type Following = { "kind": "follow", instruments: Array<InstrumentId>, } | { "kind": "strength", strength: number, } | { "kind": "switch", on: boolean, } | { "kind": "detach" } | { "kind": "leave" };
 
-export type SessionDefaults = { recipe: RecipeId | null, pocket: UsualPocket | null, grid: Grid | null, 
+export type SessionDefaults = { 
+/**
+ * Counts its changes; 0 where nothing was ever chosen.
+ */
+revision: number, recipe: RecipeId | null, pocket: UsualPocket | null, grid: Grid | null, 
 /**
  * Tonal parts follow the pocket, too.
  */
@@ -1601,7 +1897,11 @@ export type GrooveCard = { id: GrooveId, revision: number,
 /**
  * It ships with Vivida.
  */
-own: boolean, favourite: boolean, note: string, groove: GrooveProfile, reading: GrooveReading, };
+own: boolean, favourite: boolean, note: string, groove: GrooveProfile, reading: GrooveReading, 
+/**
+ * Why it cannot be read.
+ */
+damage: string | null, };
 
 export type NewGroove = { note: string, groove: GrooveProfile, };
 

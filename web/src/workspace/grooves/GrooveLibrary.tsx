@@ -2,8 +2,9 @@ import { ActionIcon, Button, FileButton, Menu, TextInput } from "@mantine/core";
 import { IconDots, IconSearch, IconStar, IconStarFilled } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client } from "../../api/client";
+import { client, files } from "../../api/client";
 import type { GrooveCard } from "../../api/generated/types";
+import { DamageMark } from "../../Damage";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
 import { offerUndo } from "../../offerUndo";
@@ -120,16 +121,26 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 				size={20}
 				aria-label={`${groove.name} is a favourite`}
 				aria-pressed={favourite}
+				// A change would put an empty groove in its place.
+				disabled={card.damage !== null}
 				onClick={() => void set({ favourite: !favourite })}
 			>
 				{favourite ? <IconStarFilled size={13} /> : <IconStar size={13} />}
 			</ActionIcon>
-			<button type="button" className={classes.name} title={note} aria-pressed={chosen} onClick={onChoose}>
+			<button
+				type="button"
+				className={classes.name}
+				title={note}
+				aria-pressed={chosen}
+				disabled={card.damage !== null}
+				onClick={onChoose}
+			>
 				<span>{groove.name}</span>
 				<small>
 					{groove.metre.numerator}/{groove.metre.denominator}
 				</small>
 			</button>
+			<DamageMark reason={card.damage} />
 			<LineMenu card={card} onEdit={setEditing} onDelete={() => void remove()} />
 		</li>
 	);
@@ -156,8 +167,16 @@ function LineMenu({ card, onEdit, onDelete }: LineMenuProps) {
 				</ActionIcon>
 			</Menu.Target>
 			<Menu.Dropdown>
-				<Menu.Item onClick={() => edit("name")}>Rename</Menu.Item>
-				<Menu.Item onClick={() => edit("note")}>Write a note</Menu.Item>
+				{card.damage === null ? (
+					<>
+						<Menu.Item onClick={() => edit("name")}>Rename</Menu.Item>
+						<Menu.Item onClick={() => edit("note")}>Write a note</Menu.Item>
+					</>
+				) : (
+					<Menu.Item component="a" href={files.groove(card.id)} download>
+						Save what is left as a file
+					</Menu.Item>
+				)}
 				<Menu.Item color="red" onClick={onDelete}>
 					Delete
 				</Menu.Item>

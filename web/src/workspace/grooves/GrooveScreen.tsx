@@ -40,7 +40,8 @@ export function GrooveScreen() {
 	const library = useGrooves();
 	const [shown, setShown] = useState<Shown | null>(null);
 	useEffect(() => {
-		if (!shown && library.data?.length) setShown(ofCard(library.data[0]));
+		const first = library.data?.find((card) => card.damage === null);
+		if (!shown && first) setShown(ofCard(first));
 	}, [shown, library.data]);
 	return (
 		<section className={classes.screen} aria-label="Grooves">
@@ -127,7 +128,9 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 					searchable
 					selectFirstOptionOnChange
 					value={over}
-					data={(library.data ?? []).map(({ id, groove: { name } }) => ({ value: `${id}`, label: name }))}
+					data={(library.data ?? [])
+						.filter((card) => card.damage === null)
+						.map(({ id, groove: { name } }) => ({ value: `${id}`, label: name }))}
 					onChange={setOver}
 				/>
 				<Checkbox

@@ -1,7 +1,6 @@
 import { Button, MultiSelect, Switch } from "@mantine/core";
 import { useEffect, useState } from "react";
 import type { Action, GrooveProfile } from "../../api/generated/types";
-import { withAdded } from "../edit";
 import passClasses from "../passes/Passes.module.css";
 import { ActionWords } from "../passes/Sentence";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -33,8 +32,9 @@ export function UseForm({ groove }: { groove: GrooveProfile }) {
 		if (!now) store.getState().listen(null);
 	};
 	const use = () => {
-		const { recipe, draft, commit, showGrooves } = store.getState();
-		draft({ recipe: withAdded(recipe, { instruments: on }, action) });
+		const { act, commit, showGrooves } = store.getState();
+		const pass = { id: 1, on: true, aim: { instruments: on }, action };
+		act({ kind: "add-passes", passes: [pass], instead: false });
 		commit(`take the groove “${groove.name}”`);
 		showGrooves(false);
 	};

@@ -2,7 +2,6 @@ import { Button, Popover, TextInput } from "@mantine/core";
 import { IconPlus, IconSearch } from "@tabler/icons-react";
 import { useState } from "react";
 import type { ActionInfo, ActionOffer } from "../../api/generated/types";
-import { withAdded } from "../edit";
 import { useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
@@ -34,9 +33,9 @@ export function AddPass() {
 		.sort((a, b) => a.rank - b.rank)
 		.map((one) => one.offer);
 	const add = ({ info, start }: ActionOffer) => {
-		const { recipe, draft, commit, open } = store.getState();
+		const { act, commit, open } = store.getState();
 		const aim = open ? { instruments: [open] } : {};
-		draft({ recipe: withAdded(recipe, aim, start) });
+		act({ kind: "add-passes", passes: [{ id: 1, on: true, aim, action: start }], instead: false });
 		commit(`add ${info.title.toLowerCase()}`);
 		setOpened(false);
 	};

@@ -10,7 +10,7 @@ import {
 	Text,
 } from "@mantine/core";
 import { type ReactNode, useRef, useState } from "react";
-import type { Aim, Near, Positions, RunPlace } from "../../api/generated/types";
+import type { Aim, Near, Positions, RunPlace, Turned } from "../../api/generated/types";
 import { listed, plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { GridToken, gridInWords } from "./GridToken";
@@ -20,6 +20,8 @@ import { SlotStrip, useSlots } from "./SlotStrip";
 
 export interface AimProps {
 	aim: Aim;
+	/** What of it is turned round. */
+	turned: Turned | null;
 	onChange: (aim: Aim) => void;
 	/** Light up whom the pass aims at while it is chosen. */
 	onChoosing: (choosing: boolean) => void;
@@ -128,20 +130,14 @@ function ConditionToken({
 	);
 }
 
-type Turned = "instruments" | "bars" | "conditions" | "ways";
-
-/** What an aim that means all but these turns round: its conditions, where it has any, else its whole scope. */
-function turned(aim: Aim): Turned | null {
-	if (!aim.invert) return null;
-	if (aim.picked || Object.keys(names).some((name) => aim[name as Condition] !== undefined))
-		return "conditions";
-	if (aim.articulations?.length) return "ways";
-	return aim.instruments?.length ? "instruments" : "bars";
-}
-
 /** “all but”, where the words behind it are what is turned round. */
-export function AllBut({ aim, onChange, before }: Pick<AimProps, "aim" | "onChange"> & { before: Turned }) {
-	if (turned(aim) !== before) return null;
+export function AllBut({
+	aim,
+	turned,
+	onChange,
+	before,
+}: Pick<AimProps, "aim" | "turned" | "onChange"> & { before: Turned }) {
+	if (turned !== before) return null;
 	return (
 		<>
 			<button
@@ -150,9 +146,9 @@ export function AllBut({ aim, onChange, before }: Pick<AimProps, "aim" | "onChan
 				title="Press to aim at these instead of the others"
 				onClick={() => onChange({ ...aim, invert: undefined })}
 			>
-				{before === "ways" ? "struck otherwise" : "all but"}
+				{before === "articulations" ? "struck otherwise" : "all but"}
 			</button>
-			{before === "ways" ? ", " : " "}
+			{before === "articulations" ? ", " : " "}
 		</>
 	);
 }
@@ -184,7 +180,7 @@ export function AimConditions(props: AimProps) {
 					,{" "}
 				</>
 			)}
-			<AllBut {...props} before="ways" />
+			<AllBut {...props} before="articulations" />
 			<Narrow {...props} />{" "}
 		</>
 	);

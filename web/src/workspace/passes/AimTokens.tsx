@@ -11,12 +11,12 @@ type Props = Pick<AimProps, "aim" | "onChange">;
 
 /** “On closed hat, every bar”: whom a pass is for. */
 export function AimTokens(props: AimProps) {
-	const { aim, onChange } = props;
+	const { aim, turned, onChange } = props;
 	return (
 		<>
-			On <AllBut aim={aim} onChange={onChange} before="instruments" />
+			On <AllBut {...{ aim, turned, onChange }} before="instruments" />
 			<InstrumentsToken aim={aim} onChange={onChange} />,{" "}
-			<AllBut aim={aim} onChange={onChange} before="bars" />
+			<AllBut {...{ aim, turned, onChange }} before="bars" />
 			<BarsToken aim={aim} onChange={onChange} />, <AimConditions {...props} />
 		</>
 	);

@@ -19,7 +19,7 @@ export function GrooveToken({ label, value, onChange }: Props) {
 	const [text, setText] = useState("");
 	const library = useGrooves(opened);
 	const words = value.name || "a groove …";
-	const found = matching(library.data ?? [], text);
+	const found = matching(library.data ?? [], text).filter((card) => card.damage === null);
 	return (
 		<Menu opened={opened} onChange={setOpened} width={260}>
 			<Menu.Target>

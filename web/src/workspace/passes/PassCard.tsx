@@ -13,12 +13,11 @@ import {
 } from "@tabler/icons-react";
 import { type KeyboardEvent, memo, type RefObject, useCallback, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
-import type { Pass, PassReport, Recipe } from "../../api/generated/types";
+import type { Gesture, Pass, PassReport } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
 import { plain, plural } from "../../words";
-import { moved, nextId, withPass } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { useDrag } from "../useDrag";
 import classes from "./Passes.module.css";
@@ -62,15 +61,15 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 	const title = pass.name ?? info?.title ?? "";
 	const { id } = pass;
 	const change = useCallback(
-		(label: string, recipe: Recipe) => {
-			store.getState().draft({ recipe });
+		(label: string, gesture: Gesture) => {
+			store.getState().act(gesture);
 			store.getState().commit(`${label} ${title.toLowerCase()}`);
 		},
 		[store, title],
 	);
 	const move = useCallback(
-		(by: number) => change(by < 0 ? "move up" : "move down", moved(store.getState().recipe, id, by)),
-		[store, change, id],
+		(by: number) => change(by < 0 ? "move up" : "move down", { kind: "move-pass", pass: id, by }),
+		[change, id],
 	);
 	const rename = useCallback(() => setRenaming(true), []);
 	const controls = useMemo(
@@ -92,7 +91,6 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 	);
 	if (!info) return null;
 	const { light, focusOn } = store.getState();
-	const recipe = () => store.getState().recipe;
 	const onKeyDown = (event: KeyboardEvent) => {
 		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
 		if (!event.altKey || !by) return;
@@ -125,7 +123,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 						value={title}
 						onDone={(name) => {
 							setRenaming(false);
-							if (name) change("rename", withPass(recipe(), pass.id, { name }));
+							if (name) change("rename", { kind: "change-pass", pass: pass.id, name });
 						}}
 					/>
 				) : (
@@ -179,7 +177,7 @@ interface MenuProps {
 	soloed: boolean;
 	/** Nothing where the pass has no aim to be chosen. */
 	aiming: boolean | null;
-	change: (label: string, recipe: Recipe) => void;
+	change: (label: string, gesture: Gesture) => void;
 	onMove: (by: number) => void;
 	onRename: () => void;
 }
@@ -216,7 +214,7 @@ function Controls(props: MenuProps) {
 				aria-label={`${title} on`}
 				onChange={(event) => {
 					const now = event.currentTarget.checked;
-					change(now ? "switch on" : "switch off", withPass(store.getState().recipe, id, { on: now }));
+					change(now ? "switch on" : "switch off", { kind: "change-pass", pass: id, on: now });
 				}}
 			/>
 			<CardMenu {...props} />
@@ -226,17 +224,10 @@ function Controls(props: MenuProps) {
 
 function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
 	const store = useWorkspaceStore();
-	const recipe = () => store.getState().recipe;
 	const rename = useAfterMenu(onRename);
-	/** The same again, aimed at what this one leaves out. */
-	const split = () => {
-		const next = nextId(recipe());
-		const passes = recipe().passes.flatMap((one) => {
-			if (one.id !== id) return [one];
-			return [one, { ...one, id: next, aim: { ...one.aim, invert: one.aim.invert ? undefined : true } }];
-		});
-		change("one more for the others of", { passes });
-	};
+	/** The same again; or aimed at what this one leaves out. */
+	const duplicate = (others: boolean) =>
+		change(others ? "one more for the others of" : "duplicate", { kind: "duplicate-pass", pass: id, others });
 	return (
 		<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
 			<Menu.Target>
@@ -260,26 +251,17 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 				<Menu.Item leftSection={<IconArrowDown size={14} />} disabled={last} onClick={() => onMove(1)}>
 					Later (Alt ↓)
 				</Menu.Item>
-				<Menu.Item
-					leftSection={<IconCopy size={14} />}
-					onClick={() => {
-						const next = nextId(recipe());
-						const passes = recipe().passes.flatMap((one) =>
-							one.id === id ? [one, { ...one, id: next }] : [one],
-						);
-						change("duplicate", { passes });
-					}}
-				>
+				<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => duplicate(false)}>
 					Duplicate
 				</Menu.Item>
-				<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={split}>
+				<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={() => duplicate(true)}>
 					One more for all the others
 				</Menu.Item>
 				<CopyItems id={id} />
 				<Menu.Divider />
 				<Menu.Item
 					leftSection={<IconTrash size={14} />}
-					onClick={() => change("delete", { passes: recipe().passes.filter((one) => one.id !== id) })}
+					onClick={() => change("delete", { kind: "delete-pass", pass: id })}
 				>
 					Delete
 				</Menu.Item>

@@ -1,6 +1,7 @@
 import { Button, Group, Tooltip } from "@mantine/core";
 import { IconDice5, IconRotateClockwise } from "@tabler/icons-react";
 import { useEffect, useRef } from "react";
+import { sentence } from "../../words";
 import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
 import { AddPass } from "./AddPass";
 import { NumberToken } from "./NumberToken";
@@ -28,6 +29,7 @@ export function PassPanel() {
 				<SideTabs />
 				<Variation />
 			</div>
+			<Damaged />
 			<Heard />
 			{alone && (
 				<p className={classes.notice} role="status">
@@ -56,6 +58,19 @@ export function PassPanel() {
 	);
 }
 
+/** Why the part is not played as it was kept, and what can be done. */
+function Damaged() {
+	const damage = useWorkspace((state) => state.part.state.damage);
+	if (!damage) return null;
+	return (
+		<p className={classes.damage} role="status" data-damaged>
+			<strong>What was made of this part cannot be read,</strong> so it is played as it was written. Undo may
+			bring back what was there before, and Takes saves what is left as a file. A change takes its place.{" "}
+			<span className={classes.reason}>{sentence(`Why: ${damage}`)}</span>
+		</p>
+	);
+}
+
 /** The variations of the rounds that were heard: press one to keep it. */
 function Heard() {
 	const store = useWorkspaceStore();
@@ -64,8 +79,8 @@ function Heard() {
 	const variation = useWorkspace((state) => state.variation);
 	if (!fresh && heard.length === 0) return null;
 	const keep = (one: number) => {
-		const { draft, keepRound } = store.getState();
-		draft({ variation: one });
+		const { vary, keepRound } = store.getState();
+		vary(one);
 		keepRound(one);
 	};
 	return (
@@ -93,7 +108,7 @@ function Variation() {
 	const store = useWorkspaceStore();
 	const variation = useWorkspace((state) => state.variation);
 	const fresh = useWorkspace((state) => state.fresh);
-	const change = (next: number) => store.getState().draft({ variation: next });
+	const change = (next: number) => store.getState().vary(next);
 	return (
 		<Group gap={6} wrap="nowrap" fz={12} c="dimmed">
 			<span className={classes.roomy}>variation</span>

@@ -4,11 +4,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { Recipe, RecipeCard } from "../../api/generated/types";
+import { DamageMark } from "../../Damage";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
 import { offerUndo } from "../../offerUndo";
 import { plural } from "../../words";
-import { nextId } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
@@ -48,10 +48,8 @@ function Recipes({ close }: { close: () => void }) {
 			const fitted = await client.fit(part, recipe);
 			for (const sentence of fitted.said) showNote(`“${name}” does not fit entirely`, sentence);
 			if (fitted.recipe.passes.length === 0) return;
-			const { recipe: now, draft, commit } = store.getState();
-			const first = nextId(now);
-			const passes = fitted.recipe.passes.map((pass, index) => ({ ...pass, id: first + index }));
-			draft({ recipe: { passes: add ? [...now.passes, ...passes] : passes } });
+			const { act, commit } = store.getState();
+			act({ kind: "add-passes", passes: fitted.recipe.passes, instead: !add });
 			commit(`${add ? "add" : "use"} “${name}”`);
 			close();
 		} catch (error) {
@@ -96,24 +94,26 @@ interface OfferProps {
 	note: string;
 	count: number;
 	onUse: (add: boolean) => void;
+	damage?: string | null;
 	children?: React.ReactNode;
 }
 
-function Offer({ name, note, count, onUse, children }: OfferProps) {
+function Offer({ name, note, count, onUse, damage = null, children }: OfferProps) {
 	return (
 		<Group className={classes.recipe} gap={6} wrap="nowrap" data-recipe={name}>
 			<div className={classes.recipeWords}>
-				<strong>{name}</strong> <span>{plural(count, "pass", "passes")}</span>
+				<strong>{name}</strong>{" "}
+				{damage ? <DamageMark reason={damage} /> : <span>{plural(count, "pass", "passes")}</span>}
 				<p>{note}</p>
 			</div>
 			{children}
 			<Tooltip label="In the place of the passes that are there">
-				<Button size="compact-xs" data-use onClick={() => onUse(false)}>
+				<Button size="compact-xs" data-use disabled={damage !== null} onClick={() => onUse(false)}>
 					Use
 				</Button>
 			</Tooltip>
 			<Tooltip label="Behind the passes that are there">
-				<Button size="compact-xs" variant="default" onClick={() => onUse(true)}>
+				<Button size="compact-xs" variant="default" disabled={damage !== null} onClick={() => onUse(true)}>
 					Add
 				</Button>
 			</Tooltip>
@@ -144,7 +144,13 @@ function LibraryLine({ card, onUse }: { card: RecipeCard; onUse: (add: boolean) 
 			/>
 		);
 	return (
-		<Offer name={card.name} note={card.note} count={card.recipe.passes.length} onUse={onUse}>
+		<Offer
+			name={card.name}
+			note={card.note}
+			count={card.recipe.passes.length}
+			onUse={onUse}
+			damage={card.damage}
+		>
 			<ActionIcon
 				component="a"
 				href={files.recipe(card.id)}

@@ -2,7 +2,6 @@ import { Menu } from "@mantine/core";
 import { Fragment, memo, useRef, useState } from "react";
 import type { Action, ActionInfo, Aim, ByHand, Pass, Setting } from "../../api/generated/types";
 import { listed, plural } from "../../words";
-import { withPass, withSetting } from "../edit";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { AimTokens } from "./AimTokens";
 import { GridToken } from "./GridToken";
@@ -91,8 +90,7 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	const editing: Editing = {
 		path: (setting) => `recipe.passes[${place}].action.${setting}`,
 		change: (setting, value) => {
-			const { recipe, draft } = store.getState();
-			draft({ recipe: withSetting(recipe, pass, setting, value) });
+			store.getState().act({ kind: "set", pass: pass.id, setting, value });
 		},
 		done: (setting, soon) => {
 			const { commit, commitSoon } = store.getState();
@@ -110,14 +108,18 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 /** Whom a pass is for. A drag of its numbers leaves these words be. */
 const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: Aim; title: string }) {
 	const store = useWorkspaceStore();
+	const turned = useWorkspace(
+		(state) => state.performance?.turned.find(([pass]) => pass === id)?.[1] ?? null,
+	);
 	const meant = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === id)?.aimed ?? 0);
 	const choosing = useRef(false);
 	return (
 		<AimTokens
 			aim={aim}
+			turned={turned}
 			onChange={(next) => {
-				const { recipe, draft, commitSoon, light } = store.getState();
-				draft({ recipe: withPass(recipe, id, { aim: next }) });
+				const { act, commitSoon, light } = store.getState();
+				act({ kind: "change-pass", pass: id, aim: next });
 				commitSoon(`aim ${title}`);
 				if (choosing.current) light(id, true);
 			}}

@@ -1,6 +1,5 @@
 import { type KeyboardEvent, useCallback } from "react";
 import type { Pass, Shape } from "../../api/generated/types";
-import { withSetting } from "../edit";
 import { useWorkspaceStore } from "../store";
 import { useDrag } from "../useDrag";
 import classes from "./Passes.module.css";
@@ -40,11 +39,9 @@ export function ShapePicture({ pass, shape }: { pass: Pass; shape: Shape }) {
 function ShapeHandle({ pass, handle, value }: { pass: Pass; handle: Handle; value: number }) {
 	const store = useWorkspaceStore();
 	const set = useCallback(
-		(velocity: number) => {
-			const { recipe, draft } = store.getState();
-			draft({ recipe: withSetting(recipe, pass, handle, held(velocity)) });
-		},
-		[store, pass, handle],
+		(velocity: number) =>
+			store.getState().act({ kind: "set", pass: pass.id, setting: handle, value: held(velocity) }),
+		[store, pass.id, handle],
 	);
 	const onPointerDown = useDrag(
 		useCallback(

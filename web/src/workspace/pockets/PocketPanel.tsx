@@ -1,9 +1,11 @@
 import { ActionIcon, Button, Menu, Switch } from "@mantine/core";
 import { IconDots, IconPlus } from "@tabler/icons-react";
 import { useRef, useState } from "react";
-import { client } from "../../api/client";
+import { client, files } from "../../api/client";
 import type { Action, Follower, Following, PocketCard, PocketSettings } from "../../api/generated/types";
+import { DamageMark } from "../../Damage";
 import { NameField } from "../../NameField";
+import { showError } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
 import { listed } from "../../words";
 import { NumberToken } from "../passes/NumberToken";
@@ -91,8 +93,14 @@ function Pocket({ pocket }: { pocket: PocketCard }) {
 				) : (
 					<span className={passClasses.title}>{name}</span>
 				)}
+				<DamageMark reason={pocket.damage} />
 				<PocketMenu pocket={pocket} onRename={() => setRenaming(true)} />
 			</div>
+			{pocket.damage !== null && (
+				<p className={classes.none}>
+					Its settings cannot be read, so it moves nothing. A change replaces them.
+				</p>
+			)}
 			<Settings pocket={pocket} />
 			<ul className={classes.followers}>
 				{pocket.followers.map((follower) => (
@@ -110,8 +118,12 @@ function PocketMenu({ pocket, onRename }: { pocket: PocketCard; onRename: () => 
 	const after = useAfterMenu(onRename);
 	const { changePockets } = store.getState();
 	const usual = async () => {
-		const defaults = await client.defaults();
-		await client.setDefaults({ ...defaults, pocket: { name: pocket.name, settings: pocket.settings } });
+		try {
+			const defaults = await client.defaults();
+			await client.setDefaults({ ...defaults, pocket: { name: pocket.name, settings: pocket.settings } });
+		} catch (error) {
+			showError(error);
+		}
 	};
 	return (
 		<Menu position="bottom-end" onExitTransitionEnd={after.onExitTransitionEnd}>
@@ -122,7 +134,12 @@ function PocketMenu({ pocket, onRename }: { pocket: PocketCard; onRename: () => 
 			</Menu.Target>
 			<Menu.Dropdown>
 				<Menu.Item onClick={after.choose}>Rename</Menu.Item>
-				<Menu.Item onClick={() => void usual()}>Make it the usual one for new songs</Menu.Item>
+				<Menu.Item disabled={pocket.damage !== null} onClick={() => void usual()}>
+					Make it the usual one for new songs
+				</Menu.Item>
+				<Menu.Item component="a" href={files.pocket(pocket.id)} download>
+					Save its settings as a file
+				</Menu.Item>
 				<Menu.Item color="red" onClick={() => void changePockets(() => client.deletePocket(pocket))}>
 					Delete; followers keep its timing
 				</Menu.Item>
@@ -133,24 +150,6 @@ function PocketMenu({ pocket, onRename }: { pocket: PocketCard; onRename: () => 
 
 const parts = ["pull", "swing", "groove", "lean", "loosen"] as const;
 
-/** Whether one of the five says nothing. */
-function isSilent(action: Action) {
-	switch (action.kind) {
-		case "pull":
-			return !action.strength && !action.residue && !action.ends && !action.lengths;
-		case "swing":
-			return action.to === 50;
-		case "groove":
-			return !action.groove.name;
-		case "lean":
-			return !action.by && !action.share;
-		case "loosen":
-			return !action.early && !action.late && !action.wander;
-		default:
-			return false;
-	}
-}
-
 /** The five actions of a pocket as sentences; those that say nothing wait to be asked for. */
 function Settings({ pocket }: { pocket: PocketCard }) {
 	const store = useWorkspaceStore();
@@ -158,7 +157,7 @@ function Settings({ pocket }: { pocket: PocketCard }) {
 	const { offers } = store.getState();
 	const [asked, setAsked] = useState<string[]>([]);
 	const action = (kind: (typeof parts)[number]) => ({ kind, ...settings[kind] }) as Action;
-	const shown = parts.filter((kind) => asked.includes(kind) || !isSilent(action(kind)));
+	const shown = parts.filter((kind) => asked.includes(kind) || pocket.active.includes(kind));
 	const hidden = parts.filter((kind) => !shown.includes(kind));
 	const editing = (kind: (typeof parts)[number]): Editing => ({
 		path: (setting) => `pockets.${pocket.id}.${kind}.${setting}`,
@@ -174,7 +173,9 @@ function Settings({ pocket }: { pocket: PocketCard }) {
 		setAsked([...asked, kind]);
 		if (kind !== "groove") return;
 		const now = settingsOf(store.getState(), pocket);
-		store.getState().draftPocket(pocket.id, { ...now, groove: { ...now.groove, timing: 100 } });
+		const start = offers.find((one) => one.start.kind === "groove")?.start;
+		const timing = start?.kind === "groove" ? start.timing : 100;
+		store.getState().draftPocket(pocket.id, { ...now, groove: { ...now.groove, timing } });
 	};
 	return (
 		<div className={classes.settings}>
@@ -220,22 +221,18 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 	const draft = (value: number) => {
 		newest.current = value;
 		setDrafted(value);
-		if (!here) return;
-		const { recipe, draft } = store.getState();
-		draft({
-			recipe: {
-				passes: recipe.passes.map((pass) =>
-					pass.id === follower.pass && pass.action.kind === "pocket"
-						? { ...pass, action: { ...pass.action, strength: value } }
-						: pass,
-				),
-			},
-		});
+		if (here) store.getState().act({ kind: "set", pass: follower.pass, setting: "strength", value });
 	};
 	const keep = () => {
 		const strength = newest.current;
 		if (strength === null) return;
 		newest.current = null;
+		// In the open part it is a step like any other of its passes.
+		if (here) {
+			store.getState().commit(`follow “${pocket.name}”: strength`);
+			setDrafted(null);
+			return;
+		}
 		void change({ kind: "strength", strength }).then(() => newest.current === null && setDrafted(null));
 	};
 	const words = `${follower.part_name}: ${who(follower)}`;

@@ -1,0 +1,105 @@
+//! Where results and words go: whole files or none, one line on stderr, no fault where nobody listens.
+
+use crate::commands::{Done, named};
+use std::fs::{self, File};
+use std::io::{self, BufWriter, ErrorKind, IsTerminal, Write};
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+static VERBOSE: AtomicBool = AtomicBool::new(false);
+static STOPPED: AtomicBool = AtomicBool::new(false);
+
+/// Notes are said on stderr from now on.
+pub fn be_verbose() {
+    VERBOSE.store(true, Ordering::Relaxed);
+}
+
+/// What was mended or left out, for those who asked for notes.
+pub fn note(path: &Path, words: &str) {
+    if VERBOSE.load(Ordering::Relaxed) {
+        complain(&format!("{}: note: {words}", path.display()));
+    }
+}
+
+/// A line on stderr.
+pub fn complain(words: &str) {
+    // Where stderr is closed nobody is left to be told.
+    let _ = writeln!(io::stderr(), "vivida: {}", words.replace('\n', " "));
+}
+
+/// The answer of a command. Who stops reading has read enough.
+pub fn say(text: &str) -> Done {
+    let mut out = io::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Err(error) if error.kind() == ErrorKind::StorageFull => {
+            Err("the disk that the answer goes to is full; make room and try again".to_owned())
+        }
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => Err(format!("the answer cannot be written: {error}")),
+        _ => Ok(()),
+    }
+}
+
+/// Writes a file whole or not at all: what was there before stays until the new one is complete.
+pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result<()>) -> Done {
+    let failed = |error: io::Error| match error.kind() {
+        ErrorKind::Interrupted => "stopped; nothing was written".to_owned(),
+        ErrorKind::StorageFull => named(path, "the disk is full; make room and try again"),
+        _ => named(path, error),
+    };
+    let fill = |file: &File| {
+        let mut out = BufWriter::with_capacity(1 << 16, file);
+        fill(&mut out)?;
+        out.flush()
+    };
+    // A device or a pipe is written to as it is.
+    if fs::metadata(path).is_ok_and(|found| !found.is_file()) {
+        let file = File::options().write(true).open(path).map_err(failed)?;
+        return fill(&file).map_err(failed);
+    }
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let beside = tempfile::Builder::new().prefix(".vivida-").suffix(".part").tempfile_in(folder).map_err(failed)?;
+    fill(beside.as_file()).map_err(failed)?;
+    let kept = fs::metadata(path).map(|found| found.permissions()).ok();
+    let file = beside.persist(path).map_err(|error| failed(error.error))?;
+    // As any new file, rather than the owner's alone as files beside are.
+    let permissions = kept.unwrap_or_else(usual_permissions);
+    file.set_permissions(permissions).map_err(failed)
+}
+
+#[cfg(unix)]
+fn usual_permissions() -> fs::Permissions {
+    use std::os::unix::fs::PermissionsExt;
+    fs::Permissions::from_mode(0o644)
+}
+
+#[cfg(not(unix))]
+fn usual_permissions() -> fs::Permissions {
+    fs::metadata(".").map(|found| found.permissions()).expect("the folder is there")
+}
+
+/// How far long work is, where somebody watches; and whether it is to go on.
+pub struct Progress {
+    what: &'static str,
+    shown: Option<u32>,
+}
+
+impl Progress {
+    /// Shows shares of some work, and lets Ctrl+C stop it in good order.
+    pub fn new(what: &'static str) -> Result<Progress, String> {
+        ctrlc::set_handler(|| STOPPED.store(true, Ordering::Relaxed)).map_err(|error| error.to_string())?;
+        Ok(Progress { what, shown: io::stderr().is_terminal().then_some(0) })
+    }
+
+    /// Takes note that a share (0 to 1) is done; answers whether to go on.
+    pub fn go_on(&mut self, share: f64) -> bool {
+        let percent = (share * 100.0) as u32;
+        if let Some(shown) = &mut self.shown
+            && *shown != percent
+        {
+            *shown = percent;
+            let end = if percent == 100 { "\n" } else { "" };
+            let _ = write!(io::stderr(), "\r{} {percent} %{end}", self.what);
+        }
+        !STOPPED.load(Ordering::Relaxed)
+    }
+}

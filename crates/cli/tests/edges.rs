@@ -1,0 +1,180 @@
+//! The program where things go wrong: files that were mended, pipes that are closed, disks that are full.
+
+#![cfg(unix)]
+
+use std::io::{BufRead, BufReader, Read};
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+use tempfile::TempDir;
+
+fn vivida(folder: &Path) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vivida"));
+    command.current_dir(folder);
+    command
+}
+
+fn run(arguments: &[&str], folder: &Path) -> Output {
+    vivida(folder).args(arguments).output().unwrap()
+}
+
+fn demo(name: &str) -> String {
+    format!("{}/../../demo/{name}", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn lines(bytes: &[u8]) -> Vec<String> {
+    String::from_utf8_lossy(bytes).lines().map(str::to_owned).collect()
+}
+
+/// Running status goes on behind a text, so the file is mended.
+const MENDED: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x16\
+    \0\x99\x24\x64\x60\xff\x01\x01a\0\x24\0\x60\x26\x5a\x0a\x26\0\x00\xff\x2f\0";
+const SILENT: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x04\0\xff\x2f\0";
+
+fn level(folder: &Path) -> String {
+    let recipe =
+        r#"{"format": "vivida-recipe", "version": 1, "passes": [{"id": 1, "action": {"kind": "level", "by": 5}}]}"#;
+    std::fs::write(folder.join("level.json"), recipe).unwrap();
+    "level.json".to_owned()
+}
+
+#[test]
+fn what_was_mended_is_said_to_those_who_ask() {
+    let folder = TempDir::new().unwrap();
+    std::fs::write(folder.path().join("in.mid"), MENDED).unwrap();
+    let recipe = level(folder.path());
+    let apply = ["apply", "in.mid", "--recipe", &recipe, "-o", "out.mid"];
+    let quiet = run(&apply, folder.path());
+    assert!(quiet.status.success() && quiet.stderr.is_empty(), "{quiet:?}");
+    let told = run(&[&apply[..], &["--verbose"]].concat(), folder.path());
+    let said = lines(&told.stderr);
+    assert!(told.status.success() && said.len() == 1 && said[0].contains("in.mid: note:"), "{said:?}");
+    let report = run(&["inspect", "in.mid", "--json"], folder.path());
+    let json: serde_json::Value = serde_json::from_slice(&report.stdout).unwrap();
+    assert_eq!(json["mended"].as_array().unwrap().len(), 1, "{json}");
+    assert!(report.stderr.is_empty());
+}
+
+#[test]
+fn a_file_without_notes_goes_through_as_it_is() {
+    let folder = TempDir::new().unwrap();
+    std::fs::write(folder.path().join("in.mid"), SILENT).unwrap();
+    let recipe = level(folder.path());
+    let applied = run(&["apply", "in.mid", "--recipe", &recipe, "-o", "out.mid"], folder.path());
+    assert!(applied.status.success() && applied.stderr.is_empty(), "{applied:?}");
+    assert_eq!(std::fs::read(folder.path().join("out.mid")).unwrap(), SILENT);
+    assert!(run(&["inspect", "in.mid"], folder.path()).status.success());
+    let rendered = run(&["render", "in.mid", "-o", "out.wav"], folder.path());
+    assert!(rendered.status.code().is_some_and(|code| code < 2) && lines(&rendered.stderr).len() <= 1, "{rendered:?}");
+}
+
+#[test]
+fn who_stops_reading_has_read_enough() {
+    let folder = TempDir::new().unwrap();
+    let long = demo("causeway.mid");
+    for arguments in [&["inspect", &long, "--json"][..], &["inspect", &long], &["--help"]] {
+        let mut child =
+            vivida(folder.path()).args(arguments).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        drop(child.stdout.take());
+        let mut said = String::new();
+        child.stderr.take().unwrap().read_to_string(&mut said).unwrap();
+        let status = child.wait().unwrap();
+        assert!(!said.contains("panicked") && said.lines().count() <= 1, "{arguments:?}: {said}");
+        assert!(status.code().is_some_and(|code| code < 2), "{arguments:?}: {status}");
+    }
+}
+
+#[test]
+fn a_full_disk_is_one_line() {
+    let folder = TempDir::new().unwrap();
+    let recipe = level(folder.path());
+    let long = demo("causeway.mid");
+    for arguments in [
+        &["apply", &long, "--recipe", &recipe, "-o", "/dev/full"][..],
+        &["render", &long, "-o", "/dev/full"],
+        &["groove", &long, "-o", "/dev/full"],
+    ] {
+        let output = run(arguments, folder.path());
+        let said = lines(&output.stderr);
+        assert!(output.status.code() == Some(1) && said.len() == 1, "{arguments:?}: {output:?}");
+        assert!(said[0].contains("/dev/full") && said[0].contains("the disk is full"), "{said:?}");
+    }
+    for arguments in [&["inspect", &long, "--json"][..], &["inspect", &long]] {
+        let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+        let output = vivida(folder.path()).args(arguments).stdout(full).stderr(Stdio::piped()).output().unwrap();
+        let said = lines(&output.stderr);
+        assert!(output.status.code() == Some(1) && said.len() == 1, "{arguments:?}: {output:?}");
+    }
+}
+
+#[test]
+fn what_cannot_be_written_leaves_what_was_there() {
+    let folder = TempDir::new().unwrap();
+    let recipe = level(folder.path());
+    std::fs::create_dir(folder.path().join("out.mid")).unwrap();
+    let output = run(&["apply", &demo("causeway.mid"), "--recipe", &recipe, "-o", "out.mid"], folder.path());
+    assert!(output.status.code() == Some(1) && lines(&output.stderr).len() == 1, "{output:?}");
+    let names: Vec<_> = std::fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().file_name()).collect();
+    assert_eq!(names.len(), 2, "nothing half written lies about: {names:?}");
+}
+
+#[test]
+fn a_second_program_is_sent_to_the_first() {
+    let folder = TempDir::new().unwrap();
+    let mut first =
+        vivida(folder.path()).args(["serve", "--port", "0", "--data", "data"]).stdout(Stdio::piped()).spawn().unwrap();
+    let mut line = String::new();
+    let mut out = BufReader::new(first.stdout.take().unwrap());
+    out.read_line(&mut line).unwrap();
+    let address = line.split_whitespace().find(|word| word.starts_with("http")).unwrap();
+    let second = run(&["serve", "--port", "0", "--data", "data"], folder.path());
+    first.kill().unwrap();
+    first.wait().unwrap();
+    let said = lines(&second.stderr);
+    assert!(second.status.code() == Some(1) && said.len() == 1, "{second:?}");
+    assert!(said[0].contains(address.trim_end_matches('/')) && said[0].contains("--data"), "{said:?}");
+    // A killed program leaves no lock behind.
+    let mut third =
+        vivida(folder.path()).args(["serve", "--port", "0", "--data", "data"]).stdout(Stdio::piped()).spawn().unwrap();
+    let mut line = String::new();
+    BufReader::new(third.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    third.kill().unwrap();
+    third.wait().unwrap();
+    assert!(line.contains("http"), "{line}");
+}
+
+#[test]
+fn the_memory_of_a_render_does_not_grow_with_its_length() {
+    let folder = TempDir::new().unwrap();
+    // A hit each quarter for one and for ten minutes, at 120 bpm.
+    let song = |minutes: u32, name: &str| {
+        let mut body = Vec::new();
+        for _ in 0..minutes * 120 {
+            body.extend_from_slice(b"\0\x99\x24\x64\x83\x60\x89\x24\x40");
+        }
+        body.extend_from_slice(b"\0\xff\x2f\0");
+        let mut bytes = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk".to_vec();
+        bytes.extend_from_slice(&(body.len() as u32).to_be_bytes());
+        bytes.extend_from_slice(&body);
+        std::fs::write(folder.path().join(name), bytes).unwrap();
+    };
+    song(1, "short.mid");
+    song(10, "long.mid");
+    let peak = |name: &str| {
+        let mut child = vivida(folder.path()).args(["render", name, "-o", "out.wav"]).spawn().unwrap();
+        let status = format!("/proc/{}/status", child.id());
+        let mut peak = 0;
+        while child.try_wait().unwrap().is_none() {
+            let text = std::fs::read_to_string(&status).unwrap_or_default();
+            let line = text.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+            let kilobytes = line.and_then(|line| line.split_whitespace().next()?.parse::<u64>().ok());
+            peak = peak.max(kilobytes.unwrap_or_default());
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
+        assert!(child.wait().unwrap().success());
+        peak
+    };
+    let (short, long) = (peak("short.mid"), peak("long.mid"));
+    let bytes = std::fs::metadata(folder.path().join("out.wav")).unwrap().len();
+    assert!(bytes > 100_000_000, "{bytes}");
+    assert!(long < short + 20_000, "{short} kB for one minute, {long} kB for ten");
+}

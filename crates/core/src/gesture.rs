@@ -1,0 +1,722 @@
+//! Gestures: what a person does to hits, portraits and passes, turned into another recipe.
+//!
+//! A screen says what was done ("these hits, so much louder", "pull this handle so far", "draw here"); what
+//! passes come of it is decided here. A drag sends the same gesture again and again, always counted from the
+//! recipe that it began with.
+
+use crate::action::{Action, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
+use crate::aim::Aim;
+use crate::chart::Chart;
+use crate::extract::GrooveTake;
+use crate::groove::{GrooveProfile, GrooveSlot};
+use crate::hit::{HitId, Part};
+use crate::kit::InstrumentId;
+use crate::perform::{Context, Performance, PlayedHit, perform};
+use crate::recipe::{Pass, PassId, Recipe, RecipeError};
+use crate::report::{Figures, Reading};
+use crate::units::{Channel, Millis, Note, Percent, Ticks, Velocity};
+use serde::Deserialize;
+use serde_json::{Value, json};
+use std::cell::OnceCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use ts_rs::TS;
+
+/// What a person does.
+#[derive(Clone, Debug, PartialEq, Deserialize, TS)]
+#[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum Gesture {
+    /// Hits moved by hand: harder by so much, later by so many ms, or by so many ticks at a place.
+    MoveHits {
+        /// Which.
+        hits: Vec<HitId>,
+        /// −126 to 126.
+        #[serde(default)]
+        velocity: f64,
+        /// ms
+        #[serde(default)]
+        time: Millis,
+        /// So far as the pointer went.
+        #[serde(default)]
+        ticks: Ticks,
+        /// Where the pointer was, for the tempo there.
+        #[serde(default)]
+        at: Ticks,
+    },
+    /// Hits at one velocity, whatever it was.
+    SetHits {
+        /// Which.
+        hits: Vec<HitId>,
+        /// How hard.
+        velocity: Velocity,
+    },
+    /// Hits on another instrument; their velocity stays.
+    PutOn {
+        /// Which.
+        hits: Vec<HitId>,
+        /// The other instrument.
+        instrument: InstrumentId,
+    },
+    /// Hits taken out. What was added by hand vanishes; everything else stays visible, but does not sound.
+    TakeOut {
+        /// Which.
+        hits: Vec<HitId>,
+    },
+    /// Hits that were taken out by hand, back again.
+    BringBack {
+        /// Which.
+        hits: Vec<HitId>,
+    },
+    /// A hit put in.
+    AddHit {
+        /// On this instrument.
+        instrument: InstrumentId,
+        /// Where the pointer was.
+        tick: Ticks,
+        /// How hard.
+        velocity: Velocity,
+        /// On the nearest line of the part's grid, else where the pointer was.
+        snapped: bool,
+    },
+    /// Copies of hits, so much later.
+    CopyHits {
+        /// Which.
+        hits: Vec<HitId>,
+        /// Counted in quarter notes.
+        quarters: f64,
+    },
+    /// Each hit cut in two, the second half as loud.
+    CutHits {
+        /// Which.
+        hits: Vec<HitId>,
+    },
+    /// The handles of an instrument's touch, each moved by so many steps of velocity.
+    ShapeBy {
+        /// Whose.
+        instrument: InstrumentId,
+        /// The 10th percentile.
+        #[serde(default)]
+        #[ts(optional)]
+        soft: Option<f64>,
+        /// The median.
+        #[serde(default)]
+        #[ts(optional)]
+        typical: Option<f64>,
+        /// The 90th percentile.
+        #[serde(default)]
+        #[ts(optional)]
+        hard: Option<f64>,
+    },
+    /// The middle of an instrument's timing, so much later.
+    LeanBy {
+        /// Whose.
+        instrument: InstrumentId,
+        /// ms
+        by: Millis,
+    },
+    /// The sides of an instrument's timing, so much further apart. What is spread is pulled to its grid or
+    /// pushed away from it; what lies on the grid is loosened.
+    SpreadBy {
+        /// Whose.
+        instrument: InstrumentId,
+        /// ms of standard deviation.
+        by: Millis,
+    },
+    /// A slot of an instrument's groove, drawn: so many cells later and so many times as loud.
+    DrawSlot {
+        /// Whose.
+        instrument: InstrumentId,
+        /// From 1.
+        slot: u32,
+        /// Shares of a cell.
+        cells: f64,
+        /// A factor.
+        louder: f64,
+    },
+    /// A setting of a pass. Settings that bound one another push: raised above its upper neighbour, one
+    /// takes it along.
+    Set {
+        /// Which pass.
+        pass: PassId,
+        /// By its name in JSON.
+        setting: String,
+        /// What it becomes.
+        #[ts(type = "unknown")]
+        value: Value,
+    },
+    /// A pass switched on or off, called something else, aimed at others. What is absent stays.
+    ChangePass {
+        /// Which pass.
+        pass: PassId,
+        /// Whether it is on.
+        #[serde(default)]
+        #[ts(optional)]
+        on: Option<bool>,
+        /// A name of the person's own.
+        #[serde(default)]
+        #[ts(optional)]
+        name: Option<String>,
+        /// Whom.
+        #[serde(default)]
+        #[ts(optional)]
+        aim: Option<Box<Aim>>,
+    },
+    /// A pass done so many places later, or earlier.
+    MovePass {
+        /// Which pass.
+        pass: PassId,
+        /// Later is positive.
+        by: i32,
+    },
+    /// A pass taken out of the list.
+    DeletePass {
+        /// Which pass.
+        pass: PassId,
+    },
+    /// Passes put behind those that are there, with ids of their own; or in their place.
+    AddPasses {
+        /// The passes of a recipe, whatever ids they have.
+        #[ts(type = "Pass[]")]
+        passes: Value,
+        /// In the place of those that are there.
+        #[serde(default)]
+        instead: bool,
+    },
+    /// A second one behind a pass, with an id of its own.
+    DuplicatePass {
+        /// Which pass.
+        pass: PassId,
+        /// Aimed at what the first one leaves out.
+        #[serde(default)]
+        others: bool,
+    },
+}
+
+/// Farther than any song, hour or drag goes.
+const FAR: f64 = 1e9;
+
+impl Gesture {
+    /// Whether its numbers are such as a pointer could have made.
+    fn check(&self) -> Result<(), RecipeError> {
+        let numbers: &[(&str, f64)] = match self {
+            Gesture::MoveHits { velocity, time, ticks, at, .. } => {
+                &[("velocity", *velocity), ("time", time.0), ("ticks", ticks.0), ("at", at.0)]
+            }
+            Gesture::AddHit { tick, .. } => &[("tick", tick.0)],
+            Gesture::CopyHits { quarters, .. } => &[("quarters", *quarters)],
+            Gesture::ShapeBy { soft, typical, hard, .. } => &[
+                ("soft", soft.unwrap_or_default()),
+                ("typical", typical.unwrap_or_default()),
+                ("hard", hard.unwrap_or_default()),
+            ],
+            Gesture::LeanBy { by, .. } | Gesture::SpreadBy { by, .. } => &[("by", by.0)],
+            Gesture::DrawSlot { cells, louder, .. } => &[("cells", *cells), ("louder", *louder)],
+            _ => &[],
+        };
+        match numbers.iter().find(|(_, number)| !(-FAR..=FAR).contains(number)) {
+            Some((field, number)) => Err(wrong(field, format!("{number} is farther than a gesture goes"))),
+            None => Ok(()),
+        }
+    }
+}
+
+/// What a gesture is made on: the open take and how it is played.
+pub struct Bench<'a> {
+    part: &'a Part,
+    chart: &'a Chart,
+    context: &'a Context<'a>,
+}
+
+type Done = Result<Recipe, RecipeError>;
+
+impl<'a> Bench<'a> {
+    /// A bench for a part in its context.
+    pub fn new(part: &'a Part, chart: &'a Chart, context: &'a Context<'a>) -> Bench<'a> {
+        Bench { part, chart, context }
+    }
+
+    /// The recipe after a gesture.
+    ///
+    /// ```
+    /// use vivida_core::*;
+    /// # let ppq = Ppq::new(960).unwrap();
+    /// # let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+    /// # let hit = Hit { id: HitId::new(0), tick: Ticks(0.0), length: Ticks(9.0), velocity: Velocity::MAX, release: 64,
+    /// #     note: Note::new(38).unwrap(), channel: Channel::PERCUSSION };
+    /// # let part = Part::new(vec![hit]);
+    /// # let chart = Chart::new(&part, Kit::of_drums(&part));
+    /// # let context = Context::new(&tempo, &metre);
+    /// let lean = Gesture::LeanBy { instrument: InstrumentId::new("snare"), by: Millis(7.4) };
+    /// let recipe = Bench::new(&part, &chart, &context).after(&Recipe::default(), &lean)?;
+    /// let Action::Lean(lean) = &recipe.passes[0].action else { panic!() };
+    /// assert_eq!(lean.by, Millis(7.5));
+    /// # Ok::<(), RecipeError>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Where the gesture names what is not there, or what comes of it is no good recipe.
+    pub fn after(&self, recipe: &Recipe, gesture: &Gesture) -> Done {
+        gesture.check()?;
+        let now = Now { bench: self, recipe, performance: OnceCell::new() };
+        let after = match gesture {
+            Gesture::MoveHits { hits, velocity, time, ticks, at } => {
+                let by = *time + self.context.tempo.millis_of(*ticks, *at);
+                now.moved(hits, *velocity, by)
+            }
+            Gesture::SetHits { hits, velocity } => now.set(hits, *velocity),
+            Gesture::PutOn { hits, instrument } => now.put_on(hits, instrument),
+            Gesture::TakeOut { hits } => now.taken_out(hits),
+            Gesture::BringBack { hits } => now.brought_back(hits),
+            Gesture::AddHit { instrument, tick, velocity, snapped } => {
+                now.added(instrument, *tick, *velocity, *snapped)
+            }
+            Gesture::CopyHits { hits, quarters } => now.copied(hits, *quarters),
+            Gesture::CutHits { hits } => now.cut(hits),
+            Gesture::ShapeBy { instrument, soft, typical, hard } => {
+                now.shaped(instrument, [("hard", *hard), ("typical", *typical), ("soft", *soft)])
+            }
+            Gesture::LeanBy { instrument, by } => now.leaned(instrument, *by),
+            Gesture::SpreadBy { instrument, by } => now.spread(instrument, *by),
+            Gesture::DrawSlot { instrument, slot, cells, louder } => now.drawn(instrument, *slot, *cells, *louder),
+            Gesture::Set { pass, setting, value } => with_setting(recipe, *pass, setting, value.clone()),
+            Gesture::AddPasses { passes, instead } => {
+                let new = Recipe::from_value(json!({ "passes": passes }))?;
+                if *instead { Ok(Recipe::default().followed_by(&new)) } else { Ok(recipe.followed_by(&new)) }
+            }
+            Gesture::DuplicatePass { pass, others } => duplicated(recipe, *pass, *others),
+            Gesture::ChangePass { pass, on, name, aim } => {
+                let place = place_of(recipe, *pass)?;
+                let mut recipe = recipe.clone();
+                let one = &mut recipe.passes[place];
+                one.on = on.unwrap_or(one.on);
+                one.name = name.clone().or(one.name.take());
+                if let Some(aim) = aim {
+                    one.aim = Aim::clone(aim);
+                }
+                Ok(recipe)
+            }
+            Gesture::MovePass { pass, by } => {
+                let place = place_of(recipe, *pass)?;
+                let mut recipe = recipe.clone();
+                let moved = recipe.passes.remove(place);
+                let to = (place as i64 + i64::from(*by)).clamp(0, recipe.passes.len() as i64);
+                recipe.passes.insert(to as usize, moved);
+                Ok(recipe)
+            }
+            Gesture::DeletePass { pass } => {
+                let place = place_of(recipe, *pass)?;
+                let mut recipe = recipe.clone();
+                recipe.passes.remove(place);
+                Ok(recipe)
+            }
+        }?;
+        after.check()?;
+        after.check_within(self.part.end(), self.context.tempo)?;
+        Ok(after)
+    }
+
+    /// After several, one on top of the other.
+    pub fn after_all(&self, recipe: &Recipe, gestures: &[Gesture]) -> Done {
+        gestures.iter().try_fold(recipe.clone(), |recipe, gesture| self.after(&recipe, gesture))
+    }
+}
+
+fn wrong(path: &str, message: impl Into<String>) -> RecipeError {
+    RecipeError { path: path.to_owned(), message: message.into() }
+}
+
+/// The bench with the recipe that a gesture begins with.
+struct Now<'a> {
+    bench: &'a Bench<'a>,
+    recipe: &'a Recipe,
+    performance: OnceCell<Performance>,
+}
+
+impl Now<'_> {
+    fn performance(&self) -> &Performance {
+        let Bench { part, chart, context } = self.bench;
+        self.performance.get_or_init(|| perform(part, chart, self.recipe, context))
+    }
+
+    /// Some hits as they are played now, in their order.
+    fn played(&self, hits: &[HitId]) -> Result<Vec<PlayedHit>, RecipeError> {
+        let all: HashMap<HitId, &PlayedHit> = self.performance().hits().map(|hit| (hit.id, hit)).collect();
+        let find = |id: &HitId| all.get(id).map(|hit| **hit);
+        hits.iter().map(|id| find(id).ok_or_else(|| wrong("hits", format!("there is no hit {}", id.get())))).collect()
+    }
+
+    fn figures(&self, instrument: &InstrumentId) -> Result<(Figures, Figures), RecipeError> {
+        let Bench { part, chart, context } = self.bench;
+        let (place, _) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        let played = Reading::played(part, chart, context, self.performance());
+        let written = Reading::written(part, chart, context);
+        Ok((written.instruments[place].figures.clone(), played.instruments[place].figures.clone()))
+    }
+
+    /// The by-hand pass that edits of these hits go to: the last one that is on and aims at everything, if
+    /// it comes behind the passes that made them.
+    fn hand(&self, hits: &[HitId]) -> Option<PassId> {
+        let made = |id: &HitId| *id >= HitId::FIRST_BY_HAND;
+        let makers: BTreeSet<PassId> = if hits.iter().any(made) {
+            let edited: BTreeSet<HitId> = hits.iter().copied().collect();
+            let own = self.performance().made.iter().filter(|one| edited.contains(&one.played.id));
+            own.map(|one| one.pass).collect()
+        } else {
+            BTreeSet::new()
+        };
+        let last_maker = self.recipe.passes.iter().rposition(|pass| makers.contains(&pass.id)).unwrap_or(0);
+        let is_hand =
+            |pass: &Pass| pass.on && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything();
+        let place = self.recipe.passes.iter().rposition(is_hand)?;
+        (place >= last_maker).then(|| self.recipe.passes[place].id)
+    }
+
+    /// The recipe with its by-hand pass changed; where there is none, one is put at the end.
+    fn with_hand(&self, hits: &[HitId], change: impl FnOnce(&mut ByHand)) -> Recipe {
+        let mut recipe = self.recipe.clone();
+        let id = self.hand(hits).unwrap_or_else(|| {
+            let id = recipe.free_id();
+            recipe.passes.push(Pass { id, ..Pass::new(0, Aim::everything(), Action::ByHand(ByHand::default())) });
+            id
+        });
+        for pass in recipe.passes.iter_mut().filter(|pass| pass.id == id) {
+            if let Action::ByHand(hand) = &mut pass.action {
+                change(hand);
+                return recipe;
+            }
+        }
+        recipe
+    }
+
+    fn with_moves(&self, hits: &[HitId], change: impl Fn(&mut HandMove, usize)) -> Recipe {
+        self.with_hand(hits, |hand| {
+            let mut known: BTreeMap<HitId, HandMove> = hand.moved.drain(..).map(|one| (one.hit, one)).collect();
+            for (place, &hit) in hits.iter().enumerate() {
+                let plain = HandMove { hit, velocity: 0.0, time: Millis(0.0), length: None, note: None };
+                change(known.entry(hit).or_insert(plain), place);
+            }
+            let moves =
+                |one: &HandMove| one.velocity != 0.0 || one.time.0 != 0.0 || one.length.is_some() || one.note.is_some();
+            hand.moved = known.into_values().filter(moves).collect();
+        })
+    }
+
+    fn moved(&self, hits: &[HitId], velocity: f64, by: Millis) -> Done {
+        Ok(self.with_moves(hits, |one, _| {
+            one.velocity = (one.velocity + velocity).clamp(-126.0, 126.0);
+            one.time = Millis((((one.time + by).0 * 10.0).round() / 10.0).clamp(-10_000.0, 10_000.0));
+        }))
+    }
+
+    fn set(&self, hits: &[HitId], velocity: Velocity) -> Done {
+        let now = self.played(hits)?;
+        Ok(self.with_moves(hits, |one, place| {
+            let by = f64::from(velocity.get()) - f64::from(now[place].velocity.get());
+            one.velocity = (one.velocity + by).clamp(-126.0, 126.0);
+        }))
+    }
+
+    fn put_on(&self, hits: &[HitId], instrument: &InstrumentId) -> Done {
+        let (note, _) = self.struck_with(instrument)?;
+        Ok(self.with_moves(hits, |one, _| one.note = Some(note)))
+    }
+
+    fn taken_out(&self, hits: &[HitId]) -> Done {
+        let gone: BTreeSet<HitId> = hits.iter().copied().collect();
+        Ok(self.with_hand(hits, |hand| {
+            let own: BTreeSet<HitId> = hand.added.iter().map(|one| one.id).filter(|id| gone.contains(id)).collect();
+            hand.added.retain(|one| !own.contains(&one.id));
+            hand.moved.retain(|one| !own.contains(&one.hit));
+            let known: BTreeSet<HitId> = hand.removed.iter().copied().collect();
+            hand.removed.extend(gone.iter().filter(|id| !own.contains(id) && !known.contains(id)));
+        }))
+    }
+
+    /// Whichever by-hand passes took them out.
+    fn brought_back(&self, hits: &[HitId]) -> Done {
+        let mut recipe = self.recipe.clone();
+        for pass in &mut recipe.passes {
+            if let Action::ByHand(hand) = &mut pass.action {
+                hand.removed.retain(|id| !hits.contains(id));
+            }
+        }
+        Ok(recipe)
+    }
+
+    /// The note and channel that the part plays an instrument with most often; else the kit's first.
+    fn struck_with(&self, instrument: &InstrumentId) -> Result<(Note, Channel), RecipeError> {
+        let Bench { part, chart, .. } = self.bench;
+        let (place, found) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        let mut counts: BTreeMap<(Note, Channel), usize> = BTreeMap::new();
+        for hit in chart.of_instrument(place).iter().map(|&index| &part.hits()[index]) {
+            *counts.entry((hit.note, hit.channel)).or_default() += 1;
+        }
+        let most = counts.iter().max_by_key(|&((note, _), count)| (*count, std::cmp::Reverse(note.get())));
+        if let Some((&struck, _)) = most {
+            return Ok(struck);
+        }
+        let way = found.articulations.first().ok_or_else(|| wrong("instrument", "it has no way of being struck"))?;
+        let usual = part.hits().first().map_or(Channel::PERCUSSION, |hit| hit.channel);
+        Ok((way.note, way.channel.unwrap_or(usual)))
+    }
+
+    /// Ids for hits that are added, which none of the recipe's has yet.
+    fn free_hits(&self) -> impl Iterator<Item = HitId> + use<> {
+        let mut used: BTreeSet<u64> = BTreeSet::new();
+        for pass in &self.recipe.passes {
+            if let Action::ByHand(hand) = &pass.action {
+                used.extend(hand.added.iter().map(|one| one.id.get()));
+            }
+        }
+        let first = HitId::FIRST_BY_HAND.get() as u32;
+        let next = used.last().map_or(first, |&last| (last as u32).saturating_add(1));
+        (next..u32::MAX).chain(first..next).filter(move |id| !used.contains(&u64::from(*id))).map(HitId::new)
+    }
+
+    fn with_added(&self, new: Vec<HandHit>) -> Recipe {
+        self.with_hand(&[], |hand| hand.added.extend(new))
+    }
+
+    fn added(&self, instrument: &InstrumentId, tick: Ticks, velocity: Velocity, snapped: bool) -> Done {
+        let Bench { part, chart, context } = self.bench;
+        let (note, channel) = self.struck_with(instrument)?;
+        let on_grid = || chart.meant(part, context.metre).grid.nearest(context.metre, tick);
+        let tick = if snapped { on_grid() } else { tick.rounded() };
+        let tick = Ticks(tick.0.max(0.0));
+        let length = Ticks(context.metre.ppq().as_f64() / 8.0).rounded();
+        let id = self.free_hits().next().ok_or_else(|| wrong("hits", "no more hits can be added"))?;
+        Ok(self.with_added(vec![HandHit { id, tick, length, velocity, note, channel }]))
+    }
+
+    fn copied(&self, hits: &[HitId], quarters: f64) -> Done {
+        let by = quarters * self.bench.context.metre.ppq().as_f64();
+        let copy = |(id, hit): (HitId, PlayedHit)| HandHit {
+            id,
+            tick: Ticks((hit.tick.0 + by).max(0.0)).rounded(),
+            length: hit.length,
+            velocity: hit.velocity,
+            note: hit.note,
+            channel: hit.channel,
+        };
+        Ok(self.with_added(self.free_hits().zip(self.played(hits)?).map(copy).collect()))
+    }
+
+    fn cut(&self, hits: &[HitId]) -> Done {
+        let Bench { chart, context, .. } = self.bench;
+        let ppq = context.metre.ppq().as_f64();
+        let mut onsets: HashMap<Option<usize>, Vec<f64>> = HashMap::new();
+        for hit in self.performance().sounding() {
+            onsets.entry(chart.instrument_of(hit.note, hit.channel)).or_default().push(hit.tick.0);
+        }
+        onsets.values_mut().for_each(|onsets| onsets.sort_by(f64::total_cmp));
+        let half = |(id, hit): (HitId, PlayedHit)| {
+            let own = &onsets.get(&chart.instrument_of(hit.note, hit.channel));
+            let next = own.and_then(|own| own.get(own.partition_point(|&onset| onset <= hit.tick.0 + 1.0)));
+            let room = next.map_or(ppq, |next| (next - hit.tick.0).min(ppq));
+            let half = (room / 2.0).round().max(1.0);
+            HandHit {
+                id,
+                tick: Ticks(hit.tick.0 + half),
+                length: Ticks(half.min((ppq / 8.0).round()).max(1.0)),
+                velocity: hit.velocity,
+                note: hit.note,
+                channel: hit.channel,
+            }
+        };
+        Ok(self.with_added(self.free_hits().zip(self.played(hits)?).map(half).collect()))
+    }
+
+    /// The last pass of a kind that is on and aims at just this instrument.
+    fn pass_at(&self, recipe: &Recipe, kind: &str, instrument: &InstrumentId) -> Option<Pass> {
+        let is_it =
+            |pass: &&Pass| pass.on && pass.action.info().kind == kind && pass.aim == Aim::at(instrument.as_str());
+        recipe.passes.iter().rev().find(is_it).cloned()
+    }
+
+    /// The recipe with such a pass, made where there is none.
+    fn with_pass_at(&self, instrument: &InstrumentId, action: Action) -> (Recipe, Pass) {
+        if let Some(pass) = self.pass_at(self.recipe, action.info().kind, instrument) {
+            return (self.recipe.clone(), pass);
+        }
+        let pass = Pass { id: self.recipe.free_id(), ..Pass::new(0, Aim::at(instrument.as_str()), action) };
+        let mut recipe = self.recipe.clone();
+        recipe.passes.push(pass.clone());
+        (recipe, pass)
+    }
+
+    fn shaped(&self, instrument: &InstrumentId, steps: [(&str, Option<f64>); 3]) -> Done {
+        let known = self.pass_at(self.recipe, "shape", instrument);
+        let start = match known {
+            Some(_) => Shape::default(),
+            None => {
+                let (_, now) = self.figures(instrument)?;
+                let [soft, typical, hard] = [now.soft, now.typical, now.hard].map(Velocity::rounded);
+                Shape { soft, typical, hard, ..Shape::default() }
+            }
+        };
+        let (mut recipe, pass) = self.with_pass_at(instrument, Action::Shape(start));
+        let Action::Shape(from) = &pass.action else { return Ok(recipe) };
+        for (handle, by) in steps {
+            let Some(by) = by else { continue };
+            let was = match handle {
+                "soft" => from.soft,
+                "typical" => from.typical,
+                _ => from.hard,
+            };
+            let to = Velocity::rounded(f64::from(was.get()) + by.clamp(-127.0, 127.0));
+            recipe = with_setting(&recipe, pass.id, handle, json!(to))?;
+        }
+        Ok(recipe)
+    }
+
+    fn leaned(&self, instrument: &InstrumentId, by: Millis) -> Done {
+        self.bench.chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        let (recipe, pass) = self.with_pass_at(instrument, Action::Lean(Lean::default()));
+        let Action::Lean(from) = &pass.action else { return Ok(recipe) };
+        let by = Millis(((from.by + by).0 * 2.0).round().clamp(-400.0, 400.0) / 2.0);
+        with_setting(&recipe, pass.id, "by", json!(by))
+    }
+
+    fn spread(&self, instrument: &InstrumentId, by: Millis) -> Done {
+        /// Nearer than this, in ms, hits count as lying on their lines.
+        const STIFF: f64 = 0.3;
+        let (written, played) = self.figures(instrument)?;
+        let shown = played.offset_spread.0;
+        let loose = self.pass_at(self.recipe, "loosen", instrument).is_some();
+        // How far they lie about their grid before they are pulled, as far as the shown spread tells.
+        let before = match self.pass_at(self.recipe, "pull", instrument).map(|pass| pass.action) {
+            Some(Action::Pull(pull)) if pull.strength.0 >= 95.0 => written.offset_spread.0,
+            Some(Action::Pull(pull)) if pull.strength.0 != 0.0 => shown / (1.0 - pull.strength.factor()),
+            _ => shown,
+        };
+        let Bench { part, chart, context } = self.bench;
+        let none = if before < STIFF || loose {
+            Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), wander: Millis(0.0), ..Loosen::default() })
+        } else {
+            let grid = chart.meant(part, context.metre).grid;
+            Action::Pull(Pull { grid, strength: Percent(0.0), forgive: Millis(0.0), ..Pull::default() })
+        };
+        let (recipe, pass) = self.with_pass_at(instrument, none);
+        match &pass.action {
+            Action::Pull(_) => {
+                let strength = ((1.0 - (shown + by.0).max(0.0) / before) * 100.0).round().clamp(-100.0, 100.0);
+                with_setting(&recipe, pass.id, "strength", json!(strength))
+            }
+            Action::Loosen(from) => {
+                // A bell is six of its standard deviations wide.
+                let wider = |from: Millis| ((from.0 + 3.0 * by.0) * 2.0).round().clamp(0.0, 200.0) / 2.0;
+                let recipe = with_setting(&recipe, pass.id, "early", json!(wider(from.early)))?;
+                with_setting(&recipe, pass.id, "late", json!(wider(from.late)))
+            }
+            _ => Ok(recipe),
+        }
+    }
+
+    fn drawn(&self, instrument: &InstrumentId, slot: u32, cells: f64, louder: f64) -> Done {
+        let Bench { part, chart, context } = self.bench;
+        let (_, found) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        if !(cells.is_finite() && louder.is_finite() && louder >= 0.0) {
+            return Err(wrong("cells", "a slot is moved by shares of a cell, and made so many times as loud"));
+        }
+        let name = format!("Drawn on {}", found.name.to_lowercase());
+        let is_it = |pass: &&Pass| {
+            let aimed = pass.aim.instruments.first() == Some(instrument);
+            pass.on && aimed && matches!(&pass.action, Action::Groove(groove) if groove.groove.name == name)
+        };
+        let mut recipe = self.recipe.clone();
+        let known = recipe.passes.iter().rev().find(is_it).map(|pass| pass.id);
+        let id = match known {
+            Some(id) => id,
+            None => {
+                let grid = chart.meant(part, context.metre).grid;
+                let take = GrooveTake {
+                    instruments: vec![instrument.clone()],
+                    grid: Some(grid),
+                    length: 1,
+                    ..GrooveTake::default()
+                };
+                let hits: Vec<PlayedHit> = self.performance().hits().copied().collect();
+                let taken = GrooveProfile::taken(&name, chart, context.tempo, context.metre, &hits, &take)
+                    .map_err(|error| wrong("instrument", error.message))?;
+                let level = |slot: &u32| (*slot, GrooveSlot { count: 0, ..GrooveSlot::default() });
+                let together = taken.groove.together.keys().map(level).collect();
+                let groove = GrooveProfile { together, families: BTreeMap::new(), ..taken.groove };
+                let action = Groove {
+                    groove,
+                    voice: GrooveVoice::Together,
+                    timing: Percent(100.0),
+                    touch: Percent(100.0),
+                    liveliness: Percent(0.0),
+                    pull: Percent(0.0),
+                    lengths: Percent(0.0),
+                    ..Groove::default()
+                };
+                let id = recipe.free_id();
+                let pass = Pass::new(0, Aim::at(instrument.as_str()), Action::Groove(action));
+                recipe.passes.push(Pass { id, ..pass });
+                id
+            }
+        };
+        for pass in recipe.passes.iter_mut().filter(|pass| pass.id == id) {
+            if let Action::Groove(action) = &mut pass.action {
+                let plain = GrooveSlot { count: 0, ..GrooveSlot::default() };
+                let one = action.groove.together.entry(slot).or_insert(plain);
+                one.offset = (one.offset + cells).clamp(-0.5, 0.5);
+                one.velocity = (one.velocity * louder).clamp(0.01, 20.0);
+            }
+        }
+        Ok(recipe)
+    }
+}
+
+fn unknown(instrument: &InstrumentId) -> RecipeError {
+    wrong("instrument", format!("“{instrument}” is not in this part's kit"))
+}
+
+/// Settings that bound one another, from the lowest to the highest.
+fn bounds(kind: &str) -> &'static [&'static str] {
+    match kind {
+        "shape" => &["soft", "typical", "hard"],
+        "draw" => &["from", "to"],
+        "limits" => &["floor", "ceiling"],
+        _ => &[],
+    }
+}
+
+/// The recipe with a setting of a pass changed; what bounds it makes way.
+fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> Done {
+    let place = place_of(recipe, pass)?;
+    let at = |field: &str| format!("passes[{place}].action.{field}");
+    let action = &recipe.passes[place].action;
+    let mut fields = serde_json::to_value(action).map_err(|error| wrong(&at("."), error.to_string()))?;
+    let names = bounds(action.info().kind);
+    if let (Some(moved), Some(own)) = (value.as_f64(), names.iter().position(|name| *name == setting)) {
+        for (other, name) in names.iter().enumerate().filter(|&(other, _)| other != own) {
+            let was = fields[*name].as_f64().unwrap_or(moved);
+            if (other < own && was > moved) || (other > own && was < moved) {
+                fields[*name] = value.clone();
+            }
+        }
+    }
+    fields[setting] = value;
+    let mut recipe = recipe.clone();
+    recipe.passes[place].action = Action::from_value(fields).map_err(|(field, message)| wrong(&at(&field), message))?;
+    Ok(recipe)
+}
+
+fn place_of(recipe: &Recipe, pass: PassId) -> Result<usize, RecipeError> {
+    let place = recipe.passes.iter().position(|one| one.id == pass);
+    place.ok_or_else(|| wrong("pass", format!("there is no pass {}", pass.0)))
+}
+
+fn duplicated(recipe: &Recipe, pass: PassId, others: bool) -> Done {
+    let place = place_of(recipe, pass)?;
+    let mut recipe = recipe.clone();
+    let id = recipe.free_id();
+    let mut copy = Pass { id, ..recipe.passes[place].clone() };
+    if others {
+        copy.aim.invert = !copy.aim.invert;
+    }
+    recipe.passes.insert(place + 1, copy);
+    Ok(recipe)
+}

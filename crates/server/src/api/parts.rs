@@ -1,0 +1,162 @@
+//! Parts and takes.
+
+use crate::api::{LineColumns, PerformanceColumns};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use ts_rs::TS;
+use vivida_core::{Channel, Gesture, Grid, HitId, Kit, Layers, Reading, Recipe, Ticks};
+use vivida_store::{History, PartId, SongId, TakeId};
+
+/// A part in the workspace.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PartDetail {
+    pub state: PartState,
+    /// 0 to 15.
+    pub channel: Channel,
+    pub kit: Kit,
+    /// The grid that offsets are measured against, and the distance between two of its lines.
+    pub grid: Grid,
+    pub cell: Ticks,
+    pub written: WrittenColumns,
+    /// The Written reading, measured.
+    pub reading: Reading,
+    /// The take as it is kept, played.
+    pub performance: PerformanceColumns,
+}
+
+/// What can change of a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PartState {
+    pub id: PartId,
+    pub song: SongId,
+    pub revision: i32,
+    pub name: String,
+    pub drums: bool,
+    pub muted: bool,
+    /// Where the layers of its kit begin, where they are its own.
+    pub layers: Option<Layers>,
+    /// The grid that its timing is measured against, where it was chosen.
+    pub grid: Option<Grid>,
+    /// The take that is worked on.
+    pub take: TakeId,
+    pub takes: Vec<TakeCard>,
+    pub recipe: Recipe,
+    pub variation: u32,
+    /// What of it cannot be read, and why.
+    pub damage: Option<String>,
+    pub history: History,
+}
+
+/// A take of a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct TakeCard {
+    pub id: TakeId,
+    pub name: String,
+    /// Its Written was printed; else it is as the file has it.
+    pub is_print: bool,
+    pub passes: u32,
+    /// Why its passes cannot be read; it is played as it was written until it has others.
+    pub damage: Option<String>,
+}
+
+/// The hits of a take that sound, in the order of time, and their figures.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct TakeColumns {
+    pub ticks: Vec<f64>,
+    pub seconds: Vec<f64>,
+    /// In seconds.
+    pub lengths: Vec<f64>,
+    pub velocities: Vec<u8>,
+    pub notes: Vec<u8>,
+    /// The place of each hit's instrument in the kit of the take that is worked on.
+    pub instruments: Vec<Option<u16>>,
+    pub reading: Reading,
+}
+
+/// A recipe as far as it fits a part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Fitted {
+    pub recipe: Recipe,
+    /// Sentences on what does not fit.
+    pub said: Vec<String>,
+}
+
+/// What became of passes that were copied to another part.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Received {
+    /// So many were added.
+    pub added: u32,
+    /// Sentences on what does not fit.
+    pub said: Vec<String>,
+    pub history: History,
+}
+
+/// The written hits, in columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct WrittenColumns {
+    pub ids: Vec<HitId>,
+    pub ticks: Vec<f64>,
+    pub velocities: Vec<u8>,
+    pub notes: Vec<u8>,
+    /// The place of each hit's instrument in the kit.
+    pub instruments: Vec<Option<u16>>,
+    pub seconds: Vec<f64>,
+    pub lengths: Vec<f64>,
+    /// The grid line that each hit is meant for.
+    pub lines: LineColumns,
+}
+
+/// A change to a part; what is absent stays.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PartChangeRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What undo calls it.
+    pub label: String,
+    /// Other passes for the take.
+    #[ts(optional, type = "Recipe")]
+    pub recipe: Option<Value>,
+    /// What is done to these passes, or to those that are kept, one on top of the other.
+    #[serde(default)]
+    #[ts(optional, as = "Option<Vec<Gesture>>")]
+    pub gestures: Vec<Gesture>,
+    #[ts(optional)]
+    pub variation: Option<u32>,
+    #[ts(optional)]
+    pub drums: Option<bool>,
+    #[ts(optional)]
+    pub name: Option<String>,
+    #[ts(optional)]
+    pub muted: Option<bool>,
+    #[ts(optional)]
+    pub take: Option<TakeId>,
+    #[ts(optional)]
+    pub layers: Option<Layers>,
+    /// True: the layers of every song hold for this part again.
+    #[ts(optional)]
+    pub shared_layers: Option<bool>,
+    /// Another grid to measure against.
+    #[ts(optional)]
+    pub grid: Option<Grid>,
+    /// True: the grid that fits best again.
+    #[ts(optional)]
+    pub fitting_grid: Option<bool>,
+}
+
+/// A name for something of a part.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Named {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+}
+
+/// Passes for a part.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FitRequest {
+    #[ts(type = "Recipe")]
+    pub recipe: Value,
+}

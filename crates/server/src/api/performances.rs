@@ -1,0 +1,146 @@
+//! How a part is played by a recipe.
+
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::HashMap;
+use ts_rs::TS;
+use vivida_core::{
+    Action, ActionInfo, Aim, Gesture, HitId, Note, PassId, PassReport, PocketSettings, Reading, Recipe, Turned,
+};
+
+/// The played hits in columns: the written ones in their order, and by themselves those that passes made; and
+/// what is to be said of them. Single hits go by their id.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct PerformanceColumns {
+    /// Names the timing: where two performances agree in it, so do their timing columns.
+    pub timing_key: String,
+    /// Nothing where the request said that it has this timing.
+    pub timing: Option<TimingColumns>,
+    /// Names the velocities, likewise.
+    pub touch_key: String,
+    /// Nothing where the request said that it has them.
+    pub velocities: Option<Vec<u8>>,
+    /// The hits that do not sound, and the pass that silenced each.
+    pub silenced: Vec<(HitId, PassId)>,
+    /// The written hits that another instrument plays than was written: its place in the kit (nothing where
+    /// the kit does not know the note) and the note.
+    #[ts(type = "[number, number | null, number][]")]
+    pub elsewhere: Vec<(HitId, Option<u16>, Note)>,
+    pub made: MadeColumns,
+    pub passes: Vec<PassReport>,
+    pub reading: Reading,
+    /// The passes whose aim is turned round, and what of it.
+    pub turned: Vec<(PassId, Turned)>,
+    /// The recipe after the gestures that were asked for; nothing where there were none.
+    pub recipe: Option<Recipe>,
+}
+
+/// The hits that passes made, in columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct MadeColumns {
+    pub ids: Vec<HitId>,
+    /// The pass that made each.
+    pub passes: Vec<PassId>,
+    /// The hit that each was made from, if from one.
+    pub parents: Vec<Option<HitId>>,
+    /// Where each belongs in the metre, in ticks.
+    pub anchors: Vec<f64>,
+    #[ts(type = "number[]")]
+    pub ticks: Vec<i64>,
+    /// From the start of the song, in hundredths of a millisecond.
+    #[ts(type = "number[]")]
+    pub at: Vec<i64>,
+    /// How long each lasts, likewise.
+    #[ts(type = "number[]")]
+    pub lasts: Vec<i64>,
+    pub velocities: Vec<u8>,
+    pub notes: Vec<Note>,
+    /// The place of each one's instrument in the kit; nothing where the kit does not know its note.
+    pub instruments: Vec<Option<u16>>,
+    pub lines: LineColumns,
+}
+
+/// The grid lines that hits are meant for, in columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct LineColumns {
+    pub ticks: Vec<f64>,
+    pub seconds: Vec<f64>,
+    /// The bar of each, from 1.
+    pub bars: Vec<u32>,
+    /// Where in the bar each is, in words: its place in `names`.
+    pub places: Vec<u16>,
+    /// beat 2&, beat 3 ⅓ …
+    pub names: Vec<String>,
+}
+
+/// When the hits sound, by how much that is not as it was written: small whole numbers travel fast.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct TimingColumns {
+    #[ts(type = "number[]")]
+    pub ticks: Vec<i64>,
+    /// In hundredths of a millisecond.
+    #[ts(type = "number[]")]
+    pub at: Vec<i64>,
+    /// The places in the columns of hits that do not last as long as they were written, and how long they do,
+    /// likewise.
+    #[ts(type = "[number, number][]")]
+    pub lasts: Vec<(u32, i64)>,
+}
+
+/// An action as it can be added.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct ActionOffer {
+    pub info: ActionInfo,
+    pub start: Action,
+}
+
+/// An action that is heard before it is taken.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct Audition {
+    #[serde(default)]
+    pub aim: Aim,
+    #[ts(type = "Action")]
+    pub action: Value,
+}
+
+/// A recipe to be played without keeping it.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PerformRequest {
+    #[ts(type = "Recipe")]
+    pub recipe: Value,
+    /// What is done to the recipe before it is played, one on top of the other.
+    #[serde(default)]
+    #[ts(optional, as = "Option<Vec<Gesture>>")]
+    pub gestures: Vec<Gesture>,
+    pub variation: u32,
+    pub round: u32,
+    /// Only this pass is heard; nothing hears all.
+    #[serde(default)]
+    #[ts(optional)]
+    pub alone: Option<PassId>,
+    /// What is listened to behind the passes, before it is taken.
+    #[serde(default)]
+    #[ts(optional)]
+    pub audition: Option<Audition>,
+    /// Ask for the hits that this pass changes instead.
+    #[ts(optional)]
+    pub touched_by: Option<u32>,
+    /// With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub aimed: bool,
+    /// The `timing_key` of the timing columns that are known already.
+    #[serde(default)]
+    #[ts(optional)]
+    pub timing: Option<String>,
+    /// The `touch_key` of the velocities that are known already.
+    #[serde(default)]
+    #[ts(optional)]
+    pub touch: Option<String>,
+    /// The settings of pockets that are being changed, in the place of those that are kept.
+    #[serde(default)]
+    #[ts(optional, as = "Option<HashMap<u32, PocketSettings>>")]
+    pub pockets: HashMap<u32, Value>,
+}

@@ -1,0 +1,123 @@
+//! Songs, on the shelf and in the workspace.
+
+use crate::api::{PartState, PocketCard};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+use vivida_core::Section;
+use vivida_store::{History, PartId, SongId};
+
+/// A song on the shelf.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+pub struct SongCard {
+    pub id: SongId,
+    pub revision: i32,
+    pub name: String,
+    pub file_name: String,
+    pub is_demo: bool,
+    /// Beats a minute at the start; the beat of compound metres is dotted.
+    pub bpm: f64,
+    pub tempo_changes: bool,
+    /// Every metre in order: 5/4, 7/8.
+    pub metres: Vec<String>,
+    pub bars: u32,
+    pub seconds: f64,
+    pub parts: Vec<PartCard>,
+    pub picture: Option<Picture>,
+    /// What was wrong with the file and how it was mended.
+    pub mended: Vec<String>,
+    /// What of it cannot be read, and why.
+    pub damage: Option<String>,
+}
+
+/// A part of a song on the shelf.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+pub struct PartCard {
+    pub id: PartId,
+    pub name: String,
+    pub drums: bool,
+    /// Neither heard nor exported.
+    pub muted: bool,
+    /// Made of a part of the file by duplicating it.
+    pub is_second: bool,
+    pub hits: u32,
+    pub passes: u32,
+    /// What of it cannot be read, and why.
+    pub damage: Option<String>,
+}
+
+/// The first drum part in small, and its two figures.
+#[derive(Clone, Debug, Serialize, Deserialize, TS)]
+pub struct Picture {
+    /// Where in the shown bars, 0 to 1.
+    pub places: Vec<f32>,
+    /// Which row, from 0 at the top.
+    pub rows: Vec<u8>,
+    pub velocities: Vec<u8>,
+    /// How many rows there are.
+    pub row_count: u8,
+    /// Shares (0 to 1), written and played.
+    pub identical_neighbours: [f64; 2],
+    pub on_grid: [f64; 2],
+}
+
+/// A song in the workspace.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct SongDetail {
+    pub id: SongId,
+    pub revision: i32,
+    pub name: String,
+    pub file_name: String,
+    pub ppq: u32,
+    pub file_ppq: u32,
+    pub bpm: f64,
+    /// Every metre and the bar that it begins with.
+    pub metres: Vec<(u32, String)>,
+    pub sections: Vec<Section>,
+    pub bars: Bars,
+    pub parts: Vec<PartCard>,
+    pub mended: Vec<String>,
+    pub history: History,
+}
+
+/// Bar lines and beats as columns.
+#[derive(Clone, Debug, Default, Serialize, TS)]
+pub struct Bars {
+    /// Every bar line and the end of the last bar.
+    pub ticks: Vec<f64>,
+    /// The same in seconds.
+    pub seconds: Vec<f64>,
+    pub beat_ticks: Vec<f64>,
+    pub beat_seconds: Vec<f64>,
+    /// 1 on the first beat of a bar.
+    pub downbeats: Vec<u8>,
+}
+
+/// What undo or redo did.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Travelled {
+    /// The step, or nothing where there was none.
+    pub label: Option<String>,
+    /// The song with what it holds, where the step was one of its workspace.
+    pub song: Option<SongDetail>,
+    pub parts: Vec<PartState>,
+    pub pockets: Vec<PocketCard>,
+    pub history: History,
+}
+
+/// A change to a song on the shelf.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SongChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+}
+
+/// Other sections for a song.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SectionsChange {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub sections: Vec<Section>,
+}

@@ -1,0 +1,141 @@
+//! WAV files that are being made: each has a number, says how far it is, can be stopped, and is fetched when it
+//! is ready. A file lies in the system's folder for such things, under no name, and is gone with the program.
+
+use crate::api::{NewRender, RenderState};
+use crate::app::{Answer, App, locked};
+use crate::problem::Problem;
+use rocket::http::Status;
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{BufWriter, ErrorKind, Read, Seek, SeekFrom, Write};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+
+/// So many are kept; the oldest goes first.
+const MOST: usize = 8;
+
+/// All that are being made, and those that are ready.
+#[derive(Default)]
+pub(crate) struct Renders(Mutex<Numbered>);
+
+#[derive(Default)]
+struct Numbered {
+    last: u32,
+    renders: BTreeMap<u32, Arc<Render>>,
+}
+
+pub(crate) struct Render {
+    name: String,
+    /// Thousandths.
+    done: AtomicU64,
+    stopped: AtomicBool,
+    result: Mutex<Option<Result<Arc<Mutex<File>>, String>>>,
+}
+
+impl Render {
+    fn state(&self, id: u32) -> RenderState {
+        let result = locked(&self.result);
+        RenderState {
+            id,
+            done: self.done.load(Ordering::Relaxed) as f64 / 1000.0,
+            ready: matches!(&*result, Some(Ok(_))),
+            failed: match &*result {
+                Some(Err(reason)) => Some(reason.clone()),
+                _ => None,
+            },
+        }
+    }
+
+    fn make(&self, mix: &vivida_sound::Mixdown) {
+        let made = || -> std::io::Result<File> {
+            let mut file = tempfile::tempfile()?;
+            let mut out = BufWriter::with_capacity(1 << 16, &mut file);
+            mix.write(&mut out, |share| {
+                self.done.store((share * 1000.0) as u64, Ordering::Relaxed);
+                !self.stopped.load(Ordering::Relaxed)
+            })?;
+            out.flush()?;
+            drop(out);
+            Ok(file)
+        };
+        let made = made().map_err(|error| match error.kind() {
+            ErrorKind::Interrupted => "It was stopped.".to_owned(),
+            ErrorKind::StorageFull => "The disk is full; make room, and export again.".to_owned(),
+            _ => format!("The file could not be written: {error}."),
+        });
+        *locked(&self.result) = Some(made.map(|file| Arc::new(Mutex::new(file))));
+    }
+}
+
+impl App {
+    /// Begins to make a WAV file of a song.
+    pub(crate) fn begin_render(self: &Arc<App>, request: &NewRender) -> Answer<RenderState> {
+        let (name, mix) = self.mixdown(request.song, request.written)?;
+        let render = Arc::new(Render {
+            name,
+            done: AtomicU64::new(0),
+            stopped: AtomicBool::new(false),
+            result: Mutex::new(None),
+        });
+        let id = {
+            let mut all = locked(&self.renders.0);
+            all.last += 1;
+            let id = all.last;
+            all.renders.insert(id, render.clone());
+            while all.renders.len() > MOST {
+                if let Some((_, oldest)) = all.renders.pop_first() {
+                    oldest.stopped.store(true, Ordering::Relaxed);
+                }
+            }
+            id
+        };
+        let state = render.state(id);
+        std::thread::spawn(move || render.make(&mix));
+        Ok(state)
+    }
+
+    fn render(&self, id: u32) -> Answer<Arc<Render>> {
+        let found = locked(&self.renders.0).renders.get(&id).cloned();
+        let gone = || Problem::new(Status::NotFound, "Not there", format!("There is no export {id}; begin it again."));
+        found.ok_or_else(gone)
+    }
+
+    pub(crate) fn render_state(&self, id: u32) -> Answer<RenderState> {
+        Ok(self.render(id)?.state(id))
+    }
+
+    /// Stops it, or throws away what was made.
+    pub(crate) fn stop_render(&self, id: u32) -> Answer<()> {
+        self.render(id)?.stopped.store(true, Ordering::Relaxed);
+        locked(&self.renders.0).renders.remove(&id);
+        Ok(())
+    }
+
+    /// The name of a file that is ready, and the file from its beginning.
+    pub(crate) fn rendered(&self, id: u32) -> Answer<(String, Slice)> {
+        let render = self.render(id)?;
+        let not_yet = || Problem::new(Status::Conflict, "Not ready", "This export is not ready yet.");
+        let result = locked(&render.result);
+        match &*result {
+            Some(Ok(file)) => Ok((render.name.clone(), Slice { file: file.clone(), at: 0 })),
+            Some(Err(reason)) => Err(Problem::new(Status::Conflict, "Not made", reason.clone())),
+            None => Err(not_yet()),
+        }
+    }
+}
+
+/// A file read from its beginning; others may read it meanwhile.
+pub(crate) struct Slice {
+    file: Arc<Mutex<File>>,
+    at: u64,
+}
+
+impl Read for Slice {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        let mut file = locked(&self.file);
+        file.seek(SeekFrom::Start(self.at))?;
+        let read = file.read(buffer)?;
+        self.at += read as u64;
+        Ok(read)
+    }
+}

@@ -1,0 +1,152 @@
+//! Taking songs away, and the built-in kit.
+
+use super::*;
+use crate::api::*;
+use rocket::response::stream::ByteStream;
+use rocket::tokio::sync::mpsc;
+use rocket::tokio::task::spawn_blocking;
+use rocket::{delete, get, post, routes};
+use std::io::{self, Read, Write};
+use vivida_smf::{Export, Resolution};
+use vivida_sound::{KitManifest, Voice, manifest, wav};
+
+/// So many bytes are read or sent at once.
+const PIECE: usize = 256 << 10;
+
+/// A large file, in pieces.
+#[derive(rocket::Responder)]
+struct Stream<S> {
+    body: S,
+    content_type: ContentType,
+    disposition: Header<'static>,
+}
+
+fn wav_file<S>(body: S, name: &str) -> Stream<S> {
+    Stream { body, content_type: ContentType::WAV, disposition: attachment(&format!("{name}.wav")) }
+}
+
+/// Sends on what is written to it, as fast as somebody takes it.
+struct Sending(mpsc::Sender<Vec<u8>>);
+
+impl Write for Sending {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.blocking_send(bytes.to_vec()).map_err(|_| io::Error::from(io::ErrorKind::BrokenPipe))?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+#[get("/songs/<id>/export")]
+async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
+    work(app, move |app| app.export_info(id.song())).await.map(Json)
+}
+
+#[get("/songs/<id>/export.mid?<resolution>&<lead_in>")]
+async fn export_midi(
+    app: &Shared,
+    id: Id,
+    resolution: Option<&str>,
+    lead_in: Option<bool>,
+) -> Result<Download, Problem> {
+    let resolution = match resolution {
+        None | Some("own") => Resolution::Own,
+        Some("fine") => Resolution::Fine,
+        Some(other) => return Err(Problem::field("resolution", format!("“{other}” is neither own nor fine"))),
+    };
+    let export = Export { resolution, lead_in: lead_in.unwrap_or(false) };
+    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export)).await?;
+    Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
+}
+
+#[get("/songs/<id>/export.wav?<reading>")]
+async fn export_wav(
+    app: &Shared,
+    id: Id,
+    reading: Option<&str>,
+) -> Result<Stream<ByteStream<impl rocket::futures::Stream<Item = Vec<u8>> + use<>>>, Problem> {
+    let as_written = match reading {
+        None | Some("played") => false,
+        Some("written") => true,
+        Some(other) => return Err(Problem::field("reading", format!("“{other}” is neither written nor played"))),
+    };
+    let (name, mix) = work(app, move |app| app.mixdown(id.song(), as_written)).await?;
+    let (send, mut receive) = mpsc::channel(2);
+    spawn_blocking(move || {
+        let mut out = io::BufWriter::with_capacity(PIECE, Sending(send));
+        // Whoever asked for it went away: nobody is left to be told.
+        let _ = mix.write(&mut out, |_| true);
+    });
+    let body = ByteStream! {
+        while let Some(piece) = receive.recv().await {
+            yield piece;
+        }
+    };
+    Ok(wav_file(body, &name))
+}
+
+#[post("/renders", data = "<data>")]
+async fn begin_render(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Status, Json<RenderState>), Problem> {
+    let request: NewRender = body(data, &limit).await?;
+    let state = work(app, move |app| app.begin_render(&request)).await?;
+    Ok((Status::Accepted, Json(state)))
+}
+
+#[get("/renders/<id>")]
+fn render(app: &Shared, id: u32) -> Answer<RenderState> {
+    app.render_state(id).map(Json)
+}
+
+#[delete("/renders/<id>")]
+fn stop_render(app: &Shared, id: u32) -> Result<Status, Problem> {
+    app.stop_render(id).map(|()| Status::NoContent)
+}
+
+#[get("/renders/<id>/file")]
+async fn rendered(
+    app: &Shared,
+    id: u32,
+) -> Result<Stream<ByteStream<impl rocket::futures::Stream<Item = Vec<u8>> + use<>>>, Problem> {
+    let (name, file) = app.rendered(id)?;
+    let body = ByteStream! {
+        let mut file = file;
+        loop {
+            let read = spawn_blocking(move || {
+                let mut piece = vec![0; PIECE];
+                let read = file.read(&mut piece).unwrap_or(0);
+                piece.truncate(read);
+                (file, piece)
+            });
+            let Ok((again, piece)) = read.await else { break };
+            file = again;
+            if piece.is_empty() {
+                break;
+            }
+            yield piece;
+        }
+    };
+    Ok(wav_file(body, &name))
+}
+
+#[get("/sound/kit")]
+fn kit() -> Json<KitManifest> {
+    Json(manifest())
+}
+
+#[get("/sound/<file>", rank = 2)]
+async fn sound(app: &Shared, file: &str) -> Result<(ContentType, Vec<u8>), Problem> {
+    let named = |voice: &Voice| {
+        serde_json::to_value(voice)
+            .is_ok_and(|name| Some(file) == name.as_str().map(|name| format!("{name}.wav")).as_deref())
+    };
+    let voice = Voice::ALL.into_iter().find(named);
+    let voice = voice.ok_or_else(|| not_there(format!("The kit has no voice “{file}”.")))?;
+    let bytes = work(app, move |_| Ok(wav(voice))).await?;
+    Ok((ContentType::WAV, bytes))
+}
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![export_info, export_midi, export_wav, begin_render, render, stop_render, rendered, kit, sound,]
+}

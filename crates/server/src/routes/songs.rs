@@ -1,0 +1,127 @@
+//! Songs, histories and how screens were left.
+
+use super::*;
+use crate::api::*;
+use rocket::{delete, get, patch, post, put, routes};
+use serde_json::Value;
+use serde_json::value::RawValue;
+use vivida_core::Slots;
+
+/// A [`SongCard`] as it was kept.
+type Card = Box<RawValue>;
+
+#[get("/songs")]
+async fn songs(app: &Shared) -> Answer<Vec<Card>> {
+    work(app, |app| app.songs()).await.map(Json)
+}
+
+#[post("/songs?<file_name>", data = "<data>")]
+async fn add_song(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Card>), Problem> {
+    let limit = ByteUnit::Mebibyte(16);
+    let bytes = data.open(limit).into_bytes().await.map_err(|error| {
+        Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
+    })?;
+    if !bytes.is_complete() {
+        let detail = format!("“{file_name}” is larger than the 16 MiB that a song may have.");
+        return Err(Problem { file: Some(file_name), ..Problem::new(Status::PayloadTooLarge, "Too large", detail) });
+    }
+    let bytes = bytes.into_inner();
+    let card = work(app, move |app| app.add_song(&file_name, &bytes)).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[get("/songs/<id>/original")]
+async fn original(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.original(id.song())).await?;
+    Ok(Download { name, content_type: ContentType::new("audio", "midi"), bytes })
+}
+
+#[get("/songs/<id>")]
+async fn song(app: &Shared, id: Id) -> Answer<SongDetail> {
+    work(app, move |app| app.song(id.song())).await.map(Json)
+}
+
+#[patch("/songs/<id>", data = "<data>")]
+async fn rename(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<Card> {
+    let change: SongChange = body(data, &limit).await?;
+    work(app, move |app| app.rename(id.song(), &change)).await.map(Json)
+}
+
+#[post("/songs/<id>/duplicate")]
+async fn duplicate(app: &Shared, id: Id) -> Result<(Status, Json<Card>), Problem> {
+    let card = work(app, move |app| app.duplicate(id.song())).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[delete("/songs/<id>?<revision>")]
+async fn delete_song(app: &Shared, id: Id, revision: i64) -> Result<Status, Problem> {
+    work(app, move |app| app.delete(id.song(), revision)).await.map(|()| Status::NoContent)
+}
+
+#[post("/shelf/<direction>")]
+async fn travel_shelf(app: &Shared, direction: &str) -> Answer<Travelled> {
+    let back = direction_of(direction)?;
+    work(app, move |app| app.travel(None, back)).await.map(Json)
+}
+
+#[post("/songs/<id>/<direction>", rank = 2)]
+async fn travel_song(app: &Shared, id: Id, direction: &str) -> Answer<Travelled> {
+    let back = direction_of(direction)?;
+    work(app, move |app| app.travel(Some(id.song()), back)).await.map(Json)
+}
+
+fn direction_of(direction: &str) -> Result<bool, Problem> {
+    match direction {
+        "undo" => Ok(true),
+        "redo" => Ok(false),
+        _ => Err(not_there("A history goes by undo and redo.")),
+    }
+}
+
+#[put("/songs/<id>/sections", data = "<data>")]
+async fn set_sections(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
+    let change: SectionsChange = body(data, &limit).await?;
+    work(app, move |app| app.set_sections(id.song(), change)).await.map(Json)
+}
+
+#[get("/songs/<id>/slots?<grid>&<bars>&<bar>")]
+async fn slots(app: &Shared, id: Id, grid: String, bars: Option<u32>, bar: Option<u32>) -> Answer<Slots> {
+    let (bars, bar) = (bars.unwrap_or(1), bar.unwrap_or(1));
+    work(app, move |app| app.slots(id.song(), bar, &grid, bars)).await.map(Json)
+}
+
+#[get("/songs/<id>/grid-lines?<grid>&<swing>&<from>&<to>")]
+async fn grid_lines(app: &Shared, id: Id, grid: String, swing: Option<f64>, from: f64, to: f64) -> Answer<Vec<f64>> {
+    let swing = swing.unwrap_or(50.0);
+    work(app, move |app| app.grid_lines(id.song(), &grid, swing, from, to)).await.map(Json)
+}
+
+#[get("/views/<name>")]
+async fn view(app: &Shared, name: String) -> Answer<Value> {
+    work(app, move |app| app.view(&name)).await.map(Json)
+}
+
+#[put("/views/<name>", data = "<data>")]
+async fn set_view(app: &Shared, name: String, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
+    let value: Value = body(data, &limit).await?;
+    work(app, move |app| app.set_view(&name, &value)).await.map(|()| Status::NoContent)
+}
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![
+        songs,
+        add_song,
+        song,
+        original,
+        rename,
+        duplicate,
+        delete_song,
+        travel_shelf,
+        travel_song,
+        set_sections,
+        slots,
+        grid_lines,
+        view,
+        set_view,
+    ]
+}

@@ -1,0 +1,256 @@
+//! Songs, on the shelf and in the workspace.
+
+use crate::answers::{bars, bpm, picture};
+use crate::api::*;
+use crate::app::{Answer, App, Loaded};
+use crate::problem::Problem;
+use serde_json::Value;
+use serde_json::value::RawValue;
+use std::sync::Arc;
+use vivida_core::{Grid, Percent, Section, Slots, Ticks};
+use vivida_smf::read;
+use vivida_store::{Reads, SongId, StoredPart, StoredSong};
+
+/// What the shelf shows is worked out anew where another version of the program did that.
+const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 1");
+
+impl App {
+    /// The shelf: one's own songs first, the newest in front; then the demo in its order.
+    pub(crate) fn songs(&self) -> Answer<Vec<Box<RawValue>>> {
+        let mut rows = self.store().songs()?;
+        rows.sort_by_key(|row| (row.is_demo, if row.is_demo { row.id.0 } else { -row.id.0 }));
+        rows.iter().map(|row| self.card(row)).collect()
+    }
+
+    fn card_of(&self, id: SongId) -> Answer<Box<RawValue>> {
+        let row = self.store().song(id)?;
+        self.card(&row)
+    }
+
+    /// What the shelf shows of a song, as it was kept or worked out anew.
+    fn card(&self, row: &StoredSong) -> Answer<Box<RawValue>> {
+        if let Some(card) = self.store().card(row.id, CARDS)?.and_then(|text| RawValue::from_string(text).ok()) {
+            return Ok(card);
+        }
+        self.warm_song(row.id)?;
+        let card = serde_json::value::to_raw_value(&self.fresh_card(row)?);
+        let card = card.map_err(|error| Problem::field("song", error.to_string()))?;
+        self.store().change(|change| change.keep_card(row.id, row.stamp, CARDS, card.get()))?;
+        Ok(card)
+    }
+
+    fn fresh_card(&self, row: &StoredSong) -> Answer<SongCard> {
+        let mut card = SongCard {
+            id: row.id,
+            revision: row.revision as i32,
+            name: row.name.clone(),
+            file_name: row.file_name.clone(),
+            is_demo: row.is_demo,
+            bpm: 0.0,
+            tempo_changes: false,
+            metres: Vec::new(),
+            bars: 0,
+            seconds: 0.0,
+            parts: Vec::new(),
+            picture: None,
+            mended: Vec::new(),
+            damage: row.damage.as_ref().map(|damage| format!("its sections: {}", damage.reason)),
+        };
+        let song = match self.load(&*self.store(), row.id) {
+            Ok(song) => song,
+            Err(problem) => {
+                card.damage = Some(problem.detail);
+                return Ok(card);
+            }
+        };
+        let file = &song.file;
+        let last = file.metre.bar(file.bars());
+        card.bpm = bpm(file);
+        card.tempo_changes = file.tempo.changes().count() > 1;
+        card.metres = file.metre.changes().map(|(_, metre)| metre.to_string()).collect();
+        card.bars = file.bars();
+        card.seconds = file.tempo.seconds(last.start + last.length);
+        card.parts = part_cards(row, &song);
+        card.mended = file.mended.clone();
+        // Without a picture rather than without a card.
+        card.picture = self.picture(row).ok().flatten();
+        Ok(card)
+    }
+
+    fn picture(&self, row: &StoredSong) -> Answer<Option<Picture>> {
+        let Some(part) = row.parts.iter().find(|part| part.drums) else { return Ok(None) };
+        let opened = self.open_row(&*self.store(), row, part.clone(), None)?;
+        let performance = opened.play(Ticks(0.0));
+        let played = opened.played(&performance);
+        Ok(Some(picture(&opened.song.file, opened.chart(), opened.written(), &played, &performance)))
+    }
+
+    /// Puts a file on the shelf.
+    pub(crate) fn add_song(&self, file_name: &str, bytes: &[u8]) -> Answer<Box<RawValue>> {
+        let file_name = match vivida_smf::readable(file_name.as_bytes()) {
+            name if name.is_empty() => "song.mid".to_owned(),
+            name => name,
+        };
+        let file = read(bytes).map_err(|error| Problem::of_file(&file_name, &error))?;
+        let lower = file_name.to_lowercase();
+        let ending = [".midi", ".mid", ".smf"].iter().find(|ending| lower.ends_with(**ending)).map_or(0, |e| e.len());
+        let stem =
+            file_name.get(..file_name.len() - ending).filter(|stem| !stem.trim().is_empty()).unwrap_or(&file_name);
+        let id = self.store().change(|change| change.add_song(stem, &file_name, bytes, &file))?;
+        self.card_of(id)
+    }
+
+    /// The bytes that a song came in as, and the name of their file.
+    pub(crate) fn original(&self, id: SongId) -> Answer<(String, Vec<u8>)> {
+        let store = self.store();
+        Ok((store.song_alone(id)?.file_name, store.original(id)?))
+    }
+
+    pub(crate) fn rename(&self, id: SongId, request: &SongChange) -> Answer<Box<RawValue>> {
+        self.store().change(|change| change.rename(id, request.revision, &request.name))?;
+        self.card_of(id)
+    }
+
+    pub(crate) fn duplicate(&self, id: SongId) -> Answer<Box<RawValue>> {
+        let copy = self.store().change(|change| change.duplicate(id))?;
+        self.card_of(copy)
+    }
+
+    pub(crate) fn delete(&self, id: SongId, revision: i64) -> Answer<()> {
+        Ok(self.store().change(|change| change.delete(id, revision))?)
+    }
+
+    /// A song in the workspace.
+    pub(crate) fn song(&self, id: SongId) -> Answer<SongDetail> {
+        self.warm_song(id)?;
+        self.song_in(&*self.store(), id)
+    }
+
+    pub(crate) fn song_in(&self, reads: &impl Reads, id: SongId) -> Answer<SongDetail> {
+        let row = reads.song(id)?;
+        let song = self.load(reads, id)?;
+        let file = &song.file;
+        Ok(SongDetail {
+            id,
+            revision: row.revision as i32,
+            name: row.name.clone(),
+            file_name: row.file_name.clone(),
+            ppq: file.ppq.get(),
+            file_ppq: file.ppq.get() / file.factor,
+            bpm: bpm(file),
+            metres: file.metre.changes().map(|(bar, metre)| (bar, metre.to_string())).collect(),
+            sections: row.sections.clone().unwrap_or_else(|| file.sections()),
+            bars: bars(file),
+            parts: part_cards(&row, &song),
+            mended: file.mended.clone(),
+            history: reads.history(Some(id))?,
+        })
+    }
+
+    /// Sets the sections of a song.
+    pub(crate) fn set_sections(&self, id: SongId, request: SectionsChange) -> Answer<SongDetail> {
+        let sections = Section::checked(request.sections).map_err(|(field, message)| Problem::field(field, message))?;
+        self.warm_song(id)?;
+        let mut store = self.store();
+        let song = self.load(&*store, id)?;
+        let bars = song.file.bars();
+        if let Some(index) = sections.iter().position(|section| section.to > bars) {
+            let message = format!("the song has {bars} bars");
+            return Err(Problem::field(format!("sections[{index}].to"), message));
+        }
+        store.change(|change| change.set_sections(id, request.revision, sections))?;
+        self.song_in(&*store, id)
+    }
+
+    /// The slots of bars like bar `number`, to choose positions from.
+    pub(crate) fn slots(&self, id: SongId, number: u32, grid: &str, bars: u32) -> Answer<Slots> {
+        let grid: Grid = grid.parse().map_err(|message| Problem::field("grid", message))?;
+        if !(1..=4).contains(&bars) {
+            return Err(Problem::field("bars", "a pattern has 1 to 4 bars"));
+        }
+        Ok(Slots::of(&self.read_song(id)?.file.metre, number, grid, bars))
+    }
+
+    /// The lines of a grid, swung or not, to be drawn from one tick to another; none where they are too many.
+    pub(crate) fn grid_lines(&self, id: SongId, grid: &str, swing: f64, from: f64, to: f64) -> Answer<Vec<f64>> {
+        let grid: Grid = grid.parse().map_err(|message| Problem::field("grid", message))?;
+        if !(25.0..=80.0).contains(&swing) {
+            return Err(Problem::field("swing", format!("{swing} is outside 25 to 80 %")));
+        }
+        let good = |tick: f64| tick.abs() <= 1e12;
+        if !(good(from) && good(to)) {
+            return Err(Problem::field("from", "a stretch goes from one tick of the song to another"));
+        }
+        Ok(grid.lines(&self.read_song(id)?.file.metre, Percent(swing), Ticks(from), Ticks(to), 600))
+    }
+
+    /// A song that is not deleted, read.
+    fn read_song(&self, id: SongId) -> Answer<Arc<Loaded>> {
+        let store = self.store();
+        store.song_alone(id)?;
+        self.load(&*store, id)
+    }
+
+    /// Undo or redo, of a song or of the shelf.
+    pub(crate) fn travel(&self, song: Option<SongId>, back: bool) -> Answer<Travelled> {
+        if let Some(id) = song {
+            self.warm_song(id)?;
+        }
+        let mut store = self.store();
+        let label = store.change(|change| if back { change.undo(song) } else { change.redo(song) })?;
+        let mut travelled =
+            Travelled { label, song: None, parts: Vec::new(), pockets: Vec::new(), history: store.history(song)? };
+        if let Some(id) = song {
+            travelled.song = Some(self.song_in(&*store, id)?);
+            travelled.parts = self.part_states(&*store, id)?;
+            travelled.pockets = self.pockets_in(&*store, id)?;
+        }
+        Ok(travelled)
+    }
+
+    pub(crate) fn view(&self, name: &str) -> Answer<Value> {
+        let text = self.store().view(name)?;
+        Ok(text.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or(Value::Null))
+    }
+
+    pub(crate) fn set_view(&self, name: &str, value: &Value) -> Answer<()> {
+        /// How a screen was left is a few words; more is none.
+        const MOST: usize = 64 << 10;
+        let text = value.to_string();
+        if text.len() > MOST || name.len() > 200 {
+            return Err(Problem::field("view", "how a screen was left takes at most 64 KiB, and a short name"));
+        }
+        Ok(self.store().change(|change| change.set_view(name, &text))?)
+    }
+}
+
+fn part_cards(row: &StoredSong, song: &Loaded) -> Vec<PartCard> {
+    let card = |part: &StoredPart| {
+        let first = row.parts.iter().find(|other| other.position == part.position);
+        let of_file = song.file.parts.get(part.position);
+        let missing = || Some("the song's file has no such part".to_owned());
+        PartCard {
+            id: part.id,
+            name: part_name(part, song),
+            drums: part.drums,
+            muted: part.muted,
+            is_second: first.is_some_and(|first| first.id != part.id),
+            hits: of_file.map_or(0, |one| one.part.hits().len() as u32),
+            passes: part.current().recipe.passes.len() as u32,
+            damage: damage_of(part).or_else(|| if of_file.is_none() { missing() } else { None }),
+        }
+    };
+    row.parts.iter().map(card).collect()
+}
+
+/// The person's own name for a part, else the file's.
+pub(crate) fn part_name(part: &StoredPart, song: &Loaded) -> String {
+    let of_file = || song.file.parts.get(part.position).map(|one| one.name.clone());
+    part.name.clone().or_else(of_file).unwrap_or_else(|| format!("Part {}", part.id.0))
+}
+
+/// What of a part or of the take that is worked on cannot be read.
+pub(crate) fn damage_of(part: &StoredPart) -> Option<String> {
+    let own = part.damage.as_ref().map(|damage| damage.reason.clone());
+    own.or_else(|| part.current().damage.as_ref().map(|damage| format!("its passes: {}", damage.reason)))
+}

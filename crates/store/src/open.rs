@@ -1,0 +1,99 @@
+//! Opening the database: one program at a time, every former version brought over, what hangs loose put right.
+
+use crate::history::fill_touched;
+use crate::{Store, StoreError};
+use rusqlite::Connection;
+use rusqlite_migration::{M, Migrations};
+use std::fs::{File, OpenOptions, TryLockError};
+use std::io::{Read, Seek, Write};
+use std::path::Path;
+use std::time::Duration;
+
+impl Store {
+    /// Opens the database file, made anew where there is none, and brings it to this version.
+    ///
+    /// # Errors
+    ///
+    /// Where another program has it open, or the file is none of ours, of a newer version, or cannot be written.
+    pub fn open(path: &Path) -> Result<Store, StoreError> {
+        let failed = |reason: String| StoreError::Open { path: path.to_owned(), reason };
+        let lock = lock(path)?;
+        let connection = Connection::open(path).map_err(|error| failed(error.to_string()))?;
+        Store::prepare(connection, Some(lock)).map_err(failed)
+    }
+
+    /// A database that is gone when it is dropped.
+    pub fn in_memory() -> Result<Store, StoreError> {
+        let failed = |reason: String| StoreError::Open { path: ":memory:".into(), reason };
+        Store::prepare(Connection::open_in_memory()?, None).map_err(failed)
+    }
+
+    /// Tells a second program where this one is to be found.
+    pub fn say_address(&mut self, address: &str) {
+        if let Some(file) = &mut self.lock {
+            // Who cannot read it is told without an address.
+            let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(address.as_bytes()));
+        }
+    }
+
+    fn prepare(mut connection: Connection, lock: Option<File>) -> Result<Store, String> {
+        let set_up = |connection: &Connection| -> rusqlite::Result<()> {
+            connection.busy_timeout(Duration::from_secs(5))?;
+            // Read first: a file of another kind is left as it is.
+            let kept: i64 = connection.pragma_query_value(None, "auto_vacuum", |row| row.get(0))?;
+            connection.pragma_update(None, "auto_vacuum", "INCREMENTAL")?;
+            connection.pragma_update(None, "journal_mode", "WAL")?;
+            connection.pragma_update(None, "journal_size_limit", 16 << 20)?;
+            connection.pragma_update(None, "synchronous", "FULL")?;
+            connection.pragma_update(None, "foreign_keys", "ON")?;
+            // A database of before gives space back from now on.
+            if kept != 2 { connection.execute_batch("VACUUM") } else { Ok(()) }
+        };
+        set_up(&connection).map_err(|error| error.to_string())?;
+        let migrations = Migrations::new(vec![
+            M::up(include_str!("schema.sql")),
+            M::up(include_str!("schema-2.sql")),
+            M::up(include_str!("schema-3.sql")),
+            M::up_with_hook(include_str!("schema-4.sql"), |transaction| Ok(fill_touched(transaction)?)),
+        ]);
+        migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
+        let mut store = Store { connection, lock };
+        store.put_right().map_err(|error| error.to_string())?;
+        store.lay_in_grooves(&vivida_core::GrooveProfile::own()).map_err(|error| error.to_string())?;
+        Ok(store)
+    }
+
+    /// A part always has a take, and one of its own is worked on.
+    fn put_right(&mut self) -> rusqlite::Result<()> {
+        let live = "SELECT min(id) FROM take WHERE take.part = part.id AND take.deleted = 0";
+        self.connection.execute_batch(&format!(
+            "BEGIN;
+             INSERT INTO take (part, name) SELECT id, 'As it came' FROM part WHERE ({live}) IS NULL;
+             UPDATE part SET take = ({live}) WHERE take IS NULL
+                OR NOT EXISTS (SELECT 1 FROM take WHERE take.id = part.take AND take.part = part.id AND take.deleted = 0);
+             COMMIT;"
+        ))
+    }
+}
+
+/// A lock on a file beside the database, which goes with the program, however that ends. It holds the address
+/// of who has it.
+fn lock(path: &Path) -> Result<File, StoreError> {
+    let failed = |error: std::io::Error| StoreError::Open { path: path.to_owned(), reason: error.to_string() };
+    let beside = path.with_extension("lock");
+    let mut file =
+        OpenOptions::new().create(true).truncate(false).read(true).write(true).open(&beside).map_err(failed)?;
+    match file.try_lock() {
+        Ok(()) => {
+            file.set_len(0).map_err(failed)?;
+            Ok(file)
+        }
+        Err(TryLockError::WouldBlock) => {
+            let mut address = String::new();
+            let _ = file.read_to_string(&mut address);
+            let folder = path.parent().unwrap_or(path).to_owned();
+            Err(StoreError::InUse { folder, address: Some(address).filter(|text| !text.is_empty()) })
+        }
+        Err(TryLockError::Error(error)) => Err(failed(error)),
+    }
+}

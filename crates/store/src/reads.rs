@@ -1,0 +1,123 @@
+//! What can be read, from a store or within a change.
+
+use crate::change::Change;
+use crate::grooves::{self, GrooveId, StoredGroove};
+use crate::history::{self, History};
+use crate::parts::{self, PartId, StoredPart, TakeId};
+use crate::pockets::{self, StoredPocket};
+use crate::recipes::{self, RecipeId, StoredRecipe};
+use crate::songs::{self, SongId, StoredSong};
+use crate::{Store, StoreError};
+use rusqlite::{Connection, OptionalExtension};
+use vivida_core::{Part, PocketId};
+
+type Answer<T> = Result<T, StoreError>;
+
+/// What can be read. What is deleted is not there, and neither is anything of a deleted song.
+pub trait Reads {
+    #[doc(hidden)]
+    fn connection(&self) -> &Connection;
+
+    /// The songs, in the order in which they came.
+    fn songs(&self) -> Answer<Vec<StoredSong>> {
+        songs::all(self.connection())
+    }
+
+    /// One song.
+    fn song(&self, id: SongId) -> Answer<StoredSong> {
+        songs::with_parts(self.connection(), songs::one(self.connection(), id)?)
+    }
+
+    /// One song, without its parts.
+    fn song_alone(&self, id: SongId) -> Answer<StoredSong> {
+        songs::one(self.connection(), id)
+    }
+
+    /// The bytes that a song came in as.
+    fn original(&self, id: SongId) -> Answer<Vec<u8>> {
+        songs::original(self.connection(), id)
+    }
+
+    /// What the shelf showed of a song when it was last worked out by this version of the program, as JSON;
+    /// nothing where anything of it has changed since.
+    fn card(&self, id: SongId, version: &str) -> Answer<Option<String>> {
+        songs::card(self.connection(), id, version)
+    }
+
+    /// One part.
+    fn part(&self, id: PartId) -> Answer<StoredPart> {
+        parts::one(self.connection(), id)
+    }
+
+    /// The Written of a printed take; nothing where it is as the file has it.
+    fn take_hits(&self, id: TakeId) -> Answer<Option<Part>> {
+        parts::take_hits(self.connection(), id)
+    }
+
+    /// The pockets of a song, the oldest first.
+    fn pockets(&self, song: SongId) -> Answer<Vec<StoredPocket>> {
+        pockets::of_song(self.connection(), song)
+    }
+
+    /// One pocket.
+    fn pocket(&self, id: PocketId) -> Answer<StoredPocket> {
+        pockets::one(self.connection(), id)
+    }
+
+    /// The recipes of the library, the newest first.
+    fn recipes(&self) -> Answer<Vec<StoredRecipe>> {
+        recipes::all(self.connection())
+    }
+
+    /// One recipe of the library.
+    fn recipe(&self, id: RecipeId) -> Answer<StoredRecipe> {
+        recipes::one(self.connection(), id)
+    }
+
+    /// The grooves of the library: favourites first, then one's own, the newest in front, then ours.
+    fn grooves(&self) -> Answer<Vec<StoredGroove>> {
+        grooves::all(self.connection())
+    }
+
+    /// One groove of the library.
+    fn groove(&self, id: GrooveId) -> Answer<StoredGroove> {
+        grooves::one(self.connection(), id)
+    }
+
+    /// What undo and redo would do next.
+    fn history(&self, song: Option<SongId>) -> Answer<History> {
+        history::next(self.connection(), song)
+    }
+
+    /// How a screen was left, as JSON; nothing the first time.
+    fn view(&self, name: &str) -> Answer<Option<String>> {
+        text(self.connection(), "SELECT value FROM view WHERE name = ?1", name)
+    }
+
+    /// What holds for every song, as JSON; nothing where it was never set.
+    fn setting(&self, name: &str) -> Answer<Option<String>> {
+        text(self.connection(), "SELECT value FROM setting WHERE name = ?1", name)
+    }
+
+    /// How often that was changed; 0 where it was never set.
+    fn setting_revision(&self, name: &str) -> Answer<i64> {
+        let sql = "SELECT coalesce((SELECT revision FROM setting WHERE name = ?1), 0)";
+        Ok(self.connection().prepare_cached(sql)?.query_row([name], |row| row.get(0))?)
+    }
+}
+
+fn text(connection: &Connection, sql: &str, name: &str) -> Answer<Option<String>> {
+    Ok(connection.prepare_cached(sql)?.query_row([name], |row| row.get(0)).optional()?)
+}
+
+impl Reads for Store {
+    fn connection(&self) -> &Connection {
+        &self.connection
+    }
+}
+
+impl Reads for Change<'_> {
+    fn connection(&self) -> &Connection {
+        &self.transaction
+    }
+}

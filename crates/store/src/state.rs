@@ -1,0 +1,329 @@
+//! What a step changes: one thing as it was before or after it.
+
+use crate::StoreError;
+use crate::grooves::GrooveId;
+use crate::kept::Kept;
+use crate::parts::{PartId, TakeId};
+use crate::recipes::RecipeId;
+use crate::songs::SongId;
+use rusqlite::{OptionalExtension, Transaction, params};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use std::collections::HashMap;
+use vivida_core::{Grid, GrooveProfile, Layers, PocketId, PocketSettings, Recipe, Section};
+
+/// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
+/// database, so that what is damaged is put back as it was, too.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "of", rename_all = "kebab-case")]
+pub(crate) enum State {
+    Song {
+        id: SongId,
+        name: String,
+        deleted: bool,
+    },
+    Sections {
+        song: SongId,
+        sections: Option<Vec<Section>>,
+    },
+    #[serde(rename = "part-and-take")]
+    Part(PartState),
+    Take {
+        id: TakeId,
+        name: String,
+        #[serde(with = "inside")]
+        recipe: String,
+        variation: u32,
+        deleted: bool,
+    },
+    Recipe {
+        id: RecipeId,
+        name: String,
+        note: String,
+        #[serde(with = "inside")]
+        recipe: String,
+        deleted: bool,
+    },
+    Groove {
+        id: GrooveId,
+        note: String,
+        #[serde(with = "inside")]
+        groove: String,
+        favourite: bool,
+        deleted: bool,
+    },
+    Pocket {
+        id: PocketId,
+        name: String,
+        #[serde(with = "inside")]
+        settings: String,
+        deleted: bool,
+    },
+    /// A part as the first version of the database kept it: what there is of its first take now.
+    #[serde(rename = "part")]
+    First {
+        id: PartId,
+        #[serde(with = "inside")]
+        recipe: String,
+        variation: u32,
+        drums: bool,
+    },
+}
+
+/// What of a part is its own and not a take's.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub(crate) struct PartState {
+    pub id: PartId,
+    pub name: Option<String>,
+    pub drums: bool,
+    pub muted: bool,
+    pub layers: Option<Layers>,
+    #[serde(default)]
+    pub grid: Option<Grid>,
+    pub take: TakeId,
+    pub deleted: bool,
+}
+
+/// A text of JSON inside of JSON: as what it says, or as a text where it says nothing.
+mod inside {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+    use serde_json::Value;
+
+    pub fn serialize<S: Serializer>(text: &str, serializer: S) -> Result<S::Ok, S::Error> {
+        match serde_json::from_str::<Value>(text) {
+            Ok(value) if !value.is_string() => value.serialize(serializer),
+            _ => text.serialize(serializer),
+        }
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<String, D::Error> {
+        Ok(match Value::deserialize(deserializer)? {
+            Value::String(text) => text,
+            value => value.to_string(),
+        })
+    }
+}
+
+impl State {
+    /// Its kind and id, as they stand in the table of what steps touch.
+    pub fn key(&self) -> (&'static str, i64) {
+        match self {
+            State::Song { id, .. } | State::Sections { song: id, .. } => ("song", id.0),
+            State::Part(PartState { id, .. }) | State::First { id, .. } => ("part", id.0),
+            State::Take { id, .. } => ("take", id.0),
+            State::Recipe { id, .. } => ("recipe", id.0),
+            State::Groove { id, .. } => ("groove", id.0),
+            State::Pocket { id, .. } => ("pocket", i64::from(id.0)),
+        }
+    }
+
+    /// Whether what is new in it would be read back as it is. What was damaged before can still be renamed,
+    /// moved and deleted.
+    pub fn check(&self, before: &State) -> Result<(), StoreError> {
+        if !before.is_deleted() && self.text().is_some_and(|text| before.text() == Some(text)) {
+            return Ok(());
+        }
+        fn read<T: Kept>(field: &str, text: &str) -> Result<(), StoreError> {
+            T::read(text).map(|_| ()).map_err(|reason| match reason.split_once(": ") {
+                Some((path, message)) => StoreError::invalid(format!("{field}.{path}"), message),
+                None => StoreError::invalid(field, reason),
+            })
+        }
+        match self {
+            State::Take { recipe, .. } | State::Recipe { recipe, .. } => read::<Recipe>("recipe", recipe),
+            State::Groove { groove, .. } => read::<GrooveProfile>("groove", groove),
+            State::Pocket { settings, .. } => read::<PocketSettings>("settings", settings),
+            State::Part(PartState { layers: Some(layers), .. }) => {
+                layers.check().map_err(|(field, message)| StoreError::invalid(format!("layers.{field}"), message))
+            }
+            State::Sections { sections: Some(sections), .. } => Section::checked(sections.clone())
+                .map(|_| ())
+                .map_err(|(field, message)| StoreError::invalid(field, message)),
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether it is out of sight: what was deleted, and what is only just being made.
+    fn is_deleted(&self) -> bool {
+        match self {
+            State::Song { deleted, .. }
+            | State::Take { deleted, .. }
+            | State::Recipe { deleted, .. }
+            | State::Groove { deleted, .. }
+            | State::Pocket { deleted, .. } => *deleted,
+            State::Part(part) => part.deleted,
+            State::Sections { .. } | State::First { .. } => false,
+        }
+    }
+
+    /// What it holds as a text of its own.
+    fn text(&self) -> Option<&str> {
+        match self {
+            State::Take { recipe: text, .. }
+            | State::Recipe { recipe: text, .. }
+            | State::Groove { groove: text, .. }
+            | State::Pocket { settings: text, .. } => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Both sides of a step, as JSON. Of a take's passes each side holds those that differ; the others are
+    /// numbers, which stand for what the take has under that id.
+    pub fn write(before: &[State], after: &[State]) -> (String, String) {
+        let (mut left, mut right) = (json!(before), json!(after));
+        if let (Value::Array(left), Value::Array(right)) = (&mut left, &mut right) {
+            for ((a, b), state) in left.iter_mut().zip(right).zip(before) {
+                if matches!(state, State::Take { .. })
+                    && a["id"] == b["id"]
+                    && let (Some(a), Some(b)) = (a.pointer_mut(PASSES), b.pointer_mut(PASSES))
+                {
+                    keep_difference(a, b);
+                }
+            }
+        }
+        (left.to_string(), right.to_string())
+    }
+
+    /// One side of a step; the first version of the database wrote one state alone. What stands for passes is
+    /// looked up in what is there now, and where that is damaged in the steps before.
+    pub fn read(transaction: &Transaction<'_>, step: i64, text: &str) -> Result<Vec<State>, StoreError> {
+        let failed = |reason: String| StoreError::Damaged { what: "this step".to_owned(), reason };
+        let value: Value = serde_json::from_str(text).map_err(|error| failed(error.to_string()))?;
+        let states = match value {
+            Value::Array(states) => states,
+            one => vec![one],
+        };
+        let state = |mut value: Value| {
+            if value.get("of").is_some_and(|of| of == "take") {
+                put_back(transaction, step, &mut value).map_err(|error| match error {
+                    StoreError::Damaged { reason, .. } => failed(reason),
+                    other => other,
+                })?;
+            }
+            serde_json::from_value(value).map_err(|error| failed(error.to_string()))
+        };
+        states.into_iter().map(state).collect()
+    }
+
+    /// Makes what is there be so.
+    pub fn apply(&self, transaction: &Transaction<'_>) -> rusqlite::Result<()> {
+        match self {
+            State::Song { id, name, deleted } => {
+                let sql = "UPDATE song SET name = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, deleted])?;
+            }
+            State::Sections { song, sections } => {
+                let sql = "UPDATE song SET sections = ?2, revision = revision + 1 WHERE id = ?1";
+                let sections = sections.as_ref().map(|sections| json!(sections).to_string());
+                transaction.execute(sql, params![song.0, sections])?;
+            }
+            State::Part(PartState { id, name, drums, muted, layers, grid, take, deleted }) => {
+                let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
+                           grid = ?8, revision = revision + 1 WHERE id = ?1";
+                let layers = layers.as_ref().map(|layers| json!(layers).to_string());
+                let grid = grid.map(|grid| grid.to_string());
+                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted, grid])?;
+            }
+            State::Take { id, name, recipe, variation, deleted } => {
+                let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, recipe, variation, deleted])?;
+                let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
+                transaction.execute(sql, [id.0])?;
+            }
+            State::Recipe { id, name, note, recipe, deleted } => {
+                let sql = "UPDATE recipe SET name = ?2, note = ?3, recipe = ?4, deleted = ?5,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, note, recipe, deleted])?;
+            }
+            State::Groove { id, note, groove, favourite, deleted } => {
+                let sql = "UPDATE groove SET note = ?2, groove = ?3, favourite = ?4, deleted = ?5,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, note, groove, favourite, deleted])?;
+            }
+            State::Pocket { id, name, settings, deleted } => {
+                let sql = "UPDATE pocket SET name = ?2, settings = ?3, deleted = ?4,
+                           revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, name, settings, deleted])?;
+            }
+            State::First { id, recipe, variation, drums } => {
+                let sql = "UPDATE take SET recipe = ?2, variation = ?3
+                           WHERE id = (SELECT min(id) FROM take WHERE part = ?1)";
+                transaction.execute(sql, params![id.0, recipe, variation])?;
+                let sql = "UPDATE part SET drums = ?2, revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, drums])?;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Where a take's passes stand in a step. What is damaged may have nothing there.
+const PASSES: &str = "/recipe/passes";
+
+/// Puts its id in the place of each pass that stands on both sides.
+fn keep_difference(left: &mut Value, right: &mut Value) {
+    let (Value::Array(left), Value::Array(right)) = (left, right) else { return };
+    let known: HashMap<u64, Value> =
+        left.iter().filter_map(|pass| Some((pass["id"].as_u64()?, pass.clone()))).collect();
+    let alike: Vec<u64> =
+        right.iter().filter_map(|pass| pass["id"].as_u64().filter(|id| known.get(id) == Some(pass))).collect();
+    for pass in left.iter_mut().chain(right.iter_mut()) {
+        if let Some(id) = pass["id"].as_u64().filter(|id| alike.contains(id)) {
+            *pass = json!(id);
+        }
+    }
+}
+
+/// Puts the passes that a take has now in the place of the numbers that stand for them.
+fn put_back(transaction: &Transaction<'_>, step: i64, state: &mut Value) -> Result<(), StoreError> {
+    let id = state.get("id").and_then(Value::as_i64);
+    let Some(Value::Array(passes)) = state.pointer_mut(PASSES) else { return Ok(()) };
+    if !passes.iter().any(Value::is_number) {
+        return Ok(());
+    }
+    let sql = "SELECT recipe FROM take WHERE id = ?1";
+    let now: Option<String> = transaction.query_row(sql, [id], |row| row.get(0)).optional()?;
+    let now: Value = now.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default();
+    let mut known = whole_passes(&now["passes"]);
+    if passes.iter().any(|pass| pass.as_u64().is_some_and(|id| !known.contains_key(&id))) {
+        let mut found = from_steps(transaction, step, id)?;
+        found.extend(known);
+        known = found;
+    }
+    for pass in passes {
+        let Some(id) = pass.as_u64() else { continue };
+        let found = known.get(&id).ok_or_else(|| StoreError::Damaged {
+            what: "this step".to_owned(),
+            reason: format!("pass {id}, which it leaves as it is, is not there any more"),
+        })?;
+        *pass = found.clone();
+    }
+    Ok(())
+}
+
+/// Passes that are written out, by their ids.
+fn whole_passes(passes: &Value) -> HashMap<u64, Value> {
+    let passes = passes.as_array().map(Vec::as_slice).unwrap_or_default();
+    passes.iter().filter_map(|pass| Some((pass["id"].as_u64()?, pass.clone()))).collect()
+}
+
+/// The passes of a take as the steps up to one left them, each from the newest that wrote it out.
+fn from_steps(transaction: &Transaction<'_>, step: i64, take: Option<i64>) -> Result<HashMap<u64, Value>, StoreError> {
+    let sql = "SELECT before, after FROM step WHERE id <= ?1
+                 AND id IN (SELECT step FROM touched WHERE kind = 'take' AND touched.id = ?2) ORDER BY id";
+    let mut query = transaction.prepare(sql)?;
+    let sides = query.query_map(rusqlite::params![step, take], |row| Ok([row.get(0)?, row.get(1)?]))?;
+    let mut known = HashMap::new();
+    for sides in sides {
+        let sides: [String; 2] = sides?;
+        for side in sides {
+            let states: Value = serde_json::from_str(&side).unwrap_or_default();
+            for state in states.as_array().map(Vec::as_slice).unwrap_or_default() {
+                if state["of"] == "take" && state["id"].as_i64() == take {
+                    known.extend(whole_passes(&state["recipe"]["passes"]));
+                }
+            }
+        }
+    }
+    Ok(known)
+}

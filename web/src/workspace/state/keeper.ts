@@ -1,0 +1,167 @@
+/** Keeps what was made: one step after the other, each on what it was made on. */
+import { client, outlivesThePage, ProblemError } from "../../api/client";
+import type { Gesture, PartState } from "../../api/generated/types";
+import { hideNote, showError, showLasting } from "../../notify";
+import { offerAgain } from "../../offerUndo";
+import type { Desk } from "./desk";
+import type { GetState, SetState } from "./types";
+
+interface Step {
+	label: string;
+	/** The revision that it was made on. */
+	revision: number;
+	gestures: Gesture[];
+	variation: number;
+}
+
+/** How long is waited before a server that did not answer is asked again, in ms. */
+const patience = 2000;
+
+const pause = (ms: number) => new Promise<void>((resolve) => window.setTimeout(resolve, ms));
+
+/**
+ * `take` shows a newer state of the part. A step that was made on top of another one that is on its way is
+ * made on what comes of that; where one comes too late, those behind it are not sent either.
+ */
+export function createKeeper(
+	part: number,
+	set: SetState,
+	get: GetState,
+	desk: Desk,
+	take: (state: PartState) => void,
+) {
+	let queue: Step[] = [];
+	let sending: Promise<void> | null = null;
+	let timer = 0;
+	let waiting: string | null = null;
+	/** The server did not answer when it was asked last. */
+	let unanswered = false;
+
+	/** An answer that was lost on its way may have been that it was kept. */
+	const answered = (error: unknown, step: Step, repeated: boolean): PartState => {
+		const newest = error instanceof ProblemError ? error.problem.current : undefined;
+		if (repeated && newest?.history.undo === step.label && newest.revision === step.revision + 1)
+			return newest;
+		throw error;
+	};
+	const sendOne = async (step: Step, repeated: boolean) => {
+		const state = await client.changePart(part, step).catch((error) => answered(error, step, repeated));
+		queue = queue.slice(1);
+		const { revision } = step;
+		for (const other of queue) if (other.revision === revision) other.revision = state.revision;
+		desk.onto(revision, state.revision);
+		set({ part: { ...get().part, state }, revision: state.revision, history: state.history });
+		desk.kept(step.gestures.length, state.recipe);
+		hideNote("no-answer");
+	};
+	const refuse = async (error: unknown) => {
+		const problem = error instanceof ProblemError ? error.problem : null;
+		const lost = queue;
+		queue = [];
+		if (problem?.current) {
+			take(problem.current);
+			const labels = lost.map(({ label }) => `“${label}”`).join(", ");
+			offerAgain(`Changed elsewhere meanwhile: ${labels} was not kept`, () => again(lost));
+			return;
+		}
+		showError(error);
+		// What is shown is what is kept.
+		await client
+			.part(part)
+			.then(({ state }) => take(state))
+			.catch(() => undefined);
+		if (problem?.field) set({ refused: { field: problem.field, detail: problem.detail } });
+	};
+	const send = async () => {
+		while (queue.length > 0) {
+			try {
+				await sendOne(queue[0], unanswered);
+				unanswered = false;
+			} catch (error) {
+				if (!(error instanceof ProblemError && error.problem.status === 0)) {
+					unanswered = false;
+					await refuse(error);
+					continue;
+				}
+				// Nothing is lost: it waits here until the server is there again.
+				showLasting(
+					"no-answer",
+					"Vivida does not answer",
+					"What you did waits here and is kept as soon as Vivida answers again. Leave this page open.",
+				);
+				unanswered = true;
+				await pause(patience);
+			}
+		}
+	};
+	const keep = (label: string) => {
+		desk.finish();
+		const { gestures, revision } = desk.step();
+		const last = queue[queue.length - 1];
+		const step = { label, revision: last?.revision ?? revision, gestures, variation: get().variation };
+		queue.push(step);
+		sending ??= send().finally(() => {
+			sending = null;
+		});
+	};
+	const stopWaiting = () => {
+		window.clearTimeout(timer);
+		const label = waiting;
+		waiting = null;
+		return label;
+	};
+	const keepWaiting = () => {
+		const label = stopWaiting();
+		if (label !== null) keep(label);
+	};
+	/** What waits under another name is a step of its own, as it was then. */
+	const makeWay = (label: string) => {
+		if (waiting !== null && waiting !== label) keepWaiting();
+		stopWaiting();
+	};
+	/** Does steps once more, on top of what is there now. */
+	const again = (steps: Step[]) => {
+		for (const { label, gestures, variation } of steps) {
+			desk.repeat(gestures);
+			set({ variation });
+			keep(label);
+		}
+	};
+	const settled = async () => {
+		keepWaiting();
+		while (sending) await sending;
+	};
+	return {
+		commit: (label: string) => {
+			makeWay(label);
+			keep(label);
+		},
+		commitSoon: (label: string) => {
+			makeWay(label);
+			desk.finish();
+			waiting = label;
+			timer = window.setTimeout(keepWaiting, 600);
+		},
+		settled,
+		/** Changes the part by another call, behind what was done before. */
+		change: async (call: (revision: number) => Promise<PartState>) => {
+			await settled();
+			try {
+				take(await call(get().revision));
+				return true;
+			} catch (error) {
+				const problem = error instanceof ProblemError ? error.problem : null;
+				if (problem?.current) take(problem.current);
+				showError(error);
+				return false;
+			}
+		},
+		/** Sends what waits; answers whether it is on its way and gets there when the page goes away. */
+		leave: () => {
+			keepWaiting();
+			return queue.length === 0 || (queue.length === 1 && !unanswered && outlivesThePage(queue[0]));
+		},
+	};
+}
+
+export type Keeper = ReturnType<typeof createKeeper>;

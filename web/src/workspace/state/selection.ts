@@ -1,0 +1,54 @@
+/** Hits and passes that are pointed at. */
+import { client } from "../../api/client";
+import type { Desk } from "./desk";
+import type { GetState, SelectionSlice, SetState } from "./types";
+
+export function createSelection(
+	part: number,
+	set: SetState,
+	get: GetState,
+	desk: Desk,
+	commit: (label: string) => void,
+): SelectionSlice {
+	let lightings = 0;
+	const light = async (pass: number | null, aimed: boolean) => {
+		// While an aim is swept, answers may come late: only the newest counts.
+		const own = ++lightings;
+		if (pass === null) {
+			set({ lit: null });
+			return;
+		}
+		const { variation, pocketDrafts: pockets } = get();
+		if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
+		try {
+			const asked = { ...desk.shown(), variation, round: 0, touched_by: pass, aimed, pockets };
+			const hits = await client.touched(part, asked);
+			if (own === lightings && get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
+		} catch {
+			// The performance of the same recipe says what is wrong with it.
+		}
+	};
+	return {
+		lit: null,
+		selected: new Set(),
+		focus: null,
+		aiming: null,
+		light: (pass, aimed = false) => void light(pass, aimed),
+		select: (hits) => set({ selected: new Set(hits) }),
+		focusOn: (pass) => {
+			if (get().focus !== pass) set({ focus: pass });
+		},
+		aimAt: (pass) => {
+			if (pass === null && get().aiming !== null) commit("aim by pointing");
+			set(pass === null ? { aiming: null } : { aiming: pass, focus: pass });
+			void light(pass, true);
+		},
+		setAim: (change) => {
+			const { aiming, recipe, act } = get();
+			const found = recipe.passes.find(({ id }) => id === aiming);
+			if (aiming === null || !found) return;
+			act({ kind: "change-pass", pass: aiming, aim: change(found.aim) });
+			void light(aiming, true);
+		},
+	};
+}

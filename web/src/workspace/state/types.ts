@@ -1,0 +1,169 @@
+/** The state of one open part, slice by slice. */
+import type {
+	Action,
+	ActionOffer,
+	Aim,
+	Gesture,
+	History,
+	PartDetail,
+	PartState,
+	PocketCard,
+	PocketSettings,
+	Recipe,
+	SongDetail,
+	SongPockets,
+	TakeColumns,
+} from "../../api/generated/types";
+import type { Played } from "../played";
+
+export type Reading = "written" | "played";
+
+/** How the screen was left; kept by the server, but no step of the history. */
+export interface View {
+	reading: Reading;
+	equalLoudness: boolean;
+	/** Instruments by id. */
+	muted: string[];
+	soloed: string[];
+	/** First and last bar, counted from 1. */
+	loop: [number, number];
+	looping: boolean;
+	click: boolean;
+	others: boolean;
+	/** A factor on the song's tempo, for listening. */
+	tempo: number;
+	/** The ticks that are shown. */
+	window: [number, number];
+	/** The instrument whose row is opened. */
+	open: string | null;
+	/** The table of figures is pinned. */
+	table: boolean;
+	/** All bars are laid over one. */
+	stacked: boolean;
+	/** What the right side shows. */
+	side: "passes" | "pockets";
+}
+
+export interface ViewSlice extends View {
+	/** The groove screen is shown in the place of the rows. */
+	grooves: boolean;
+	setView: (change: Partial<View>) => void;
+	showGrooves: (shown: boolean) => void;
+}
+
+/** Another take that the open one is held against, in the place of Written. */
+export interface Against extends TakeColumns {
+	take: number;
+	name: string;
+	/** The indices of each instrument's hits. */
+	ofInstruments: number[][];
+}
+
+/** An action that is heard before it is taken: it stands behind the passes, and nothing keeps it. */
+export interface Audition {
+	aim: Aim;
+	action: Action;
+}
+
+/** What is shown and heard of the part, and what is kept of it. */
+export interface KeptSlice {
+	song: SongDetail;
+	part: PartDetail;
+	offers: ActionOffer[];
+	/** The passes as they are shown. */
+	recipe: Recipe;
+	variation: number;
+	/** Of the part as it is kept. */
+	revision: number;
+	history: History;
+	performance: Played | null;
+	/** What a setting was refused for, by its path. */
+	refused: { field: string; detail: string } | null;
+
+	/** Do something to hits, portraits or passes. Until it is committed, it takes the place of what it was before. */
+	act: (gesture: Gesture) => void;
+	/** Another variation. */
+	vary: (variation: number) => void;
+	/** Keep what is shown, as one step of this name. */
+	commit: (label: string) => void;
+	/** Keep what is shown once nothing has changed for a moment. */
+	commitSoon: (label: string) => void;
+	undo: () => void;
+	redo: () => void;
+	/** Change the part beyond passes and variation; answers whether that was done. */
+	change: (call: (revision: number) => Promise<PartState>) => Promise<boolean>;
+	setSong: (song: SongDetail) => void;
+	/** Another tab may have changed the song meanwhile. */
+	lookAgain: () => void;
+	/** Send what waits, because the page goes away; answers whether that will do. */
+	leave: () => boolean;
+}
+
+/** Hits and passes that are pointed at. */
+export interface SelectionSlice {
+	/** The pass under the pointer and the ids of the hits that it changes. */
+	lit: { pass: number; hits: Set<number> } | null;
+	/** The ids of the hits that are selected. */
+	selected: Set<number>;
+	/** The pass that was pointed at last: its picture lies over the hits. */
+	focus: number | null;
+	/** The pass whose aim is being chosen by pointing: bars, bands of velocity, hits. */
+	aiming: number | null;
+	/** Light up the hits that a pass changes, or all that it aims at. */
+	light: (pass: number | null, aimed?: boolean) => void;
+	/** By their ids. */
+	select: (hits: Iterable<number>) => void;
+	/** Point at a pass, so that its picture lies over the hits. */
+	focusOn: (pass: number) => void;
+	/** Choose the aim of a pass by pointing; nothing ends that. */
+	aimAt: (pass: number | null) => void;
+	/** Aim the pass that is being aimed at other hits, and count them. */
+	setAim: (change: (aim: Aim) => Aim) => void;
+}
+
+/** What is heard otherwise than it is kept. */
+export interface PlaybackSlice {
+	/** The only pass that is heard. */
+	soloPass: number | null;
+	audition: Audition | null;
+	against: Against | null;
+	/** Each round of the loop is another variation; those that were heard, the newest last. */
+	fresh: boolean;
+	heard: number[];
+	/** Counts the steps here that changed other parts of the song. */
+	othersChanged: number;
+	/** Hear one pass alone; nothing hears all again. */
+	soloOn: (pass: number | null) => void;
+	/** Hear an action before it is taken; nothing ends that. */
+	listen: (audition: Audition | null) => void;
+	/** Let each round of the loop be another variation. */
+	setFresh: (fresh: boolean) => void;
+	/** Keep a variation that was heard; the rounds stay as it is. */
+	keepRound: (variation: number) => void;
+	/** A round of another variation begins. */
+	enterRound: (variation: number, performance: Played) => void;
+	/** A step of the song changed another part. */
+	changedElsewhere: (history: History) => void;
+	/** Hold the open take against another one; against Written with none. */
+	compare: (take: number | null) => void;
+}
+
+/** Settings of pockets that are being changed, by the pocket's id. */
+export type PocketDrafts = Record<number, PocketSettings>;
+
+export interface PocketSlice {
+	/** The song's pockets as they are kept. */
+	pockets: PocketCard[];
+	pocketDrafts: PocketDrafts;
+	/** Show other settings of a pocket, without keeping them yet. */
+	draftPocket: (id: number, settings: PocketSettings) => void;
+	/** Keep the pocket as it is shown, as one step of this name. */
+	commitPocket: (id: number, label: string, soon?: boolean) => void;
+	/** Change pockets or followers; answers whether that was done. */
+	changePockets: (call: () => Promise<SongPockets>) => Promise<boolean>;
+}
+
+export type WorkspaceState = ViewSlice & KeptSlice & SelectionSlice & PlaybackSlice & PocketSlice;
+
+export type SetState = (change: Partial<WorkspaceState>) => void;
+export type GetState = () => WorkspaceState;
