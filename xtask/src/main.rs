@@ -1,7 +1,6 @@
-//! The workspace's chores, from a bare machine: `cargo xtask demo | test | build | bench | …`.
-//!
-//! Rust, Node and npm have to be there; everything else is installed where it is missing.
+//! The workspace's chores: `cargo xtask demo | test | build | bench | …`; `cargo xtask help` tells of each.
 
+use clap::{Parser, Subcommand};
 use std::env;
 use std::ffi::OsStr;
 use std::fs;
@@ -11,28 +10,50 @@ use std::time::SystemTime;
 
 type Done = Result<(), String>;
 
-const USAGE: &str = "cargo xtask CHORE
+/// The workspace's chores, from a bare machine. Rust, Node and npm have to be there; everything else
+/// is installed where it is missing.
+#[derive(Debug, Parser)]
+#[command(name = "cargo xtask", bin_name = "cargo xtask")]
+struct Options {
+    #[command(subcommand)]
+    chore: Chore,
+}
 
-  demo [ARGUMENTS]       build Vivida and start it with the demo songs; arguments go to `vivida serve`
-  test                   install what tests need and run all checks and tests
-  build                  build target/release/vivida with the front end inside
-  bench                  run the benchmarks and print their ratios
-  screenshots [FOLDER]   take the pictures of docs/screenshots anew
-  types                  write the TypeScript types anew
-  demo-files             write the demo songs anew";
+#[derive(Debug, Subcommand)]
+enum Chore {
+    /// Builds Vivida and starts it with the demo songs.
+    Demo {
+        /// Go to `vivida serve`.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        arguments: Vec<String>,
+    },
+    /// Installs what tests need and runs all checks and tests.
+    Test,
+    /// Builds target/release/vivida with the front end inside.
+    Build,
+    /// Runs the benchmarks and prints their ratios.
+    Bench,
+    /// Takes the pictures of docs/screenshots anew.
+    Screenshots {
+        /// Where the pictures go.
+        #[arg(default_value = "docs/screenshots")]
+        folder: PathBuf,
+    },
+    /// Writes the TypeScript types anew.
+    Types,
+    /// Writes the demo songs anew.
+    DemoFiles,
+}
 
 fn main() -> ExitCode {
-    let arguments: Vec<String> = env::args().skip(1).collect();
-    let rest = arguments.get(1..).unwrap_or_default();
-    let done = match arguments.first().map(String::as_str) {
-        Some("demo") => demo(rest),
-        Some("test") => test(),
-        Some("build") => build(),
-        Some("bench") => bench(),
-        Some("screenshots") => screenshots(rest),
-        Some("types") => types(),
-        Some("demo-files") => cargo(["run", "--quiet", "-p", "vivida-demo", "--example", "write-files"]),
-        _ => Err(USAGE.to_owned()),
+    let done = match Options::parse().chore {
+        Chore::Demo { arguments } => demo(&arguments),
+        Chore::Test => test(),
+        Chore::Build => build(),
+        Chore::Bench => bench(),
+        Chore::Screenshots { folder } => screenshots(&folder),
+        Chore::Types => types(),
+        Chore::DemoFiles => cargo(["run", "--quiet", "-p", "vivida-demo", "--example", "write-files"]),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -130,14 +151,16 @@ fn bench() -> Done {
     bundle()?;
     cargo(["bench", "-p", "vivida-core", "--bench", "perform"])?;
     cargo(["bench", "-p", "vivida-smf", "--bench", "file"])?;
+    cargo(["bench", "-p", "vivida-sound", "--bench", "mixdown"])?;
+    cargo(["bench", "-p", "vivida-server", "--bench", "shelf"])?;
     cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])
 }
 
-fn screenshots(arguments: &[String]) -> Done {
+fn screenshots(folder: &Path) -> Done {
     install_browser()?;
     bundle()?;
-    let folder = arguments.first().map_or("docs/screenshots", String::as_str);
-    cargo(["run", "--quiet", "-p", "vivida-e2e", "--bin", "screenshots", "--", folder])
+    let take = ["run", "--quiet", "-p", "vivida-e2e", "--bin", "screenshots", "--"].map(OsStr::new);
+    run(env!("CARGO"), take.into_iter().chain([folder.as_os_str()]), &root())
 }
 
 fn types() -> Done {

@@ -6,7 +6,7 @@ use clap::Args;
 use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use vivida_core::{BarRange, Grid, GrooveFile, GrooveProfile, GrooveTake, InstrumentId, PlayedHit};
+use vivida_core::{BarRange, Extraction, Grid, GrooveFile, GrooveProfile, InstrumentId, PlayedHit};
 
 /// What to take, and where to write it.
 #[derive(Args)]
@@ -81,7 +81,7 @@ fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
         named(&options.input, format!("there is no part {}; the file has {}", wanted.wrapping_add(1), song.parts.len()))
     })?;
     let hits: Vec<PlayedHit> = part.part.hits().iter().map(PlayedHit::as_written).collect();
-    let take = GrooveTake {
+    let take = Extraction {
         instruments: options.instrument.iter().map(InstrumentId::new).collect(),
         bars: options.bars,
         grid: options.grid,

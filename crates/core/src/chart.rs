@@ -4,7 +4,7 @@ use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Kit, KitLookup};
 use crate::metre::MetreMap;
-use crate::report::Reading;
+use crate::report::Measured;
 use crate::units::{Channel, Note};
 use std::sync::OnceLock;
 
@@ -30,7 +30,7 @@ pub struct Chart {
     of_instruments: OnceLock<Vec<Vec<usize>>>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
-    pub(crate) written: OnceLock<Reading>,
+    pub(crate) written: OnceLock<Measured>,
 }
 
 /// Where hits seem to be meant.

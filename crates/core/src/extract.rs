@@ -17,7 +17,7 @@ use ts_rs::TS;
 /// What of a performance a groove is taken from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
-pub struct GrooveTake {
+pub struct Extraction {
     /// These instruments; empty means all.
     #[ts(optional, as = "Option<Vec<InstrumentId>>")]
     pub instruments: Vec<InstrumentId>,
@@ -31,15 +31,15 @@ pub struct GrooveTake {
     pub length: u32,
 }
 
-impl Default for GrooveTake {
-    fn default() -> GrooveTake {
-        GrooveTake { instruments: Vec::new(), bars: None, grid: None, length: 1 }
+impl Default for Extraction {
+    fn default() -> Extraction {
+        Extraction { instruments: Vec::new(), bars: None, grid: None, length: 1 }
     }
 }
 
 /// A groove and what is to be said of how it came about.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Taken {
+pub struct Extracted {
     /// The groove.
     pub groove: GrooveProfile,
     /// Sentences: what was left out, what there was little of.
@@ -140,8 +140,8 @@ impl GrooveProfile {
         tempo: &TempoMap,
         metre: &MetreMap,
         hits: &[PlayedHit],
-        take: &GrooveTake,
-    ) -> Result<Taken, GrooveError> {
+        take: &Extraction,
+    ) -> Result<Extracted, GrooveError> {
         if !(1..=GrooveProfile::MOST_BARS).contains(&take.length) {
             let message = format!("{} is outside 1 to {} bars", take.length, GrooveProfile::MOST_BARS);
             return Err(GrooveError::new("length", message));
@@ -200,7 +200,7 @@ impl GrooveProfile {
             velocities: placed.iter().map(|hit| hit.velocity).collect(),
             families: placed.iter().map(|hit| hit.family).collect(),
         };
-        Ok(Taken { said: said(&groove, placed.len(), left_out), groove, hits })
+        Ok(Extracted { said: said(&groove, placed.len(), left_out), groove, hits })
     }
 
     /// Works out the slots of each family, and of all together, from hits in their places.
@@ -266,7 +266,7 @@ fn said(groove: &GrooveProfile, used: usize, left_out: usize) -> Vec<String> {
 
 /// A groove in numbers that people read: what the groove screen draws.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct GrooveReading {
+pub struct GrooveFigures {
     /// How many slots a bar has.
     pub slots_a_bar: u32,
     /// The length of a bar in cells: the last slot may be shorter than the others.
@@ -284,7 +284,7 @@ pub struct GrooveReading {
     /// Where the middle of a pair lies, as far as slots tell: by pairs of the grid, then of twice its cell.
     pub swings: Vec<GrooveSwing>,
     /// All together first.
-    pub voices: Vec<VoiceReading>,
+    pub voices: Vec<VoiceFigures>,
 }
 
 /// The swing of a groove.
@@ -298,7 +298,7 @@ pub struct GrooveSwing {
 
 /// One voice of a groove, every slot of it.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct VoiceReading {
+pub struct VoiceFigures {
     /// The family; nothing for all together.
     pub family: Option<Family>,
     /// In ms at the groove's tempo.
@@ -315,11 +315,11 @@ pub struct VoiceReading {
 
 impl GrooveProfile {
     /// Everything that is drawn and said of it.
-    pub fn reading(&self) -> GrooveReading {
+    pub fn reading(&self) -> GrooveFigures {
         let ms = |share: f64| (self.millis(share).0 * 1e4).round() / 1e4;
         let voice = |family: Option<Family>, known: &GrooveSlots| {
             let slots = self.filled(known);
-            VoiceReading {
+            VoiceFigures {
                 family,
                 offsets: slots.iter().map(|slot| ms(slot.offset)).collect(),
                 spreads: slots.iter().map(|slot| ms(slot.spread)).collect(),
@@ -346,7 +346,7 @@ impl GrooveProfile {
         let ppq = crate::units::Ppq::new(crate::units::Ppq::FINE).expect("above 0");
         let metre = MetreMap::new(ppq, [(Ticks(0.0), self.metre.clone())]);
         let names = crate::slots::Slots::of(&metre, 1, self.grid, self.bars).slots;
-        GrooveReading {
+        GrooveFigures {
             slots_a_bar: self.slots_a_bar(),
             bar_cells: self.bar_cells(),
             cell: self.millis(1.0).0,
@@ -403,7 +403,7 @@ mod tests {
         Part::new(hits.iter().enumerate().map(hit).collect())
     }
 
-    fn taken(part: &Part, metre: &MetreMap, take: GrooveTake) -> Result<Taken, GrooveError> {
+    fn taken(part: &Part, metre: &MetreMap, take: Extraction) -> Result<Extracted, GrooveError> {
         let chart = Chart::new(part, Kit::of_drums(part));
         let hits: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
         let tempo = TempoMap::new(metre.ppq(), []);
@@ -414,8 +414,8 @@ mod tests {
         MetreMap::new(Ppq::new(960).unwrap(), [])
     }
 
-    fn sixteenths(length: u32) -> GrooveTake {
-        GrooveTake { grid: Some(Grid::SIXTEENTHS), length, ..GrooveTake::default() }
+    fn sixteenths(length: u32) -> Extraction {
+        Extraction { grid: Some(Grid::SIXTEENTHS), length, ..Extraction::default() }
     }
 
     #[test]
@@ -424,7 +424,7 @@ mod tests {
         let mut late: Vec<(f64, u8, u8)> = (0..10).map(|bar| (3840.0 * f64::from(bar) + 24.0, 80, 38)).collect();
         late[3].0 += 72.0;
         late[7].0 -= 24.0;
-        let Taken { groove, said, hits } = taken(&part(&late), &common(), sixteenths(1)).unwrap();
+        let Extracted { groove, said, hits } = taken(&part(&late), &common(), sixteenths(1)).unwrap();
         let slot = groove.together[&1];
         assert_eq!((slot.count, said.len(), hits.slots.len()), (10, 0, 10));
         assert_eq!((hits.slots[0], hits.offsets[0], hits.velocities[0]), (1, 12.5, 80));
@@ -437,7 +437,7 @@ mod tests {
     #[test]
     fn velocities_are_held_against_the_level_of_the_family() {
         let hits = [(0.0, 120, 36), (1920.0, 60, 36), (960.0, 50, 38), (2880.0, 50, 38)];
-        let Taken { groove, .. } = taken(&part(&hits), &common(), sixteenths(1)).unwrap();
+        let Extracted { groove, .. } = taken(&part(&hits), &common(), sixteenths(1)).unwrap();
         let ratio = |slot: u32| groove.together[&slot].velocity;
         assert_eq!(groove.families[&Family::Kick][&1].velocity, 120.0 / 90.0);
         assert_eq!(groove.families[&Family::Snare][&5].velocity, 1.0);
@@ -452,7 +452,7 @@ mod tests {
         assert_eq!(one.together.keys().copied().collect::<Vec<u32>>(), [1]);
         let two = taken(&part(&hits), &common(), sixteenths(2)).unwrap().groove;
         assert_eq!(two.together.iter().map(|(slot, one)| (*slot, one.count)).collect::<Vec<_>>(), [(1, 2), (17, 1)]);
-        let second = GrooveTake { bars: Some(BarRange { from: 2, to: 2 }), ..sixteenths(1) };
+        let second = Extraction { bars: Some(BarRange { from: 2, to: 2 }), ..sixteenths(1) };
         assert_eq!(taken(&part(&hits), &common(), second).unwrap().groove.together[&1].offset, -20.0 / 240.0);
     }
 
@@ -461,7 +461,7 @@ mod tests {
         let three = Metre::new(3, 4).unwrap();
         let metre = MetreMap::new(Ppq::new(960).unwrap(), [(Ticks(3840.0), three)]);
         let hits = [(0.0, 80, 42), (3840.0, 80, 42), (4800.0, 80, 42)];
-        let Taken { groove, said, .. } = taken(&part(&hits), &metre, sixteenths(1)).unwrap();
+        let Extracted { groove, said, .. } = taken(&part(&hits), &metre, sixteenths(1)).unwrap();
         assert_eq!((groove.together[&1].count, groove.metre.to_string()), (1, "4/4".to_owned()));
         assert!(said[0].contains("2 hits in bars of another metre than 4/4"), "{said:?}");
         assert!(said[1].contains("one hit"), "{said:?}");
@@ -470,10 +470,10 @@ mod tests {
     #[test]
     fn nothing_to_take_is_an_error_that_says_what_to_do() {
         let refused = |take| taken(&part(&[(0.0, 80, 42)]), &common(), take).unwrap_err();
-        let elsewhere = GrooveTake { bars: Some(BarRange { from: 5, to: 6 }), ..sixteenths(1) };
+        let elsewhere = Extraction { bars: Some(BarRange { from: 5, to: 6 }), ..sixteenths(1) };
         assert!(refused(elsewhere).message.contains("choose other bars"));
         assert_eq!(refused(sixteenths(17)).path, "length");
-        let unknown = GrooveTake { instruments: vec![InstrumentId::new("gong")], ..sixteenths(1) };
+        let unknown = Extraction { instruments: vec![InstrumentId::new("gong")], ..sixteenths(1) };
         assert_eq!(refused(unknown).to_string(), "instruments: there is no gong in this part");
         assert!(taken(&part(&[]), &common(), sixteenths(1)).is_err());
     }

@@ -7,13 +7,13 @@
 use crate::action::{Action, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
 use crate::aim::Aim;
 use crate::chart::Chart;
-use crate::extract::GrooveTake;
+use crate::extract::Extraction;
 use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::hit::{HitId, Part};
 use crate::kit::InstrumentId;
 use crate::perform::{Context, Performance, PlayedHit, perform};
 use crate::recipe::{Pass, PassId, Recipe, RecipeError};
-use crate::report::{Figures, Reading};
+use crate::report::{Figures, Measured};
 use crate::units::{Channel, Millis, Note, Percent, Ticks, Velocity};
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -348,8 +348,8 @@ impl Now<'_> {
     fn figures(&self, instrument: &InstrumentId) -> Result<(Figures, Figures), RecipeError> {
         let Bench { part, chart, context } = self.bench;
         let (place, _) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
-        let played = Reading::played(part, chart, context, self.performance());
-        let written = Reading::written(part, chart, context);
+        let played = Measured::played(part, chart, context, self.performance());
+        let written = Measured::written(part, chart, context);
         Ok((written.instruments[place].figures.clone(), played.instruments[place].figures.clone()))
     }
 
@@ -629,11 +629,11 @@ impl Now<'_> {
             Some(id) => id,
             None => {
                 let grid = chart.meant(part, context.metre).grid;
-                let take = GrooveTake {
+                let take = Extraction {
                     instruments: vec![instrument.clone()],
                     grid: Some(grid),
                     length: 1,
-                    ..GrooveTake::default()
+                    ..Extraction::default()
                 };
                 let hits: Vec<PlayedHit> = self.performance().hits().copied().collect();
                 let taken = GrooveProfile::taken(&name, chart, context.tempo, context.metre, &hits, &take)

@@ -96,14 +96,14 @@ pub struct VelocityLayer {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 #[serde(transparent)]
 #[ts(type = "Record<string, number[]>")]
-pub struct Layers(pub BTreeMap<InstrumentId, Vec<Velocity>>);
+pub struct LayerBounds(pub BTreeMap<InstrumentId, Vec<Velocity>>);
 
-impl Layers {
+impl LayerBounds {
     /// What is wrong with them: the path of the field and why.
     ///
     /// ```
-    /// use vivida_core::Layers;
-    /// let layers: Layers = serde_json::from_value(serde_json::json!({"snare": [1, 60, 50]})).unwrap();
+    /// use vivida_core::LayerBounds;
+    /// let layers: LayerBounds = serde_json::from_value(serde_json::json!({"snare": [1, 60, 50]})).unwrap();
     /// assert_eq!(layers.check().unwrap_err().0, "snare[2]");
     /// ```
     pub fn check(&self) -> Result<(), (String, String)> {
@@ -150,12 +150,6 @@ pub struct Kit {
 }
 
 impl Kit {
-    /// The General MIDI percussion map (and the level 2 additions), grouped into instruments: hats
-    /// first, then snare, kick, toms, cymbals, hand percussion.
-    pub fn general_midi() -> Kit {
-        Kit { name: "General MIDI".to_owned(), instruments: PERCUSSION.iter().map(Row::instrument).collect() }
-    }
-
     /// The kit of a drum part: of the General MIDI map what the part uses, and an instrument of
     /// its own for each note that the map does not know.
     ///
@@ -188,7 +182,7 @@ impl Kit {
     }
 
     /// The kit with its layers begun elsewhere. Layers beyond the usual four are numbered.
-    pub fn with_layers(mut self, layers: &Layers) -> Kit {
+    pub fn with_layers(mut self, layers: &LayerBounds) -> Kit {
         for instrument in &mut self.instruments {
             let Some(bounds) = layers.0.get(&instrument.id) else { continue };
             let name = |index: usize| match LAYERS.get(index) {
@@ -245,7 +239,7 @@ impl KitLookup {
 }
 
 impl Articulation {
-    fn of_note(name: &str, note: Note) -> Articulation {
+    pub(crate) fn of_note(name: &str, note: Note) -> Articulation {
         Articulation { name: name.to_owned(), note, channel: None, hand: Hand::Either }
     }
 }
@@ -281,7 +275,8 @@ pub fn note_name(note: Note) -> String {
 /// The four layers of the built-in kit: soft from 1, medium from 42, firm from 77, hard from 108.
 pub const LAYERS: [(&str, u8); 4] = [("soft", 1), ("medium", 42), ("firm", 77), ("hard", 108)];
 
-fn layers() -> Vec<VelocityLayer> {
+/// The layers of an instrument of which a person said nothing.
+pub(crate) fn layers() -> Vec<VelocityLayer> {
     let layer = |&(name, from): &(&str, u8)| VelocityLayer {
         name: name.to_owned(),
         from: Velocity::new(from).expect("the bounds are velocities"),
@@ -289,91 +284,11 @@ fn layers() -> Vec<VelocityLayer> {
     LAYERS.iter().map(layer).collect()
 }
 
-struct Row {
-    id: &'static str,
-    name: &'static str,
-    family: Family,
-    limb: Limb,
-    ways: &'static [(u8, &'static str)],
-}
-
-impl Row {
-    fn instrument(&self) -> Instrument {
-        let way = |&(note, name): &(u8, &str)| Articulation::of_note(name, Note::from_data(note));
-        Instrument {
-            id: InstrumentId::new(self.id),
-            name: self.name.to_owned(),
-            family: self.family,
-            limb: self.limb,
-            articulations: self.ways.iter().map(way).collect(),
-            layers: layers(),
-        }
-    }
-}
-
-const fn row(
-    id: &'static str,
-    name: &'static str,
-    family: Family,
-    limb: Limb,
-    ways: &'static [(u8, &'static str)],
-) -> Row {
-    Row { id, name, family, limb, ways }
-}
-
-/// Source: General MIDI Level 1 percussion key map, General MIDI 2 additions (27 to 34, 82 to 87).
-const PERCUSSION: &[Row] = {
-    use Family::{Crash, HandPercussion as Perc, Hat, Kick, Other, Ride, Snare, Tom};
-    use Limb::{EitherHand as Either, LeftFoot, LeftHand, RightFoot, RightHand};
-    &[
-        row("closed-hat", "Closed hat", Hat, RightHand, &[(42, "closed")]),
-        row("pedal-hat", "Pedal hat", Hat, LeftFoot, &[(44, "pedal")]),
-        row("open-hat", "Open hat", Hat, RightHand, &[(46, "open")]),
-        row("snare", "Snare", Snare, LeftHand, &[(38, "acoustic"), (40, "electric"), (37, "side stick")]),
-        row("kick", "Kick", Kick, RightFoot, &[(36, "kick 1"), (35, "acoustic")]),
-        row("high-tom", "High tom", Tom, Either, &[(50, "high"), (48, "high mid")]),
-        row("mid-tom", "Mid tom", Tom, Either, &[(47, "low mid"), (45, "low")]),
-        row("floor-tom", "Floor tom", Tom, Either, &[(43, "high floor"), (41, "low floor")]),
-        row("ride", "Ride", Ride, RightHand, &[(51, "bow"), (59, "bow 2"), (53, "bell")]),
-        row("crash", "Crash", Crash, Either, &[(49, "crash 1"), (57, "crash 2")]),
-        row("splash", "Splash", Crash, Either, &[(55, "splash")]),
-        row("china", "China", Crash, Either, &[(52, "china")]),
-        row("clap", "Hand clap", Perc, Either, &[(39, "clap")]),
-        row("tambourine", "Tambourine", Perc, Either, &[(54, "struck")]),
-        row("cowbell", "Cowbell", Perc, Either, &[(56, "struck")]),
-        row("shaker", "Shaker", Perc, Either, &[(82, "shaken")]),
-        row("maracas", "Maracas", Perc, Either, &[(70, "shaken")]),
-        row("cabasa", "Cabasa", Perc, Either, &[(69, "turned")]),
-        row("congas", "Congas", Perc, Either, &[(63, "high open"), (62, "high muted"), (64, "low")]),
-        row("bongos", "Bongos", Perc, Either, &[(60, "high"), (61, "low")]),
-        row("timbales", "Timbales", Perc, Either, &[(65, "high"), (66, "low")]),
-        row("agogo", "Agogo", Perc, Either, &[(67, "high"), (68, "low")]),
-        row("woodblock", "Woodblock", Perc, Either, &[(76, "high"), (77, "low")]),
-        row("claves", "Claves", Perc, Either, &[(75, "struck")]),
-        row("triangle", "Triangle", Perc, Either, &[(81, "open"), (80, "muted")]),
-        row("guiro", "Guiro", Perc, Either, &[(73, "short"), (74, "long")]),
-        row("surdo", "Surdo", Perc, Either, &[(87, "open"), (86, "muted")]),
-        row("castanets", "Castanets", Perc, Either, &[(85, "struck")]),
-        row("cuica", "Cuica", Perc, Either, &[(79, "open"), (78, "muted")]),
-        row("vibraslap", "Vibraslap", Perc, Either, &[(58, "struck")]),
-        row("jingle-bell", "Jingle bell", Perc, Either, &[(83, "shaken")]),
-        row("bell-tree", "Bell tree", Perc, Either, &[(84, "swept")]),
-        row("whistle", "Whistle", Other, Limb::None, &[(71, "short"), (72, "long")]),
-        row("sticks", "Sticks", Other, Either, &[(31, "struck")]),
-        row("square-click", "Square click", Other, Limb::None, &[(32, "click")]),
-        row("metronome", "Metronome", Other, Limb::None, &[(33, "click"), (34, "bell")]),
-        row("scratch", "Scratch", Other, Either, &[(29, "push"), (30, "pull")]),
-        row("slap", "Slap", Other, Either, &[(28, "struck")]),
-        row("high-q", "High Q", Other, Either, &[(27, "struck")]),
-    ]
-};
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::hit::{Hit, HitId};
     use crate::units::Ticks;
-    use std::collections::BTreeSet;
 
     fn part(notes: &[u8]) -> Part {
         let hit = |(index, &note): (usize, &u8)| Hit {
@@ -386,17 +301,6 @@ mod tests {
             channel: Channel::PERCUSSION,
         };
         Part::new(notes.iter().enumerate().map(hit).collect())
-    }
-
-    #[test]
-    fn every_percussion_note_has_one_instrument() {
-        let kit = Kit::general_midi();
-        let mut notes: Vec<u8> =
-            kit.instruments.iter().flat_map(|i| i.articulations.iter().map(|way| way.note.get())).collect();
-        notes.sort_unstable();
-        assert_eq!(notes, (27..=87).collect::<Vec<u8>>());
-        let ids: BTreeSet<&str> = kit.instruments.iter().map(|instrument| instrument.id.as_str()).collect();
-        assert_eq!(ids.len(), kit.instruments.len());
     }
 
     #[test]

@@ -25,6 +25,8 @@
 //! 9. `monotone`: Contrast, Limits, Layer, Shape and Level keep the order of velocities.
 //! 10. `groove_round_trip`: a groove applied in full to an on-grid part and taken again is the same
 //!     groove, within half a tick.
+//! 11. `made_hits_are_stable`: what a pass makes has ids that depend on the pass alone; switching it off
+//!     removes exactly that, and later passes that name one of them hold.
 //!
 //! # Example
 //!
@@ -60,6 +62,7 @@ mod detach;
 mod dice;
 mod extract;
 mod fit;
+mod general_midi;
 mod gesture;
 mod grid;
 mod groove;
@@ -86,14 +89,14 @@ pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
-pub use extract::{GrooveReading, GrooveSwing, GrooveTake, LaidHits, Taken, VoiceReading};
+pub use extract::{Extracted, Extraction, GrooveFigures, GrooveSwing, LaidHits, VoiceFigures};
 pub use gesture::{Bench, Gesture};
 pub use grid::Grid;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
 pub use groove_library::OwnGroove;
 pub use hit::{Hit, HitId, Part};
 pub use kit::{
-    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, Layers, Limb, VelocityLayer,
+    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, VelocityLayer,
     note_name,
 };
 pub use metre::{Bar, Metre, MetreMap};
@@ -102,7 +105,7 @@ pub use perform::{
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
-pub use report::{Figures, InstrumentReading, PORTRAIT_REACH, Portrait, Reading, Report, report};
+pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
 pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};
 pub use start::{StartingPoint, starting_points};

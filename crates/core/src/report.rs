@@ -61,7 +61,7 @@ pub struct Portrait {
 
 /// One instrument in one reading.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct InstrumentReading {
+pub struct MeasuredInstrument {
     /// Which.
     pub instrument: InstrumentId,
     /// In numbers.
@@ -70,41 +70,41 @@ pub struct InstrumentReading {
     pub portrait: Portrait,
 }
 
-impl InstrumentReading {
+impl MeasuredInstrument {
     /// Of an instrument that is not struck.
-    pub fn silent(instrument: InstrumentId) -> InstrumentReading {
+    pub fn silent(instrument: InstrumentId) -> MeasuredInstrument {
         let nothing = Measured::default();
-        InstrumentReading { instrument, figures: nothing.figures(), portrait: nothing.portrait() }
+        MeasuredInstrument { instrument, figures: nothing.figures(), portrait: nothing.portrait() }
     }
 }
 
 /// One reading of a part, measured.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct Reading {
+pub struct Measured {
     /// All instruments together.
     pub all: Figures,
     /// In the order of the kit.
-    pub instruments: Vec<InstrumentReading>,
+    pub instruments: Vec<MeasuredInstrument>,
     /// The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
     pub loudness: Option<f64>,
 }
 
-impl Reading {
+impl Measured {
     /// The Written reading of a part. The chart keeps it: nothing changes what was written.
-    pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Reading {
+    pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Measured {
         chart.written.get_or_init(|| {
             let meant = chart.meant(part, context.metre);
             let mut measures = Measures::new(chart);
             for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
                 measures.take(context, index.map(usize::from), Ticks(line), hit.tick, hit.velocity);
             }
-            measures.reading(chart)
+            measures.measured(chart)
         })
     }
 
     /// The Played reading. The grid line of a hit is the one nearest to where it was written, or to the
     /// anchor that it was made with.
-    pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Reading {
+    pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Measured {
         let meant = chart.meant(part, context.metre);
         let mut measures = Measures::new(chart);
         let mut made: Vec<&MadeHit> = performance.made.iter().filter(|made| made.played.silenced.is_none()).collect();
@@ -123,7 +123,7 @@ impl Reading {
             }
         }
         made.for_each(|one| take(&one.played, on_grid(one)));
-        measures.reading(chart)
+        measures.measured(chart)
     }
 }
 
@@ -133,9 +133,9 @@ pub struct Report {
     /// The grid that offsets are measured against.
     pub grid: Grid,
     /// Before.
-    pub written: Reading,
+    pub written: Measured,
     /// After.
-    pub played: Reading,
+    pub played: Measured,
 }
 
 impl Report {
@@ -149,8 +149,8 @@ impl Report {
 pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Report {
     Report {
         grid: chart.meant(part, context.metre).grid,
-        written: Reading::written(part, chart, context).clone(),
-        played: Reading::played(part, chart, context, performance),
+        written: Measured::written(part, chart, context).clone(),
+        played: Measured::played(part, chart, context, performance),
     }
 }
 
@@ -274,7 +274,7 @@ impl Measures {
         }
     }
 
-    fn reading(self, chart: &Chart) -> Reading {
+    fn measured(self, chart: &Chart) -> Measured {
         let mut all = Measured::default();
         for one in &self.0 {
             all.velocities.iter_mut().zip(one.velocities).for_each(|(sum, count)| *sum += count);
@@ -292,12 +292,12 @@ impl Measures {
             .filter_map(|velocity| Some((Velocity::new(velocity)?, all.velocities[usize::from(velocity)])))
             .map(|(velocity, count)| velocity.amplitude().powi(2) * f64::from(count))
             .sum();
-        let one = |(instrument, measured): (&Instrument, &Measured)| InstrumentReading {
+        let one = |(instrument, measured): (&Instrument, &Measured)| MeasuredInstrument {
             instrument: instrument.id.clone(),
             figures: measured.figures(),
             portrait: measured.portrait(),
         };
-        Reading {
+        Measured {
             all: all.figures(),
             instruments: chart.kit.instruments.iter().zip(&self.0).map(one).collect(),
             loudness: (energy > 0.0).then(|| 10.0 * libm::log10(energy)),

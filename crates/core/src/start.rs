@@ -8,7 +8,7 @@ use crate::hit::Part;
 use crate::kit::{Family, InstrumentId};
 use crate::perform::Context;
 use crate::recipe::{Pass, Recipe};
-use crate::report::{InstrumentReading, Reading};
+use crate::report::{Measured, MeasuredInstrument};
 use crate::slots::Slots;
 use crate::units::{Millis, Percent, Velocity};
 use serde::Serialize;
@@ -145,20 +145,20 @@ const STIFF: f64 = 0.5;
 /// Six lists of passes for a part, from barely there to loose. Instruments whose velocities are all
 /// alike are given a shape about the velocity that they have; those that are alive are only varied.
 pub fn starting_points(part: &Part, chart: &Chart, context: &Context<'_>) -> Vec<StartingPoint> {
-    let reading = Reading::written(part, chart, context);
+    let reading = Measured::written(part, chart, context);
     MANNERS.iter().map(|manner| manner.starting_point(chart, reading, context)).collect()
 }
 
 impl Manner {
-    fn starting_point(&self, chart: &Chart, reading: &Reading, context: &Context<'_>) -> StartingPoint {
+    fn starting_point(&self, chart: &Chart, reading: &Measured, context: &Context<'_>) -> StartingPoint {
         let mut steps: Vec<(Aim, Action)> = Vec::new();
-        let of = |wanted: &dyn Fn(Family, &InstrumentReading) -> bool| -> Vec<InstrumentId> {
+        let of = |wanted: &dyn Fn(Family, &MeasuredInstrument) -> bool| -> Vec<InstrumentId> {
             let both = chart.kit.instruments.iter().zip(&reading.instruments);
             let some = both.filter(|(instrument, one)| one.figures.count > 0 && wanted(instrument.family, one));
             some.map(|(instrument, _)| instrument.id.clone()).collect()
         };
         let at = |instruments: Vec<InstrumentId>| Aim { instruments, ..Aim::default() };
-        let stiff = |one: &InstrumentReading| one.figures.count < 3 || one.figures.identical_neighbours > STIFF;
+        let stiff = |one: &MeasuredInstrument| one.figures.count < 3 || one.figures.identical_neighbours > STIFF;
         for family in FAMILIES {
             let instruments = of(&|of, one| of == family && stiff(one));
             if let Some(shape) = self.shape(family, &instruments, reading) {
@@ -197,7 +197,7 @@ impl Manner {
     }
 
     /// The shape of a family's stiff instruments, about the loudest of their typical velocities.
-    fn shape(&self, family: Family, instruments: &[InstrumentId], reading: &Reading) -> Option<Action> {
+    fn shape(&self, family: Family, instruments: &[InstrumentId], reading: &Measured) -> Option<Action> {
         let own = reading.instruments.iter().filter(|one| instruments.contains(&one.instrument));
         let typical = own.map(|one| one.figures.typical).reduce(f64::max)?;
         let [soft, typical, hard] =
@@ -222,7 +222,7 @@ mod tests {
     use crate::tempo::TempoMap;
     use crate::units::Ppq;
 
-    fn points(part: &Part) -> Vec<(StartingPoint, Reading)> {
+    fn points(part: &Part) -> Vec<(StartingPoint, Measured)> {
         let ppq = Ppq::new(960).unwrap();
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context::new(&tempo, &metre);
@@ -230,7 +230,7 @@ mod tests {
         let points = starting_points(part, &chart, &context);
         let played = |point: StartingPoint| {
             let performance = perform(part, &chart, &point.recipe, &context);
-            let reading = Reading::played(part, &chart, &context, &performance);
+            let reading = Measured::played(part, &chart, &context, &performance);
             (point, reading)
         };
         points.into_iter().map(played).collect()

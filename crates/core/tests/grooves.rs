@@ -37,10 +37,10 @@ impl Song {
         Song { tempo: TempoMap::new(ppq, []), metre: MetreMap::new(ppq, []) }
     }
 
-    fn take(&self, part: &Part, length: u32) -> Taken {
+    fn take(&self, part: &Part, length: u32) -> Extracted {
         let hits: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
         let chart = Chart::new(part, Kit::of_drums(part));
-        let take = GrooveTake { grid: Some(Grid::SIXTEENTHS), length, ..GrooveTake::default() };
+        let take = Extraction { grid: Some(Grid::SIXTEENTHS), length, ..Extraction::default() };
         GrooveProfile::taken("Taken", &chart, &self.tempo, &self.metre, &hits, &take).unwrap()
     }
 

@@ -2,7 +2,7 @@
 
 use proptest::collection::vec;
 use proptest::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use vivida_core::action::{
     Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
     Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings,
@@ -419,6 +419,9 @@ proptest! {
             Action::ByHand(by_hand) => by_hand.added.clone(),
             _ => Vec::new(),
         });
+        // Of two with one id only the first is there.
+        let mut ids = BTreeSet::new();
+        let added = added.filter(|hit| ids.insert(hit.id));
         // Each sounding hit with where it was written or added, in that order.
         let origins = part.hits().iter().map(|hit| (hit.tick, hit.length, hit.id)).chain(added.map(|hit| (hit.tick, hit.length, hit.id)));
         let mut hits: Vec<_> = origins.zip(played.hits()).filter(|(_, now)| now.silenced.is_none()).collect();
@@ -506,7 +509,7 @@ proptest! {
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let action = Groove { groove: groove.clone(), touch: Percent(100.0), lengths: Percent(100.0), ..Groove::default() };
         let played = perform(&part, &chart, &one(Aim::everything(), Action::Groove(action)), &Context::new(&tempo, &metre));
-        let take = GrooveTake { grid: Some(groove.grid), length: groove.bars, ..GrooveTake::default() };
+        let take = Extraction { grid: Some(groove.grid), length: groove.bars, ..Extraction::default() };
         let again = GrooveProfile::taken("Again", &chart, &tempo, &metre, &played.written, &take).unwrap().groove;
         prop_assert_eq!(again.together.keys().collect::<Vec<_>>(), groove.together.keys().collect::<Vec<_>>());
         for (slot, was) in &groove.together {
@@ -587,6 +590,37 @@ proptest! {
         for report in perform(&part, &chart, &recipe, &song.context(1)).passes {
             let touched = touched_by(&part, &chart, &recipe, &song.context(1), report.pass);
             prop_assert_eq!(touched.len(), (report.touched + report.added) as usize);
+        }
+    }
+
+    #[test]
+    fn made_hits_are_stable(part in parts(), early in recipes(), by_hand in by_hand(), later in recipes(), moved in -20.0..20.0) {
+        let maker = Pass::new(90, Aim::everything(), Action::ByHand(by_hand.clone()));
+        let number = |passes: &mut Vec<Pass>, from: u32| {
+            passes.retain(|pass| !matches!(pass.action, Action::ByHand(_)));
+            passes.iter_mut().zip(from..).for_each(|(pass, id)| pass.id = PassId(id));
+        };
+        let (mut early, mut later) = (early.passes, later.passes);
+        number(&mut early, 1);
+        number(&mut later, 100);
+        let made = |passes: &[&[Pass]]| play(&part, &Recipe { passes: passes.concat() }, 1).made;
+        // What a pass makes goes by itself alone, whatever is done before and after.
+        let alone = made(&[&[maker.clone()]]);
+        let among = made(&[&early, &[maker.clone()], &later]);
+        let ids = |made: &[MadeHit]| made.iter().map(|one| one.played.id).collect::<Vec<_>>();
+        prop_assert_eq!(ids(&alone), ids(&among));
+        let all: BTreeSet<HitId> = part.hits().iter().map(|hit| hit.id).chain(ids(&alone)).collect();
+        prop_assert_eq!(all.len(), part.hits().len() + alone.len(), "no id twice");
+        prop_assert!(all.iter().all(|id| id.get() < 1 << 53));
+        // Switched off, exactly that is gone.
+        let off = Pass { on: false, ..maker.clone() };
+        prop_assert!(made(&[&early, &[off], &later]).is_empty());
+        // A later pass that names one holds.
+        if let Some(first) = alone.first() {
+            let named = Aim { picked: Some(vec![first.played.id]), ..Aim::everything() };
+            let lean = Pass::new(95, named, Action::Lean(Lean { by: Millis(moved), ..Lean::default() }));
+            let report = play(&part, &Recipe { passes: vec![maker, lean] }, 1).passes;
+            prop_assert_eq!(report[1].aimed, 1);
         }
     }
 

@@ -86,7 +86,7 @@ impl Song {
         let chart = Chart::new(&self.part, Kit::of_drums(&self.part));
         let context = Context { pockets, ..Context::new(&self.tempo, &self.metre) };
         let performance = perform(&self.part, &chart, recipe, &context);
-        Reading::played(&self.part, &chart, &context, &performance);
+        Measured::played(&self.part, &chart, &context, &performance);
         performance
     }
 }

@@ -75,7 +75,7 @@ proptest! {
     fn the_written_reading_is_what_its_words_say(hits in hits()) {
         let (stand, part) = (Stand::new(), part(&hits));
         let chart = Chart::new(&part, Kit::of_drums(&part));
-        let reading = Reading::written(&part, &chart, &stand.context());
+        let reading = Measured::written(&part, &chart, &stand.context());
         let grid = chart.meant(&part, &stand.metre).grid;
         for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
             let own: Vec<(f64, f64, u8)> = part.hits().iter()
@@ -105,7 +105,7 @@ proptest! {
         let passes = [Action::Loosen(Loosen::default()), Action::Vary(Vary::default()), Action::ByHand(hand)];
         let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
         let performance = perform(&part, &chart, &Recipe { passes }, &stand.context());
-        let reading = Reading::played(&part, &chart, &stand.context(), &performance);
+        let reading = Measured::played(&part, &chart, &stand.context(), &performance);
         let grid = chart.meant(&part, &stand.metre).grid;
         prop_assert_eq!(reading.all.count as usize, performance.sounding().count());
         for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
@@ -130,7 +130,7 @@ fn what_does_not_sound_has_no_loudness() {
     let hand = ByHand { removed: vec![HitId::new(0), HitId::new(1)], ..ByHand::default() };
     let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::ByHand(hand))] };
     let performance = perform(&part, &chart, &recipe, &stand.context());
-    let reading = Reading::played(&part, &chart, &stand.context(), &performance);
+    let reading = Measured::played(&part, &chart, &stand.context(), &performance);
     assert_eq!((reading.loudness, reading.all.count, reading.all.swing), (None, 0, None));
     assert!(reading.instruments.iter().all(|one| one.portrait.touch.iter().all(|&place| place == 0)));
 }
@@ -142,7 +142,7 @@ fn swing_is_where_the_offbeats_lie() {
         (0..16).flat_map(|beat| [(960 * beat, 0, 90), (960 * beat + 640, 0, 70)]).collect();
     let (stand, part) = (Stand::new(), part(&shuffle));
     let chart = Chart::new(&part, Kit::of_drums(&part));
-    let reading = Reading::written(&part, &chart, &stand.context());
+    let reading = Measured::written(&part, &chart, &stand.context());
     assert!((reading.all.swing.unwrap() - 66.67).abs() < 0.01);
     assert_eq!(chart.meant(&part, &stand.metre).grid.to_string(), "1/8 triplet");
     assert_eq!(reading.all.on_grid, 1.0);
@@ -206,7 +206,7 @@ fn the_eighths_of_compound_metres_are_no_swing() {
         let part =
             part(&(0..count).map(|id| (cell * id + if id % 2 == 1 { late } else { 0 }, 0, 80)).collect::<Vec<_>>());
         let chart = Chart::new(&part, Kit::of_drums(&part));
-        let all = &Reading::written(&part, &chart, &stand.context()).all;
+        let all = &Measured::written(&part, &chart, &stand.context()).all;
         (all.swing, all.swing_sixteenths.map(f64::round))
     };
     assert_eq!(swing_of(480, 24, 0), (None, None));

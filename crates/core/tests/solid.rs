@@ -95,7 +95,7 @@ fn a_note_that_the_kit_does_not_know_is_no_other_instruments() {
     assert_eq!(performance.made[0].played.velocity.get(), 90, "the hat's pass is not for it");
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-    let reading = Reading::played(&part, &chart, &Context::new(&tempo, &metre), &performance);
+    let reading = Measured::played(&part, &chart, &Context::new(&tempo, &metre), &performance);
     assert_eq!(reading.instruments.iter().map(|one| one.figures.count).sum::<u32>(), 2);
 }
 

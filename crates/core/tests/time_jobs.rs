@@ -50,7 +50,7 @@ impl Song {
         self.play(part, passes, 1).iter().zip(part.hits()).map(|(now, was)| (now.tick - was.tick).0 / 1.92).collect()
     }
 
-    fn groove(&self, part: &Part, hits: &[PlayedHit], take: GrooveTake) -> GrooveProfile {
+    fn groove(&self, part: &Part, hits: &[PlayedHit], take: Extraction) -> GrooveProfile {
         let chart = Chart::new(part, Kit::of_drums(part));
         GrooveProfile::taken("Taken", &chart, &self.tempo, &self.metre, hits, &take).unwrap().groove
     }
@@ -147,7 +147,7 @@ fn job_6_one_parts_groove_on_others_at_different_strengths() {
     let played: Vec<(f64, u8)> =
         (0..64).map(|k| (240.0 * f64::from(k) + if k % 2 == 1 { 38.4 } else { 0.0 }, HAT)).collect();
     let played = part(&played);
-    let take = GrooveTake { grid: Some(Grid::SIXTEENTHS), ..GrooveTake::default() };
+    let take = Extraction { grid: Some(Grid::SIXTEENTHS), ..Extraction::default() };
     let groove = json!(song.groove(&played, &written(&played), take));
     let mut both = sixteenths(HAT, 16);
     both.extend(sixteenths(KICK, 16));
@@ -223,7 +223,7 @@ fn job_11_the_bass_takes_the_kicks_timing() {
     let mut drums: Vec<(f64, u8)> = (0..16).map(|k| (kick(k / 4, k % 4), KICK)).collect();
     drums.extend((1..64).map(|k| (240.0 * f64::from(k) - 15.0, HAT)));
     let drums = part(&drums);
-    let take = GrooveTake { grid: Some(Grid::SIXTEENTHS), ..GrooveTake::default() };
+    let take = Extraction { grid: Some(Grid::SIXTEENTHS), ..Extraction::default() };
     let groove = json!(song.groove(&drums, &written(&drums), take));
     let bass = part(&(0..16).map(|k| (960.0 * f64::from(k), 33)).collect::<Vec<_>>());
     let as_the_kick = json!({"kind": "groove", "groove": groove, "voice": "kick", "pull": 100, "touch": 0});
@@ -244,7 +244,7 @@ fn job_12_a_performance_says_how_it_is_played() {
         })
         .collect();
     let hats = part(&hats);
-    let reading = song.groove(&hats, &written(&hats), GrooveTake::default()).reading();
+    let reading = song.groove(&hats, &written(&hats), Extraction::default()).reading();
     assert_eq!((reading.swings[0].of.as_str(), reading.swings[0].percent), ("1/16", 58.0));
     assert!(near(reading.steady.unwrap(), 3.0, 0.1), "{:?}", reading.steady);
     assert_eq!((reading.coverage, reading.hits), (1.0, 128));

@@ -6,14 +6,14 @@
 
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::elements::Element;
-use fantoccini::error::{CmdError, NewSessionError};
+use fantoccini::error::{CmdError, ErrorStatus, NewSessionError};
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::{Arc, LazyLock};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use tokio::sync::{Mutex, MutexGuard};
 use vivida_store::Store;
@@ -119,6 +119,18 @@ impl Drop for Driver {
 /// What a browser command can fail with.
 pub type Failed = CmdError;
 
+/// Whether a failure passes by itself when the page comes to rest.
+fn passes(error: &Failed) -> bool {
+    let CmdError::Standard(refused) = error else { return false };
+    matches!(
+        refused.error,
+        ErrorStatus::StaleElementReference
+            | ErrorStatus::ElementClickIntercepted
+            | ErrorStatus::ElementNotInteractable
+            | ErrorStatus::NoSuchElement
+    )
+}
+
 impl Browser {
     /// Opens a window of this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
@@ -197,9 +209,44 @@ impl Browser {
         }
     }
 
+    /// Does something with an element as soon as it can be done.
+    ///
+    /// Between finding an element and using it the page may draw it anew, slide a note over it or
+    /// still be opening what it lies in: a person would try again, and so does this.
+    async fn with<T>(
+        &self,
+        locator: Locator<'_>,
+        what: impl AsyncFn(Element) -> Result<T, Failed>,
+    ) -> Result<T, Failed> {
+        let begun = Instant::now();
+        loop {
+            match what(self.find_by(locator).await?).await {
+                Err(error) if passes(&error) && begun.elapsed() < Duration::from_secs(20) => {
+                    tokio::time::sleep(Duration::from_millis(50)).await;
+                }
+                Err(error) => {
+                    let kept = self.keep_picture().await;
+                    eprintln!("{locator:?} cannot be used; see {kept}");
+                    return Err(error);
+                }
+                done => return done,
+            }
+        }
+    }
+
     /// Waits for an element and clicks it.
     pub async fn click(&self, css: &str) -> Result<(), Failed> {
-        self.find(css).await?.click().await
+        self.with(Locator::Css(css), async |element| element.click().await).await
+    }
+
+    /// Waits for the element that an XPath leads to and clicks it.
+    pub async fn click_at(&self, xpath: &str) -> Result<(), Failed> {
+        self.with(Locator::XPath(xpath), async |element| element.click().await).await
+    }
+
+    /// Waits for an element and types into it; into a field for files: their paths.
+    pub async fn type_into(&self, css: &str, keys: &str) -> Result<(), Failed> {
+        self.with(Locator::Css(css), async |element| element.send_keys(keys).await).await
     }
 
     /// Clicks the button or link with this text or accessible name.
@@ -208,7 +255,7 @@ impl Browser {
         let path = format!(
             "//*[self::button or self::a or @role='menuitem'][@aria-label=\"{quoted}\" or normalize-space()=\"{quoted}\"]"
         );
-        self.find_by(Locator::XPath(&path)).await?.click().await
+        self.click_at(&path).await
     }
 
     /// Runs a script and gives what it returns.
@@ -231,7 +278,7 @@ impl Browser {
 
     /// The text of an element.
     pub async fn text(&self, css: &str) -> Result<String, Failed> {
-        self.find(css).await?.text().await
+        self.with(Locator::Css(css), async |element| element.text().await).await
     }
 
     /// Drags the middle of an element (of a handle: of its knob) by some pixels in small steps.
@@ -265,7 +312,14 @@ impl Browser {
 
     /// Types keys to whatever has the focus.
     pub async fn keys(&self, keys: &str) -> Result<(), Failed> {
-        self.client.active_element().await?.send_keys(keys).await
+        let mut tries = 0;
+        loop {
+            match self.client.active_element().await?.send_keys(keys).await {
+                Err(error) if passes(&error) && tries < 100 => tries += 1,
+                done => return done,
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
     }
 
     /// A picture of the window as PNG.
@@ -347,7 +401,7 @@ pub async fn import(app: &App, browser: &Browser, file_name: &str, bytes: &[u8])
     browser.goto(&app.address).await?;
     let file = app.folder().join(file_name);
     std::fs::write(&file, bytes).expect("a file can be written");
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await
+    browser.type_into("input[type=file]", &file.display().to_string()).await
 }
 
 /// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.

@@ -65,9 +65,9 @@ async fn written_and_played_are_heard_against_each_other() -> Done {
     browser.until("window.vividaProbe.scheduled.length > 20").await?;
 
     // Flip while it plays, wait, and flip back.
-    browser.client.find(fantoccini::Locator::Css("body")).await?.send_keys("w").await?;
+    browser.type_into("body", "w").await?;
     browser.until("window.vividaProbe.scheduled.filter((s) => s.reading === 'written').length > 20").await?;
-    browser.client.find(fantoccini::Locator::Css("body")).await?.send_keys("w").await?;
+    browser.type_into("body", "w").await?;
     // A whole round of the loop (10 s) has to have gone by.
     browser.until("window.vividaProbe.scheduled.at(-1).at - window.vividaProbe.scheduled[0].at > 12").await?;
     browser.press("Stop").await?;
@@ -150,9 +150,8 @@ async fn files_are_dropped_in_and_damaged_ones_say_what_is_wrong() -> Done {
     std::fs::write(&bad, "Dear drummer, no MIDI in here.").expect("a file");
     let cut = app.folder().join("cut.mid");
     std::fs::write(&cut, &vivida_demo::songs()[0].bytes[..5000]).expect("a file");
-    let input = browser.find("input[type=file]").await?;
     let all = [&good, &bad, &cut].map(|path| path.display().to_string()).join("\n");
-    input.send_keys(&all).await?;
+    browser.type_into("input[type=file]", &all).await?;
 
     browser.until("document.querySelectorAll('[data-song]').length === 8").await?;
     browser
@@ -205,7 +204,7 @@ async fn passes_are_sentences_whose_words_are_controls() -> Done {
 
     // Aim it at the snare: only the snare is touched.
     browser.click("[data-pass=loosen] [aria-label^='Instruments']").await?;
-    browser.client.wait().for_element(fantoccini::Locator::XPath("//label[text()='Snare']")).await?.click().await?;
+    browser.click_at("//label[text()='Snare']").await?;
     browser.until("document.querySelector('[data-pass=loosen]').textContent.includes('177 hits')").await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
 
@@ -413,7 +412,7 @@ async fn an_empty_shelf_says_what_to_do_and_a_lost_server_what_happened() -> Don
     browser.run("window.dispatchEvent(new Event('focus'))").await?;
     let file = std::env::temp_dir().join("vivida-e2e-lost.mid");
     std::fs::write(&file, &vivida_demo::songs()[0].bytes).expect("a file");
-    browser.find("input[type=file]").await?.send_keys(&file.display().to_string()).await?;
+    browser.type_into("input[type=file]", &file.display().to_string()).await?;
     browser.until("document.body.textContent.includes('Vivida does not answer')").await?;
     browser.close().await
 }

@@ -134,7 +134,7 @@ async fn undoing_sections_is_seen_at_once() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
     browser.press("sections …").await?;
-    browser.find("input[aria-label='Name for the loop']").await?.send_keys("Count in").await?;
+    browser.type_into("input[aria-label='Name for the loop']", "Count in").await?;
     browser.press("Name bars 1–4").await?;
     let named = "[...document.querySelectorAll('[data-map] button')].some((one) => one.textContent === 'Count in')";
     browser.until(named).await?;

@@ -456,7 +456,7 @@ async fn grooves_come_and_go_as_files() -> Done {
     let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/night-ferry.mid");
     std::fs::copy(demo, &clip).expect("the demo is there");
     let input = "input[type=file][aria-label='Groove files']";
-    browser.find(input).await?.send_keys(&clip.display().to_string()).await?;
+    browser.type_into(input, &clip.display().to_string()).await?;
     browser.find("[data-groove='Night Ferry']").await?;
     browser.until("document.body.textContent.includes('bars were laid over one another in 4')").await?;
     browser.until("document.querySelector('[data-facts]').textContent.includes('4 bars of 4/4')").await?;
@@ -464,7 +464,7 @@ async fn grooves_come_and_go_as_files() -> Done {
     // What is damaged is refused by its name, and nothing is kept of it.
     let damaged = folder.join("torn.groove.json");
     std::fs::write(&damaged, r#"{"format": "vivida-groove", "version": 1, "together": {"99": {}}}"#).expect("written");
-    browser.find(input).await?.send_keys(&damaged.display().to_string()).await?;
+    browser.type_into(input, &damaged.display().to_string()).await?;
     browser
         .until("document.body.textContent.includes('“torn.groove.json”: together.99: slot 99 is outside the groove')")
         .await?;

@@ -1,6 +1,5 @@
 //! What people come to do to velocities, in a real browser over a real server.
 
-use fantoccini::Locator;
 use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use serde_json::Value;
 use std::time::Duration;
@@ -96,7 +95,7 @@ async fn a_drawn_accent_pattern_is_used_on_another_song() -> Done {
     kept(&browser, 1, "passes[0]?.action.pattern.filter((offset) => offset > 20).length > 1").await?;
     let pattern = ask(&browser, "/parts/1").await?["state"]["recipe"]["passes"][0]["action"]["pattern"].clone();
     browser.press("Recipes").await?;
-    browser.find("input[aria-label='Name for the recipe']").await?.send_keys("Shaker lift").await?;
+    browser.type_into("input[aria-label='Name for the recipe']", "Shaker lift").await?;
     browser.press("Save").await?;
     browser.find("[data-recipe='Shaker lift']").await?;
 
@@ -235,7 +234,7 @@ async fn takes_are_printed_compared_and_returned_to() -> Done {
     browser.until("document.querySelector('header').textContent.includes('As it came')").await?;
     // Switch the pass of the first take off by going there: it is the file again, at 100.
     browser.press("Takes").await?;
-    browser.client.find(Locator::Css("[data-take='As it came'] input")).await?.click().await?;
+    browser.click("[data-take='As it came'] input").await?;
     browser.find("[data-pass=set]").await?;
     browser.run("document.querySelector('[data-pass=set] input[role=switch]').click()").await?;
     kept(&browser, 1, "passes[0].on === false").await?;
@@ -246,7 +245,7 @@ async fn takes_are_printed_compared_and_returned_to() -> Done {
     browser.run("window.vividaProbe.scheduled.length = 0").await?;
     browser.press("Play").await?;
     browser.until("window.vividaProbe.scheduled.length > 12").await?;
-    browser.client.find(Locator::Css("body")).await?.send_keys("w").await?;
+    browser.type_into("body", "w").await?;
     browser.until("window.vividaProbe.scheduled.filter((one) => one.reading === 'written').length > 12").await?;
     browser.press("Stop").await?;
     let heard = "const log = window.vividaProbe.scheduled; const of = (reading) => [...new Set(log.filter((one) => one.reading === reading).map((one) => one.velocity))];
@@ -329,7 +328,7 @@ async fn sections_layers_figures_and_far_hits_are_seen() -> Done {
     browser.until("!document.querySelector(\"[data-instrument='crash'] [data-elsewhere]\")").await?;
 
     browser.press("sections …").await?;
-    browser.find("input[aria-label='Name for the loop']").await?.send_keys("Count in").await?;
+    browser.type_into("input[aria-label='Name for the loop']", "Count in").await?;
     browser.press("Name bars 1–4").await?;
     browser
         .until("[...document.querySelectorAll('[data-map] button')].some((one) => one.textContent === 'Count in')")
@@ -337,8 +336,7 @@ async fn sections_layers_figures_and_far_hits_are_seen() -> Done {
     browser.keys(&key::ESCAPE.to_string()).await?;
     add_pass(&browser, "level", "level").await?;
     browser.click("[data-pass=level] [aria-label^='Bars:']").await?;
-    let named = Locator::XPath("//button[@aria-pressed and normalize-space()='Count in']");
-    browser.client.wait().for_element(named).await?.click().await?;
+    browser.click_at("//button[@aria-pressed and normalize-space()='Count in']").await?;
     kept(&browser, 1, "passes[0]?.aim.sections?.[0] === 'Count in'").await?;
     browser.until("document.querySelector('[data-pass=level]').textContent.includes('Count in')").await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
@@ -421,8 +419,7 @@ async fn another_parts_touch_is_matched() -> Done {
     add_pass(&browser, "reference", "match").await?;
     browser.until("document.querySelector('[data-pass=match]').textContent.includes('changes none')").await?;
     browser.click("[data-pass=match] [aria-label^='Match: reference']").await?;
-    let weir = Locator::XPath("//*[@data-references]//div[div[normalize-space()='The Weir']]//button");
-    browser.client.wait().for_element(weir).await?.click().await?;
+    browser.click_at("//*[@data-references]//div[div[normalize-space()='The Weir']]//button").await?;
     kept(&browser, 1, "passes[0]?.action.reference.name.startsWith('The Weir')").await?;
     browser.until("/\\d+ hits · ≤/.test(document.querySelector('[data-pass=match]').textContent)").await?;
     browser.close().await
@@ -446,9 +443,9 @@ async fn equal_loudness_and_the_click_are_heard() -> Done {
     // The louder reading is turned down to the softer one: (50/100)^1.7 in amplitude.
     browser.run("window.vividaProbe.scheduled.length = 0; document.activeElement.blur()").await?;
     browser.run("document.querySelector(\"[aria-label^='Equal loudness']\").click()").await?;
-    browser.client.find(Locator::Css("body")).await?.send_keys("w").await?;
+    browser.type_into("body", "w").await?;
     browser.until("window.vividaProbe.scheduled.some((one) => one.reading === 'written' && Math.abs(one.level - 0.308) < 0.01)").await?;
-    browser.client.find(Locator::Css("body")).await?.send_keys("c").await?;
+    browser.type_into("body", "c").await?;
     browser.until("window.vividaProbe.clicks.length > 4").await?;
     let gaps = "const c = [...new Set(window.vividaProbe.clicks)].sort((a, b) => a - b); return c.slice(1).map((at, i) => at - c[i])";
     let gaps = browser.run(gaps).await?;
@@ -566,8 +563,7 @@ async fn selected_hits_are_copied_cut_and_given_to_another_drum() -> Done {
     kept(&browser, 1, "passes.length === 0").await?;
     lasso().await?;
     browser.press("to instrument").await?;
-    let ride = Locator::XPath("//*[@role='menuitem' and normalize-space()='Ride']");
-    browser.client.wait().for_element(ride).await?.click().await?;
+    browser.click_at("//*[@role='menuitem' and normalize-space()='Ride']").await?;
     kept(
         &browser,
         1,

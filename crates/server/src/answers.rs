@@ -4,7 +4,7 @@ use crate::api::*;
 use crate::app::Opened;
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use vivida_core::{Chart, MadeHit, Part, Performance, PlayedHit, Reading, Recipe, Ticks};
+use vivida_core::{Chart, MadeHit, Measured, Part, Performance, PlayedHit, Recipe, Ticks};
 use vivida_smf::SongFile;
 
 pub(crate) fn bpm(file: &SongFile) -> f64 {
@@ -18,8 +18,8 @@ pub(crate) fn bpm(file: &SongFile) -> f64 {
 pub(crate) fn picture(
     file: &SongFile,
     chart: &Chart,
-    written: &Reading,
-    played: &Reading,
+    written: &Measured,
+    played: &Measured,
     performance: &Performance,
 ) -> Picture {
     let first = performance.written.first().map_or(1, |hit| file.metre.bar_at(hit.tick).number);
@@ -120,7 +120,7 @@ pub(crate) fn columns(
     opened: &Opened,
     recipe: &Recipe,
     performance: Performance,
-    reading: Reading,
+    reading: Measured,
     known: [Option<&str>; 2],
 ) -> PerformanceColumns {
     let chart = opened.chart();
@@ -195,7 +195,12 @@ fn timing(opened: &Opened, hits: &[PlayedHit]) -> TimingColumns {
 }
 
 /// The hits of a take that sound, in columns, to be held against another.
-pub(crate) fn take_columns(file: &SongFile, chart: &Chart, performance: &Performance, reading: Reading) -> TakeColumns {
+pub(crate) fn take_columns(
+    file: &SongFile,
+    chart: &Chart,
+    performance: &Performance,
+    reading: Measured,
+) -> TakeColumns {
     let mut columns = TakeColumns {
         ticks: Vec::new(),
         seconds: Vec::new(),

@@ -8,7 +8,8 @@ use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use vivida_core::{
-    Bench, Chart, Context, Gesture, Grid, Layers, Part, Performance, Pockets, Reading, Recipe, Section, Ticks, perform,
+    Bench, Chart, Context, Gesture, Grid, LayerBounds, Measured, Part, Performance, Pockets, Recipe, Section, Ticks,
+    perform,
 };
 use vivida_smf::{SongFile, SongPart, read};
 use vivida_store::{PartId, Reads, SongId, Store, StoreError, StoredPart, StoredSong, StoredTake, TakeId};
@@ -81,12 +82,12 @@ impl Opened {
         perform(self.part(), self.chart(), &self.take.recipe, &context)
     }
 
-    pub fn written(&self) -> &Reading {
-        Reading::written(self.part(), self.chart(), &self.context(1))
+    pub fn written(&self) -> &Measured {
+        Measured::written(self.part(), self.chart(), &self.context(1))
     }
 
-    pub fn played(&self, performance: &Performance) -> Reading {
-        Reading::played(self.part(), self.chart(), &self.context(1), performance)
+    pub fn played(&self, performance: &Performance) -> Measured {
+        Measured::played(self.part(), self.chart(), &self.context(1), performance)
     }
 
     pub fn name(&self) -> String {
@@ -194,10 +195,10 @@ impl App {
     pub(crate) fn open_in(&self, reads: &impl Reads, id: PartId, take: Option<TakeId>) -> Answer<Opened> {
         let row = reads.part(id)?;
         let song = reads.song_alone(row.song)?;
-        self.open_row(reads, &song, row, take)
+        self.open_stored(reads, &song, row, take)
     }
 
-    pub(crate) fn open_row(
+    pub(crate) fn open_stored(
         &self,
         reads: &impl Reads,
         song: &StoredSong,
@@ -229,11 +230,10 @@ impl App {
         if let Some(known) = locked(&song.sources).get(&key) {
             return Ok(known.clone());
         }
-        let hits = if take.is_print { reads.take_hits(take.id) } else { Ok(None) };
-        let (printed, damage) = match hits {
-            Ok(hits) => (hits, None),
-            Err(StoreError::Damaged { reason, .. }) => (None, Some(format!("its printed hits: {reason}"))),
-            Err(other) => return Err(other.into()),
+        let (printed, damage) = match reads.take_hits(take.id)? {
+            Some(Ok(hits)) => (Some(hits), None),
+            Some(Err(damage)) => (None, Some(format!("its printed hits: {}", damage.reason))),
+            None => (None, None),
         };
         let part = printed.as_ref().unwrap_or(&of_file.part);
         let kit = vivida_smf::kit_of(&of_file.name, part, row.drums).with_layers(&layers);
@@ -248,9 +248,9 @@ impl App {
 pub(crate) const LAYERS_SETTING: &str = "kit-layers";
 
 /// The velocity layers of parts that have none of their own.
-pub(crate) fn shared_layers(reads: &impl Reads) -> Answer<Layers> {
+pub(crate) fn shared_layers(reads: &impl Reads) -> Answer<LayerBounds> {
     let text = reads.setting(LAYERS_SETTING)?;
-    let layers = text.and_then(|text| serde_json::from_str::<Layers>(&text).ok());
+    let layers = text.and_then(|text| serde_json::from_str::<LayerBounds>(&text).ok());
     Ok(layers.filter(|layers| layers.check().is_ok()).unwrap_or_default())
 }
 

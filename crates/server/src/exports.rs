@@ -15,7 +15,7 @@ impl App {
     fn performances(&self, row: &StoredSong, start: Ticks) -> Answer<Vec<(usize, Performance)>> {
         let mut performances = Vec::new();
         for parts in row.parts.chunk_by(|a, b| a.position == b.position) {
-            let opened = |part: &StoredPart| self.open_row(&*self.store(), row, part.clone(), None);
+            let opened = |part: &StoredPart| self.open_stored(&*self.store(), row, part.clone(), None);
             let position = parts[0].position;
             if let [part] = parts
                 && !part.muted
@@ -64,7 +64,7 @@ impl App {
         let file = &song.file;
         let mut all = Vec::new();
         for part in row.parts.iter().filter(|part| !part.muted) {
-            let mut opened = self.open_row(&*self.store(), &row, part.clone(), None)?;
+            let mut opened = self.open_stored(&*self.store(), &row, part.clone(), None)?;
             if as_written {
                 opened.take.recipe = Recipe::default();
             }

@@ -105,12 +105,12 @@ impl App {
     }
 
     /// A groove in numbers, while it is being drawn.
-    pub(crate) fn read_groove(&self, groove: Value) -> Answer<vivida_core::GrooveReading> {
+    pub(crate) fn read_groove(&self, groove: Value) -> Answer<vivida_core::GrooveFigures> {
         Ok(groove_of("groove", groove)?.reading())
     }
 
     /// Takes the groove of a part as it is written or played.
-    pub(crate) fn take_groove(&self, id: PartId, request: TakeGroove) -> Answer<TakenGroove> {
+    pub(crate) fn take_groove(&self, id: PartId, request: ExtractGroove) -> Answer<ExtractedGroove> {
         let mut opened = self.open(id, None)?;
         opened.pockets.extend(drafted(request.pockets)?);
         let file = &opened.song.file;
@@ -136,6 +136,11 @@ impl App {
         };
         let taken = GrooveProfile::taken(&name, opened.chart(), &file.tempo, &file.metre, &hits, &request.take)
             .map_err(|error| Problem::field(format!("take.{}", error.path), error.message))?;
-        Ok(TakenGroove { reading: taken.groove.reading(), groove: taken.groove, said: taken.said, hits: taken.hits })
+        Ok(ExtractedGroove {
+            reading: taken.groove.reading(),
+            groove: taken.groove,
+            said: taken.said,
+            hits: taken.hits,
+        })
     }
 }

@@ -9,12 +9,12 @@ use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, HitId, Layers, PassId, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile, aimed_by, perform,
-    starting_points, touched_by,
+    Context, HitId, LayerBounds, PassId, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile, aimed_by,
+    perform, starting_points, touched_by,
 };
 use vivida_store::{Change, PartChange, PartId, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
-fn checked_layers(layers: Layers) -> Answer<Layers> {
+fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     layers.check().map_err(|(field, message)| Problem::field(format!("layers.{field}"), message))?;
     Ok(layers)
 }
@@ -131,7 +131,7 @@ impl App {
 
     /// Lets velocity layers hold for every part that has none of its own; instruments that are not named keep
     /// theirs.
-    pub(crate) fn set_layers(&self, layers: Layers) -> Answer<()> {
+    pub(crate) fn set_layers(&self, layers: LayerBounds) -> Answer<()> {
         let layers = checked_layers(layers)?;
         self.store().change(|change| {
             let mut all = shared_layers(&*change)?;
@@ -164,12 +164,18 @@ impl App {
         self.changing(id, |change| Ok(change.delete_take(id, revision, take)?))
     }
 
-    /// The passes of a take as a file, and its name; as they stand in the database where they cannot be read.
+    /// The passes of a take as a file, and its name. What cannot be read comes as it stands in the database:
+    /// the printed hits first, for without them the passes say little.
     pub(crate) fn take_file(&self, id: PartId, take: TakeId) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().part(id)?;
+        let store = self.store();
+        let row = store.part(id)?;
         let found = row.takes.iter().find(|one| one.id == take);
         let found = found.ok_or(StoreError::NotFound { what: "take", id: take.0 })?;
-        Ok((found.name.clone(), crate::library::file_of(&found.name, "", &found.recipe, &found.damage)?))
+        let file = match store.take_hits(take)? {
+            Some(Err(damage)) => damage.text.into_bytes(),
+            _ => crate::library::file_of(&found.name, "", &found.recipe, &found.damage)?,
+        };
+        Ok((found.name.clone(), file))
     }
 
     /// A take as it is played, to be held against another.
@@ -287,11 +293,11 @@ pub(crate) fn drafted(pockets: HashMap<u32, Value>) -> Answer<Pockets> {
 }
 
 /// A reading in the rows of another take's kit: instruments that it does not have are left out.
-fn in_rows(shown: &Opened, reading: vivida_core::Reading) -> vivida_core::Reading {
+fn in_rows(shown: &Opened, reading: vivida_core::Measured) -> vivida_core::Measured {
     let empty = shown.written();
     let instruments = shown.chart().kit.instruments.iter().zip(&empty.instruments).map(|(instrument, none)| {
         let known = reading.instruments.iter().find(|one| one.instrument == instrument.id).cloned();
-        known.unwrap_or_else(|| vivida_core::InstrumentReading::silent(none.instrument.clone()))
+        known.unwrap_or_else(|| vivida_core::MeasuredInstrument::silent(none.instrument.clone()))
     });
-    vivida_core::Reading { instruments: instruments.collect(), ..reading.clone() }
+    vivida_core::Measured { instruments: instruments.collect(), ..reading.clone() }
 }

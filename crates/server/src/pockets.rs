@@ -30,7 +30,7 @@ impl App {
 
     pub(crate) fn pockets_in(&self, reads: &impl Reads, song: SongId) -> Answer<Vec<PocketCard>> {
         let row = reads.song(song)?;
-        let open = |part: &vivida_store::StoredPart| self.open_row(reads, &row, part.clone(), None);
+        let open = |part: &vivida_store::StoredPart| self.open_stored(reads, &row, part.clone(), None);
         // A part that cannot be opened follows nobody; it says itself what is the matter.
         let opened: Vec<Opened> = row.parts.iter().filter_map(|part| open(part).ok()).collect();
         Ok(reads.pockets(song)?.into_iter().map(|pocket| card(pocket, &opened)).collect())

@@ -79,7 +79,7 @@ impl App {
 
     fn picture(&self, row: &StoredSong) -> Answer<Option<Picture>> {
         let Some(part) = row.parts.iter().find(|part| part.drums) else { return Ok(None) };
-        let opened = self.open_row(&*self.store(), row, part.clone(), None)?;
+        let opened = self.open_stored(&*self.store(), row, part.clone(), None)?;
         let performance = opened.play(Ticks(0.0));
         let played = opened.played(&performance);
         Ok(Some(picture(&opened.song.file, opened.chart(), opened.written(), &played, &performance)))

@@ -331,6 +331,8 @@ fn damaged_prints_pockets_and_what_is_usual_say_so() {
     let (status, part) = get(&client, "/parts/1");
     assert_eq!((status, &part["state"]["take"]), (Status::Ok, &take), "it is shown as the file has it");
     assert!(part["state"]["damage"].as_str().unwrap().contains("its printed hits"), "{}", part["state"]["damage"]);
+    let file = client.get(format!("/api/v1/parts/1/takes/{take}/file")).header(host()).dispatch();
+    assert_eq!(file.into_string().unwrap(), "[3]", "what is damaged can be saved as it is");
     let back = json!({"take": 1, "label": "back"});
     let (status, state) = change(&client, "/parts/1", back);
     assert_eq!((status, &state["damage"]), (Status::Ok, &Value::Null));

@@ -4,7 +4,7 @@ use crate::import::{ReadError, SongFile, SongPart, read};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use vivida_core::{
-    Family, Grid, GrooveError, GrooveProfile, GrooveSlots, GrooveTake, Kit, Part, PlayedHit, Ppq, Taken, Velocity,
+    Extracted, Extraction, Family, Grid, GrooveError, GrooveProfile, GrooveSlots, Kit, Part, PlayedHit, Ppq, Velocity,
 };
 
 /// Why a file is no groove.
@@ -41,7 +41,7 @@ const FOLDED: u32 = 4;
 /// # Errors
 ///
 /// Where the file cannot be read or has no notes.
-pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Taken, ClipError> {
+pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Extracted, ClipError> {
     let song = read(bytes)?;
     if song.parts.is_empty() {
         return Err(ClipError::NoNotes);
@@ -59,7 +59,7 @@ pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Taken, ClipError> {
     let played: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
     let bars = bars_of(&song, &part);
     let length = if bars > GrooveProfile::MOST_BARS { FOLDED } else { bars };
-    let take = GrooveTake { length, grid: grid_of(bytes), ..GrooveTake::default() };
+    let take = Extraction { length, grid: grid_of(bytes), ..Extraction::default() };
     let chart = vivida_core::Chart::new(&part, kit);
     let mut taken = GrooveProfile::taken(name, &chart, &song.tempo, &song.metre, &played, &take)?;
     if length < bars {

@@ -61,7 +61,7 @@ fn a_groove_goes_round_by_way_of_a_part_a_clip_and_a_part() {
         let action = Action::Groove(action::Groove { groove: groove.clone(), ..action::Groove::default() });
         let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
         let played = perform(&part, &chart, &recipe, &Context::new(&tempo, &metre)).written;
-        let take = GrooveTake { grid: Some(Grid::SIXTEENTHS), ..GrooveTake::default() };
+        let take = Extraction { grid: Some(Grid::SIXTEENTHS), ..Extraction::default() };
         GrooveProfile::taken("Taken", &chart, &tempo, &metre, &played, &take).unwrap().groove
     };
     let first = taken_of(&groove);

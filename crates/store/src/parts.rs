@@ -10,7 +10,7 @@ use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use ts_rs::TS;
-use vivida_core::{Grid, Hit, Layers, Part, Recipe};
+use vivida_core::{Grid, Hit, LayerBounds, Part, Recipe};
 
 /// Names a part for ever.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -40,7 +40,7 @@ pub struct StoredPart {
     /// Neither heard nor exported.
     pub muted: bool,
     /// Where the velocity layers of its kit begin, where the person moved them for this part.
-    pub layers: Option<Layers>,
+    pub layers: Option<LayerBounds>,
     /// The grid that its timing is measured against; nothing where it is the one that fits best.
     pub grid: Option<Grid>,
     /// The take that is worked on.
@@ -112,7 +112,7 @@ pub struct PartChange {
     /// Muted or not.
     pub muted: Option<bool>,
     /// Other velocity layers; those of every song where there are none.
-    pub layers: Option<Option<Layers>>,
+    pub layers: Option<Option<LayerBounds>>,
     /// Another grid to measure against; the one that fits best where there is none.
     pub grid: Option<Option<Grid>>,
 }
@@ -142,7 +142,7 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
     };
     let mut damage = None;
     let layers = layers.and_then(|text| {
-        let layers: Result<Layers, String> = serde_json::from_str(&text).map_err(|error| error.to_string());
+        let layers: Result<LayerBounds, String> = serde_json::from_str(&text).map_err(|error| error.to_string());
         let checked = layers.and_then(|layers| match layers.check() {
             Ok(()) => Ok(layers),
             Err((field, message)) => Err(format!("{field}: {message}")),
@@ -183,16 +183,19 @@ fn stored_take(row: &Row<'_>) -> rusqlite::Result<StoredTake> {
     Ok(StoredTake { id: TakeId(row.get(0)?), name: row.get(1)?, is_print: row.get(2)?, recipe, damage, variation })
 }
 
-pub(crate) fn take_hits(connection: &Connection, id: TakeId) -> Result<Option<Part>, StoreError> {
+pub(crate) fn take_hits(connection: &Connection, id: TakeId) -> Result<Option<Result<Part, Damage>>, StoreError> {
     let mut query = connection.prepare_cached("SELECT hits FROM take WHERE id = ?1")?;
     let hits: Option<Option<String>> = query.query_row([id.0], |row| row.get(0)).optional()?;
-    let Some(text) = hits.ok_or(StoreError::NotFound { what: "take", id: id.0 })? else { return Ok(None) };
-    let damaged = |reason: String| StoreError::Damaged { what: format!("take {}", id.0), reason };
-    let hits: Vec<Hit> = serde_json::from_str(&text).map_err(|error| damaged(error.to_string()))?;
+    let hits = hits.ok_or(StoreError::NotFound { what: "take", id: id.0 })?;
+    Ok(hits.map(|text| printed_hits(&text).map_err(|reason| Damage { reason, text })))
+}
+
+fn printed_hits(text: &str) -> Result<Part, String> {
+    let hits: Vec<Hit> = serde_json::from_str(text).map_err(|error| error.to_string())?;
     let good = |hit: &Hit| (0.0..=MOST_TICKS).contains(&hit.tick.0) && (1.0..=MOST_TICKS).contains(&hit.length.0);
     match hits.iter().find(|hit| !good(hit)) {
-        Some(hit) => Err(damaged(format!("hit {} lies outside of any song", hit.id.get()))),
-        None => Ok(Some(Part::new(hits))),
+        Some(hit) => Err(format!("hit {} lies outside of any song", hit.id.get())),
+        None => Ok(Part::new(hits)),
     }
 }
 

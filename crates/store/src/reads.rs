@@ -3,6 +3,7 @@
 use crate::change::Change;
 use crate::grooves::{self, GrooveId, StoredGroove};
 use crate::history::{self, History};
+use crate::kept::Damage;
 use crate::parts::{self, PartId, StoredPart, TakeId};
 use crate::pockets::{self, StoredPocket};
 use crate::recipes::{self, RecipeId, StoredRecipe};
@@ -50,7 +51,7 @@ pub trait Reads {
     }
 
     /// The Written of a printed take; nothing where it is as the file has it.
-    fn take_hits(&self, id: TakeId) -> Answer<Option<Part>> {
+    fn take_hits(&self, id: TakeId) -> Answer<Option<Result<Part, Damage>>> {
         parts::take_hits(self.connection(), id)
     }
 

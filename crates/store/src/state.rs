@@ -10,7 +10,7 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use vivida_core::{Grid, GrooveProfile, Layers, PocketId, PocketSettings, Recipe, Section};
+use vivida_core::{Grid, GrooveProfile, LayerBounds, PocketId, PocketSettings, Recipe, Section};
 
 /// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
 /// database, so that what is damaged is put back as it was, too.
@@ -77,7 +77,7 @@ pub(crate) struct PartState {
     pub name: Option<String>,
     pub drums: bool,
     pub muted: bool,
-    pub layers: Option<Layers>,
+    pub layers: Option<LayerBounds>,
     #[serde(default)]
     pub grid: Option<Grid>,
     pub take: TakeId,

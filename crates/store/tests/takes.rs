@@ -4,7 +4,7 @@
 use rusqlite::{Connection, params};
 use std::collections::BTreeMap;
 use vivida_core::action::Level;
-use vivida_core::{Action, Aim, InstrumentId, Layers, Part, Pass, Recipe, Section, Velocity};
+use vivida_core::{Action, Aim, InstrumentId, LayerBounds, Part, Pass, Recipe, Section, Velocity};
 use vivida_store::{PartChange, Reads, SongId, Store, StoreError, StoredPart};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
@@ -42,7 +42,7 @@ fn a_print_is_a_take_that_undo_takes_back_and_redo_returns() {
     let printed = part(&store, song);
     assert_eq!((printed.take, printed.takes.len()), (take, 2));
     assert!(printed.current().recipe.passes.is_empty() && printed.current().is_print);
-    assert_eq!(store.take_hits(take).unwrap(), Some(written()));
+    assert_eq!(store.take_hits(take).unwrap(), Some(Ok(written())));
     assert_eq!(store.take_hits(before.take).unwrap(), None, "the first take is as the file has it");
 
     // The passes of one take are not the other's.
@@ -111,7 +111,7 @@ fn a_copied_song_has_all_takes_layers_and_sections() {
     let (mut store, song) = store();
     let row = part(&store, song);
     let bounds = [1, 50, 90].map(|bound| Velocity::new(bound).unwrap()).to_vec();
-    let layers = Layers(BTreeMap::from([(InstrumentId::new("kick"), bounds)]));
+    let layers = LayerBounds(BTreeMap::from([(InstrumentId::new("kick"), bounds)]));
     let own = PartChange { layers: Some(Some(layers.clone())), ..PartChange::default() };
     store.change(|change| change.change_part(row.id, row.revision, "layers", own)).unwrap();
     store.change(|change| change.print(row.id, part(&*change, song).revision, "Second", &written())).unwrap();
@@ -122,7 +122,7 @@ fn a_copied_song_has_all_takes_layers_and_sections() {
     assert_eq!(copied.sections, Some(vec![verse]));
     assert_eq!(copied.parts[0].layers, Some(layers));
     assert_eq!((copied.parts[0].takes.len(), copied.parts[0].current().name.as_str()), (2, "Second"));
-    assert_eq!(store.take_hits(copied.parts[0].take).unwrap(), Some(written()));
+    assert_eq!(store.take_hits(copied.parts[0].take).unwrap(), Some(Ok(written())));
     store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.song(song).unwrap().sections, None, "the file's markers again");
 }

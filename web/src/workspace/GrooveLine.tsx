@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { client } from "../api/client";
-import type { TakenGroove } from "../api/generated/types";
+import type { ExtractedGroove } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { velocityAt, velocityY } from "../draw/hits";
 import { signed } from "../words";
@@ -11,11 +11,11 @@ import { useWorkspace, useWorkspaceStore, type Workspace } from "./store";
 import { follow } from "./useDrag";
 
 /** What an instrument does in each slot of the bar, as it is played now. */
-function useTaken(index: number): TakenGroove | null {
+function useTaken(index: number): ExtractedGroove | null {
 	const store = useWorkspaceStore();
 	const looks = useWorkspace((state) => state.performance?.looks[index]);
 	const grid = useWorkspace((state) => state.part.grid);
-	const [taken, setTaken] = useState<TakenGroove | null>(null);
+	const [taken, setTaken] = useState<ExtractedGroove | null>(null);
 	const busy = useRef(false);
 	const wanted = useRef(false);
 	useEffect(() => {
@@ -40,7 +40,7 @@ function useTaken(index: number): TakenGroove | null {
 }
 
 /** Means of the velocities in each slot, by its number from 1. */
-function velocitiesOf({ hits }: TakenGroove) {
+function velocitiesOf({ hits }: ExtractedGroove) {
 	const sums = new Map<number, [number, number]>();
 	hits.slots.forEach((slot, index) => {
 		const [sum, count] = sums.get(slot) ?? [0, 0];

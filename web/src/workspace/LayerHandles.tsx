@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { client } from "../api/client";
-import type { Layers } from "../api/generated/types";
+import type { LayerBounds } from "../api/generated/types";
 import { velocityAt, velocityY } from "../draw/hits";
 import { showError, showNote } from "../notify";
 import classes from "./Rows.module.css";
@@ -20,7 +20,7 @@ export function LayerHandles({ index, height }: { index: number; height: number 
 		const all = Object.fromEntries(
 			part.kit.instruments.map(({ id, layers }) => [id, layers.map(({ from }) => from)]),
 		);
-		const layers: Layers = { ...all, [instrument.id]: next };
+		const layers: LayerBounds = { ...all, [instrument.id]: next };
 		const label = `layers of ${instrument.name.toLowerCase()}`;
 		void change((revision) => client.changePart(part.state.id, { revision, label, layers })).finally(() =>
 			setDragged(null),

@@ -1,10 +1,10 @@
 /** The Played reading as the page holds it. */
 import type {
 	LineColumns,
+	Measured,
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
-	Reading,
 } from "../api/generated/types";
 import { reused } from "../reused";
 
@@ -30,7 +30,7 @@ export interface Played {
 	touchKey: string;
 	passes: PassReport[];
 	/** This reading, measured. */
-	reading: Reading;
+	reading: Measured;
 	/** The ids of what does not sound, and the pass that silenced each. */
 	silenced: Map<number, number>;
 	/** By their ids. */
@@ -134,7 +134,7 @@ function timingOf({ timing }: PerformanceColumns, written: PartDetail["written"]
 }
 
 /** How much louder one reading is than another, in dB. */
-export const louder = (before: Reading, after: Reading) =>
+export const louder = (before: Measured, after: Measured) =>
 	before.loudness === null || after.loudness === null ? 0 : after.loudness - before.loudness;
 
 const asWritten = new WeakMap<PartDetail, number[][]>();

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
-use vivida_core::{GrooveProfile, GrooveReading, GrooveTake, LaidHits, PocketSettings, Recipe};
+use vivida_core::{Extraction, GrooveFigures, GrooveProfile, LaidHits, PocketSettings, Recipe};
 use vivida_store::{GrooveId, RecipeId};
 
 /// A recipe of the library.
@@ -50,7 +50,7 @@ pub struct GrooveCard {
     pub favourite: bool,
     pub note: String,
     pub groove: GrooveProfile,
-    pub reading: GrooveReading,
+    pub reading: GrooveFigures,
     /// Why it cannot be read.
     pub damage: Option<String>,
 }
@@ -88,8 +88,8 @@ pub struct ImportedGroove {
 /// Which groove of a part is wanted.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
-pub struct TakeGroove {
-    pub take: GrooveTake,
+pub struct ExtractGroove {
+    pub take: Extraction,
     /// As it is written; else as it is played.
     #[serde(default)]
     #[ts(optional, as = "Option<bool>")]
@@ -109,9 +109,9 @@ pub struct TakeGroove {
 
 /// The groove of a part.
 #[derive(Clone, Debug, Serialize, TS)]
-pub struct TakenGroove {
+pub struct ExtractedGroove {
     pub groove: GrooveProfile,
-    pub reading: GrooveReading,
+    pub reading: GrooveFigures,
     pub said: Vec<String>,
     /// The hits that it was taken from, laid over its bars.
     pub hits: LaidHits,

@@ -18,8 +18,9 @@ pub use songs::*;
 
 use ts_rs::{Config, TS};
 use vivida_core::{
-    Action, ActionInfo, Aim, BarRange, Figures, Grid, GrooveProfile, GrooveReading, GrooveTake, InstrumentReading, Kit,
-    LaidHits, Layers, Pass, PassReport, PocketId, PocketSettings, Portrait, Reading, Recipe, Section, Ticks,
+    Action, ActionInfo, Aim, BarRange, Extraction, Figures, Grid, GrooveFigures, GrooveProfile, Kit, LaidHits,
+    LayerBounds, Measured, MeasuredInstrument, Pass, PassReport, PocketId, PocketSettings, Portrait, Recipe, Section,
+    Ticks,
 };
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
 use vivida_store::{GrooveId, History, PartId, RecipeId, SongId, TakeId};
@@ -85,11 +86,11 @@ pub fn typescript() -> String {
         PocketId,
         vivida_core::action::Pocket,
         PocketSettings,
-        GrooveTake,
+        Extraction,
         LaidHits,
         vivida_core::GrooveSwing,
-        vivida_core::VoiceReading,
-        GrooveReading,
+        vivida_core::VoiceFigures,
+        GrooveFigures,
         vivida_core::action::FanOrder,
         vivida_core::action::Fan,
         vivida_core::action::LengthOf,
@@ -125,8 +126,8 @@ pub fn typescript() -> String {
         Kit,
         Figures,
         Portrait,
-        InstrumentReading,
-        Reading,
+        MeasuredInstrument,
+        Measured,
         PassReport,
         Voice,
         NoteSound,
@@ -142,7 +143,7 @@ pub fn typescript() -> String {
         vivida_core::InstrumentTouch,
         vivida_core::TouchProfile,
         vivida_core::StartingPoint,
-        Layers,
+        LayerBounds,
         Bars,
         PartDetail,
         PartState,
@@ -187,8 +188,8 @@ pub fn typescript() -> String {
         NewGroove,
         GrooveChange,
         ImportedGroove,
-        TakeGroove,
-        TakenGroove,
+        ExtractGroove,
+        ExtractedGroove,
         crate::Problem,
     );
     out

@@ -4,7 +4,7 @@ use crate::api::{LineColumns, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
-use vivida_core::{Channel, Gesture, Grid, HitId, Kit, Layers, Reading, Recipe, Ticks};
+use vivida_core::{Channel, Gesture, Grid, HitId, Kit, LayerBounds, Measured, Recipe, Ticks};
 use vivida_store::{History, PartId, SongId, TakeId};
 
 /// A part in the workspace.
@@ -19,7 +19,7 @@ pub struct PartDetail {
     pub cell: Ticks,
     pub written: WrittenColumns,
     /// The Written reading, measured.
-    pub reading: Reading,
+    pub reading: Measured,
     /// The take as it is kept, played.
     pub performance: PerformanceColumns,
 }
@@ -34,7 +34,7 @@ pub struct PartState {
     pub drums: bool,
     pub muted: bool,
     /// Where the layers of its kit begin, where they are its own.
-    pub layers: Option<Layers>,
+    pub layers: Option<LayerBounds>,
     /// The grid that its timing is measured against, where it was chosen.
     pub grid: Option<Grid>,
     /// The take that is worked on.
@@ -70,7 +70,7 @@ pub struct TakeColumns {
     pub notes: Vec<u8>,
     /// The place of each hit's instrument in the kit of the take that is worked on.
     pub instruments: Vec<Option<u16>>,
-    pub reading: Reading,
+    pub reading: Measured,
 }
 
 /// A recipe as far as it fits a part.
@@ -132,7 +132,7 @@ pub struct PartChangeRequest {
     #[ts(optional)]
     pub take: Option<TakeId>,
     #[ts(optional)]
-    pub layers: Option<Layers>,
+    pub layers: Option<LayerBounds>,
     /// True: the layers of every song hold for this part again.
     #[ts(optional)]
     pub shared_layers: Option<bool>,

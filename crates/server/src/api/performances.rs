@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, Gesture, HitId, Note, PassId, PassReport, PocketSettings, Reading, Recipe, Turned,
+    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Turned,
 };
 
 /// The played hits in columns: the written ones in their order, and by themselves those that passes made; and
@@ -28,7 +28,7 @@ pub struct PerformanceColumns {
     pub elsewhere: Vec<(HitId, Option<u16>, Note)>,
     pub made: MadeColumns,
     pub passes: Vec<PassReport>,
-    pub reading: Reading,
+    pub reading: Measured,
     /// The passes whose aim is turned round, and what of it.
     pub turned: Vec<(PassId, Turned)>,
     /// The recipe after the gestures that were asked for; nothing where there were none.

@@ -71,7 +71,7 @@ async fn import_groove(
 }
 
 #[post("/grooves/reading", data = "<data>")]
-async fn read_groove(app: &Shared, data: Data<'_>, limit: Limit) -> Answer<vivida_core::GrooveReading> {
+async fn read_groove(app: &Shared, data: Data<'_>, limit: Limit) -> Answer<vivida_core::GrooveFigures> {
     let groove: Value = body(data, &limit).await?;
     work(app, move |app| app.read_groove(groove)).await.map(Json)
 }

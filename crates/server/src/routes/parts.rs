@@ -3,7 +3,7 @@
 use super::*;
 use crate::api::*;
 use rocket::{delete, get, patch, post, put, routes};
-use vivida_core::{Action, HitId, Layers, StartingPoint, TouchProfile};
+use vivida_core::{Action, HitId, LayerBounds, StartingPoint, TouchProfile};
 
 #[get("/parts/<id>")]
 async fn part(app: &Shared, id: Id) -> Answer<PartDetail> {
@@ -79,13 +79,13 @@ async fn receive(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<R
 
 #[put("/kit/layers", data = "<data>")]
 async fn set_layers(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
-    let layers: Layers = body(data, &limit).await?;
+    let layers: LayerBounds = body(data, &limit).await?;
     work(app, move |app| app.set_layers(layers)).await.map(|()| Status::NoContent)
 }
 
 #[post("/parts/<id>/groove", data = "<data>")]
-async fn take_groove(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<TakenGroove> {
-    let request: TakeGroove = body(data, &limit).await?;
+async fn take_groove(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<ExtractedGroove> {
+    let request: ExtractGroove = body(data, &limit).await?;
     work(app, move |app| app.take_groove(id.part(), request)).await.map(Json)
 }
 

@@ -438,7 +438,7 @@ lean: Lean,
  */
 loosen: Loosen, };
 
-export type GrooveTake = { 
+export type Extraction = { 
 /**
  * These instruments; empty means all.
  */
@@ -484,7 +484,7 @@ of: string,
  */
 percent: number, };
 
-export type VoiceReading = { 
+export type VoiceFigures = { 
 /**
  * The family; nothing for all together.
  */
@@ -510,7 +510,7 @@ counts: Array<number>,
  */
 inferred: Array<boolean>, };
 
-export type GrooveReading = { 
+export type GrooveFigures = { 
 /**
  * How many slots a bar has.
  */
@@ -546,7 +546,7 @@ swings: Array<GrooveSwing>,
 /**
  * All together first.
  */
-voices: Array<VoiceReading>, };
+voices: Array<VoiceFigures>, };
 
 export type FanOrder = "diced" | "feet-first" | "hands-first";
 
@@ -1062,7 +1062,7 @@ touch: Array<number>,
  */
 time: Array<number>, };
 
-export type InstrumentReading = { 
+export type MeasuredInstrument = { 
 /**
  * Which.
  */
@@ -1076,7 +1076,7 @@ figures: Figures,
  */
 portrait: Portrait, };
 
-export type Reading = { 
+export type Measured = { 
 /**
  * All instruments together.
  */
@@ -1084,7 +1084,7 @@ all: Figures,
 /**
  * In the order of the kit.
  */
-instruments: Array<InstrumentReading>, 
+instruments: Array<MeasuredInstrument>, 
 /**
  * The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
  */
@@ -1329,7 +1329,7 @@ explains: string,
  */
 recipe: Recipe, };
 
-export type Layers = Record<string, number[]>;
+export type LayerBounds = Record<string, number[]>;
 
 export type Bars = { 
 /**
@@ -1357,7 +1357,7 @@ grid: Grid, cell: Ticks, written: WrittenColumns,
 /**
  * The Written reading, measured.
  */
-reading: Reading, 
+reading: Measured, 
 /**
  * The take as it is kept, played.
  */
@@ -1367,7 +1367,7 @@ export type PartState = { id: PartId, song: SongId, revision: number, name: stri
 /**
  * Where the layers of its kit begin, where they are its own.
  */
-layers: Layers | null, 
+layers: LayerBounds | null, 
 /**
  * The grid that its timing is measured against, where it was chosen.
  */
@@ -1399,7 +1399,7 @@ lengths: Array<number>, velocities: Array<number>, notes: Array<number>,
 /**
  * The place of each hit's instrument in the kit of the take that is worked on.
  */
-instruments: Array<number | null>, reading: Reading, };
+instruments: Array<number | null>, reading: Measured, };
 
 export type RecipeCard = { id: RecipeId, revision: number, name: string, note: string, recipe: Recipe, 
 /**
@@ -1699,7 +1699,7 @@ silenced: Array<[HitId, PassId]>,
  * The written hits that another instrument plays than was written: its place in the kit (nothing where
  * the kit does not know the note) and the note.
  */
-elsewhere: [number, number | null, number][], made: MadeColumns, passes: Array<PassReport>, reading: Reading, 
+elsewhere: [number, number | null, number][], made: MadeColumns, passes: Array<PassReport>, reading: Measured, 
 /**
  * The passes whose aim is turned round, and what of it.
  */
@@ -1769,7 +1769,7 @@ recipe?: Recipe,
 /**
  * What is done to these passes, or to those that are kept, one on top of the other.
  */
-gestures?: Array<Gesture>, variation?: number, drums?: boolean, name?: string, muted?: boolean, take?: TakeId, layers?: Layers, 
+gestures?: Array<Gesture>, variation?: number, drums?: boolean, name?: string, muted?: boolean, take?: TakeId, layers?: LayerBounds, 
 /**
  * True: the layers of every song hold for this part again.
  */
@@ -1897,7 +1897,7 @@ export type GrooveCard = { id: GrooveId, revision: number,
 /**
  * It ships with Vivida.
  */
-own: boolean, favourite: boolean, note: string, groove: GrooveProfile, reading: GrooveReading, 
+own: boolean, favourite: boolean, note: string, groove: GrooveProfile, reading: GrooveFigures, 
 /**
  * Why it cannot be read.
  */
@@ -1913,7 +1913,7 @@ export type ImportedGroove = { card: GrooveCard,
  */
 said: Array<string>, };
 
-export type TakeGroove = { take: GrooveTake, 
+export type ExtractGroove = { take: Extraction, 
 /**
  * As it is written; else as it is played.
  */
@@ -1927,7 +1927,7 @@ recipe?: Recipe, variation?: number,
  */
 pockets?: { [key in number]: PocketSettings }, name?: string, };
 
-export type TakenGroove = { groove: GrooveProfile, reading: GrooveReading, said: Array<string>, 
+export type ExtractedGroove = { groove: GrooveProfile, reading: GrooveFigures, said: Array<string>, 
 /**
  * The hits that it was taken from, laid over its bars.
  */

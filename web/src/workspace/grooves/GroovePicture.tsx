@@ -1,6 +1,6 @@
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
-import type { Family, GrooveReading, LaidHits, VoiceReading } from "../../api/generated/types";
+import type { Family, GrooveFigures, LaidHits, VoiceFigures } from "../../api/generated/types";
 import { signed } from "../../words";
 import { follow } from "../useDrag";
 import { familyNames } from "./families";
@@ -14,22 +14,22 @@ const right = 14;
 const [smallest, largest] = [2.5, 13];
 
 interface Props {
-	reading: GrooveReading;
+	reading: GrooveFigures;
 	/** Nothing for all together. */
 	family: Family | null;
 	/** Another groove, drawn behind. */
-	overlay: GrooveReading | null;
+	overlay: GrooveFigures | null;
 	/** Hits of a part, laid over the groove's bars. */
 	hits: LaidHits | null;
 	/** A slot is given another offset (in ms) or accent. */
 	onDraw: (slot: number, change: { offset?: number; velocity?: number }) => void;
 }
 
-const voiceOf = (reading: GrooveReading, family: Family | null) =>
+const voiceOf = (reading: GrooveFigures, family: Family | null) =>
 	reading.voices.find((voice) => voice.family === family) ?? reading.voices[0];
 
 /** How far a picture must reach up and down, in ms: to all that is drawn, in round steps. */
-function reachOf(voices: VoiceReading[], hits: LaidHits | null) {
+function reachOf(voices: VoiceFigures[], hits: LaidHits | null) {
 	const means = voices.flatMap(({ offsets, spreads }) =>
 		offsets.map((offset, slot) => Math.abs(offset) + spreads[slot]),
 	);
@@ -88,7 +88,7 @@ export function GroovePicture({ reading, family, overlay, hits, onDraw }: Props)
 type Scale = (value: number) => number;
 
 interface GroundProps {
-	reading: GrooveReading;
+	reading: GrooveFigures;
 	x: Scale;
 	y: Scale;
 	reach: number;
@@ -175,13 +175,13 @@ function Hits({ hits, family, x, y }: { hits: LaidHits; family: Family | null; x
 }
 
 interface VoiceProps {
-	voice: VoiceReading;
+	voice: VoiceFigures;
 	x: Scale;
 	y: Scale;
 }
 
 /** What each family does by itself, beneath all together. */
-function Families({ reading, x, y }: { reading: GrooveReading; x: Scale; y: Scale }) {
+function Families({ reading, x, y }: { reading: GrooveFigures; x: Scale; y: Scale }) {
 	const families = reading.voices.filter(({ family }) => family !== null);
 	if (families.length < 2) return null;
 	return families.map(({ family, offsets }, place) => (

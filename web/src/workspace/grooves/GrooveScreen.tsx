@@ -3,24 +3,24 @@ import { IconArrowLeft } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client, files } from "../../api/client";
-import type { Family, GrooveCard, GrooveProfile, GrooveReading } from "../../api/generated/types";
+import type { Family, GrooveCard, GrooveFigures, GrooveProfile } from "../../api/generated/types";
 import { showError, showNote } from "../../notify";
 import { percent, plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { drawn } from "./draw";
+import { ExtractForm } from "./ExtractForm";
 import { familyNames } from "./families";
 import { GrooveLibrary } from "./GrooveLibrary";
 import { GroovePicture } from "./GroovePicture";
 import classes from "./Grooves.module.css";
 import { groovesKey, useGrooves } from "./library";
-import { TakeForm } from "./TakeForm";
 import { UseForm } from "./UseForm";
 
 /** What is shown: a groove of the library, or one that was just taken or drawn and is not kept yet. */
 export interface Shown {
 	card: GrooveCard | null;
 	groove: GrooveProfile;
-	reading: GrooveReading;
+	reading: GrooveFigures;
 	/** It differs from what is kept. */
 	changed: boolean;
 	said: string[];
@@ -56,7 +56,7 @@ export function GrooveScreen() {
 				>
 					Back to the hits
 				</Button>
-				<TakeForm onTaken={setShown} />
+				<ExtractForm onTaken={setShown} />
 				<GrooveLibrary chosen={shown?.card?.id ?? null} onChoose={(card) => setShown(ofCard(card))} />
 			</div>
 			{shown ? <Stage shown={shown} onChange={setShown} /> : <Loader m="auto" />}
@@ -153,7 +153,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 }
 
 /** A groove in numbers that people read. */
-function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveReading }) {
+function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveFigures }) {
 	const { metre, grid, bars, tempo } = groove;
 	const facts = [
 		`${plural(bars, "bar")} of ${metre.numerator}/${metre.denominator} in ${grid}`,

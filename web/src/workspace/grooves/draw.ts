@@ -1,5 +1,5 @@
 /** Drawing in a groove: a slot is moved or accented by hand. */
-import type { Family, GrooveProfile, GrooveReading, GrooveSlot } from "../../api/generated/types";
+import type { Family, GrooveFigures, GrooveProfile, GrooveSlot } from "../../api/generated/types";
 
 const plainSlot: GrooveSlot = {
 	count: 0,
@@ -15,7 +15,7 @@ const held = (value: number, least: number, most: number) => Math.max(least, Mat
 /** The groove with one slot (from 1) of a voice at another offset (in ms) or accent. */
 export function drawn(
 	groove: GrooveProfile,
-	reading: GrooveReading,
+	reading: GrooveFigures,
 	family: Family | null,
 	slot: number,
 	change: { offset?: number; velocity?: number },

@@ -8,7 +8,7 @@ import { useWorkspace, useWorkspaceStore } from "../store";
 import type { Shown } from "./GrooveScreen";
 
 /** Takes the groove of a part: of this one or another, of one instrument or all, of some bars or all. */
-export function TakeForm({ onTaken }: { onTaken: (shown: Shown) => void }) {
+export function ExtractForm({ onTaken }: { onTaken: (shown: Shown) => void }) {
 	const [opened, setOpened] = useState(false);
 	return (
 		<Popover opened={opened} onChange={setOpened} position="right-start" width={300} trapFocus returnFocus>
