@@ -73,7 +73,7 @@ pub struct MeasuredInstrument {
 impl MeasuredInstrument {
     /// Of an instrument that is not struck.
     pub fn silent(instrument: InstrumentId) -> MeasuredInstrument {
-        let nothing = Measured::default();
+        let nothing = Tally::default();
         MeasuredInstrument { instrument, figures: nothing.figures(), portrait: nothing.portrait() }
     }
 }
@@ -94,11 +94,11 @@ impl Measured {
     pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Measured {
         chart.written.get_or_init(|| {
             let meant = chart.meant(part, context.metre);
-            let mut measures = Measures::new(chart);
+            let mut tallies = Tallies::new(chart);
             for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
-                measures.take(context, index.map(usize::from), Ticks(line), hit.tick, hit.velocity);
+                tallies.take(context, index.map(usize::from), Ticks(line), hit.tick, hit.velocity);
             }
-            measures.measured(chart)
+            tallies.measured(chart)
         })
     }
 
@@ -106,12 +106,12 @@ impl Measured {
     /// anchor that it was made with.
     pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Measured {
         let meant = chart.meant(part, context.metre);
-        let mut measures = Measures::new(chart);
+        let mut tallies = Tallies::new(chart);
         let mut made: Vec<&MadeHit> = performance.made.iter().filter(|made| made.played.silenced.is_none()).collect();
         made.sort_by(|a, b| a.played.tick.0.total_cmp(&b.played.tick.0));
         let mut made = made.into_iter().peekable();
         let mut take = |hit: &PlayedHit, line: Ticks| {
-            measures.take(context, chart.instrument_of(hit.note, hit.channel), line, hit.tick, hit.velocity);
+            tallies.take(context, chart.instrument_of(hit.note, hit.channel), line, hit.tick, hit.velocity);
         };
         let on_grid = |made: &MadeHit| meant.grid.nearest(context.metre, made.anchor);
         for (hit, &line) in performance.written.iter().zip(&meant.lines) {
@@ -123,7 +123,7 @@ impl Measured {
             }
         }
         made.for_each(|one| take(&one.played, on_grid(one)));
-        measures.measured(chart)
+        tallies.measured(chart)
     }
 }
 
@@ -156,7 +156,7 @@ pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &P
 
 /// What is gathered of some hits, in the order in which they come.
 #[derive(Clone)]
-struct Measured {
+struct Tally {
     /// How many hits have each velocity.
     velocities: [u32; 128],
     last: Option<Velocity>,
@@ -176,9 +176,9 @@ struct Measured {
     halves: Vec<f64>,
 }
 
-impl Default for Measured {
-    fn default() -> Measured {
-        Measured {
+impl Default for Tally {
+    fn default() -> Tally {
+        Tally {
             velocities: [0; 128],
             last: None,
             alike: 0,
@@ -236,23 +236,23 @@ fn swing_of(offbeats: &[f64], beats: &[f64]) -> Option<f64> {
 }
 
 /// What is gathered of each instrument.
-struct Measures(Vec<Measured>);
+struct Tallies(Vec<Tally>);
 
-impl Measures {
-    fn new(chart: &Chart) -> Measures {
-        Measures(vec![Measured::default(); chart.kit.instruments.len()])
+impl Tallies {
+    fn new(chart: &Chart) -> Tallies {
+        Tallies(vec![Tally::default(); chart.kit.instruments.len()])
     }
 
     fn take(&mut self, context: &Context<'_>, index: Option<usize>, line: Ticks, tick: Ticks, velocity: Velocity) {
-        let Some(measured) = index.and_then(|index| self.0.get_mut(index)) else { return };
-        measured.velocities[usize::from(velocity.get())] += 1;
-        if let Some(last) = measured.last.replace(velocity) {
-            measured.pairs += 1;
-            measured.alike += usize::from(last == velocity);
+        let Some(tally) = index.and_then(|index| self.0.get_mut(index)) else { return };
+        tally.velocities[usize::from(velocity.get())] += 1;
+        if let Some(last) = tally.last.replace(velocity) {
+            tally.pairs += 1;
+            tally.alike += usize::from(last == velocity);
         }
-        measured.offsets.push(context.tempo.millis_of(tick - line, line).0);
-        measured.on_grid += usize::from((tick.0 - line.0).abs() <= 0.5);
-        measured.early += usize::from(tick.0 - line.0 < -0.5);
+        tally.offsets.push(context.tempo.millis_of(tick - line, line).0);
+        tally.on_grid += usize::from((tick.0 - line.0).abs() <= 0.5);
+        tally.early += usize::from(tick.0 - line.0 < -0.5);
         let ppq = context.metre.ppq().as_f64();
         let bar = context.metre.bar_at(line);
         let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
@@ -264,18 +264,18 @@ impl Measures {
         let half = within(beats * if compound { 3.0 } else { 2.0 });
         // A little before the beat is a little before 0.
         let from_line = |place: f64| if place > 0.5 { place - 1.0 } else { place };
-        let offbeat = !compound && measured.offbeats.take(place);
+        let offbeat = !compound && tally.offbeats.take(place);
         if !offbeat && from_line(place).abs() < 0.15 {
-            measured.beats.push(from_line(place));
+            tally.beats.push(from_line(place));
         }
-        let second = measured.sixteenths[usize::from(place >= 0.5)].take(half);
+        let second = tally.sixteenths[usize::from(place >= 0.5)].take(half);
         if !second && from_line(half).abs() < 0.15 {
-            measured.halves.push(from_line(half));
+            tally.halves.push(from_line(half));
         }
     }
 
     fn measured(self, chart: &Chart) -> Measured {
-        let mut all = Measured::default();
+        let mut all = Tally::default();
         for one in &self.0 {
             all.velocities.iter_mut().zip(one.velocities).for_each(|(sum, count)| *sum += count);
             all.alike += one.alike;
@@ -292,10 +292,10 @@ impl Measures {
             .filter_map(|velocity| Some((Velocity::new(velocity)?, all.velocities[usize::from(velocity)])))
             .map(|(velocity, count)| velocity.amplitude().powi(2) * f64::from(count))
             .sum();
-        let one = |(instrument, measured): (&Instrument, &Measured)| MeasuredInstrument {
+        let one = |(instrument, tally): (&Instrument, &Tally)| MeasuredInstrument {
             instrument: instrument.id.clone(),
-            figures: measured.figures(),
-            portrait: measured.portrait(),
+            figures: tally.figures(),
+            portrait: tally.portrait(),
         };
         Measured {
             all: all.figures(),
@@ -305,7 +305,7 @@ impl Measures {
     }
 }
 
-impl Measured {
+impl Tally {
     /// Neighbours are always those of one instrument, also in the figures of all together.
     fn figures(&self) -> Figures {
         let velocities = Counts::new(&self.velocities);

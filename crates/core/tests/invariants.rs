@@ -3,6 +3,7 @@
 use proptest::collection::vec;
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
+use std::slice;
 use vivida_core::action::{
     Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
     Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings,
@@ -605,8 +606,8 @@ proptest! {
         number(&mut later, 100);
         let made = |passes: &[&[Pass]]| play(&part, &Recipe { passes: passes.concat() }, 1).made;
         // What a pass makes goes by itself alone, whatever is done before and after.
-        let alone = made(&[&[maker.clone()]]);
-        let among = made(&[&early, &[maker.clone()], &later]);
+        let alone = made(&[slice::from_ref(&maker)]);
+        let among = made(&[&early, slice::from_ref(&maker), &later]);
         let ids = |made: &[MadeHit]| made.iter().map(|one| one.played.id).collect::<Vec<_>>();
         prop_assert_eq!(ids(&alone), ids(&among));
         let all: BTreeSet<HitId> = part.hits().iter().map(|hit| hit.id).chain(ids(&alone)).collect();
