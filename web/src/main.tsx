@@ -20,7 +20,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
 		getStyleNonce={() => nonce}
 	>
 		<QueryClientProvider client={queries}>
-			<Notifications position="bottom-right" />
+			<Notifications position="bottom-left" containerWidth={360} limit={4} />
 			<App />
 		</QueryClientProvider>
 	</MantineProvider>,

@@ -44,6 +44,9 @@ export interface Roles {
 	quiet: string;
 	written: string;
 	played: string;
+	/** A ground of that colour, and what is written on it. */
+	playedSolid: string;
+	onPlayed: string;
 	playedFill: string;
 	added: string;
 	time: string;
@@ -60,6 +63,8 @@ const light: Roles = {
 	quiet: "#6a665c",
 	written: "#767d8c",
 	played: "#c43a26",
+	playedSolid: "#c43a26",
+	onPlayed: "#ffffff",
 	playedFill: "rgba(196, 58, 38, 0.2)",
 	added: "#b67c0d",
 	time: "#1b7671",
@@ -76,6 +81,8 @@ const dark: Roles = {
 	quiet: "#a8a398",
 	written: "#939bab",
 	played: "#f0705a",
+	playedSolid: "#f0705a",
+	onPlayed: "#191a1e",
 	playedFill: "rgba(240, 112, 90, 0.26)",
 	added: "#e0aa3e",
 	time: "#55b8b0",

@@ -26,6 +26,12 @@ export function signed(value: number, digits = 0, plus = false) {
 /** A number without needless decimals. */
 export const plain = (value: number) => signed(value, Number.isInteger(value) ? 0 : 1);
 
+/** Drum parts in front, else in their order. */
+export const drumsFirst = <T extends { drums: boolean }>(parts: T[]) => [
+	...parts.filter(({ drums }) => drums),
+	...parts.filter(({ drums }) => !drums),
+];
+
 /** “a, b and c”. */
 export function listed(words: string[]) {
 	if (words.length < 2) return words.join("");

@@ -545,6 +545,7 @@ impl<'a> Stage<'a> {
         report
     }
 
+    #[inline(always)]
     fn draft(&self, index: usize) -> Draft {
         let written = self.part.hits().get(index);
         Draft {

@@ -60,7 +60,7 @@ async fn written_and_played_are_heard_against_each_other() -> Done {
     browser.drag(SOFT, 0.0, 30.0).await?;
     browser.drag("[data-instrument='closed-hat'] [data-handle=lean]", 25.0, 0.0).await?;
     browser.until("document.querySelector('[data-pass=lean]')").await?;
-    browser.press("Hear the other parts, too").await?;
+    browser.press("others").await?;
     browser.press("Play").await?;
     browser.until("window.vividaProbe.scheduled.length > 20").await?;
 
@@ -211,7 +211,7 @@ async fn passes_are_sentences_whose_words_are_controls() -> Done {
     // Off equals absent; the variation deals anew.
     let snare = "[data-instrument='snare'] canvas[data-hits]";
     let loose = drawn(&browser, snare).await?;
-    browser.press("Next variation").await?;
+    browser.press("next").await?;
     browser.until("document.querySelector('[aria-label=Variation]').textContent === '2'").await?;
     assert_ne!(drawn(&browser, snare).await?, loose);
     browser.press("Undo").await?;
@@ -321,7 +321,7 @@ async fn the_song_is_scrolled_zoomed_and_looped() -> Done {
     browser.until(&format!("{numbers} === '1 2 3 4'")).await?;
     // A section loops and shows its bars.
     browser.press("Lift 1").await?;
-    browser.until("document.querySelector('[aria-label=\\'Loop (L)\\']').textContent === 'bars 21–28'").await?;
+    browser.until("document.querySelector('[data-toggle=loop]').textContent === 'bars 21–28'").await?;
     browser.until(&format!("{numbers}.startsWith('21 22')")).await?;
     // The loop goes by arrows, longer with Shift.
     browser.run("document.querySelector('[data-map]').focus()").await?;
@@ -341,7 +341,7 @@ async fn the_song_is_scrolled_zoomed_and_looped() -> Done {
     tokio::time::sleep(Duration::from_millis(900)).await;
     browser.client.refresh().await?;
     browser.until(&format!("{numbers}.startsWith('1 ') && {numbers}.includes(' 65')")).await?;
-    browser.until("document.querySelector('[aria-label=\\'Loop (L)\\']').textContent === 'bars 22–30'").await?;
+    browser.until("document.querySelector('[data-toggle=loop]').textContent === 'bars 22–30'").await?;
     browser.close().await
 }
 
@@ -361,7 +361,7 @@ async fn mute_solo_tempo_and_other_parts_are_heard() -> Done {
     // Alone, muted, at double tempo: hats an eighth of 192 bpm apart.
     browser.press("Solo Kick").await?;
     browser.press("Mute Kick").await?;
-    browser.press("Hear the other parts, too").await?;
+    browser.press("others").await?;
     browser.click("[aria-label='Tempo for listening']").await?;
     browser.keys(&format!("192{}", key::ENTER)).await?;
     browser.until("document.querySelector('[aria-label=\\'Tempo for listening\\']').textContent === '192 bpm'").await?;
@@ -389,7 +389,7 @@ async fn a_bass_is_tones_and_can_be_taken_as_drums() -> Done {
     browser.drag("[data-instrument=tonal] [data-handle=lean]", 10.0, 0.0).await?;
     browser.until("document.querySelector('[data-pass=lean]').textContent.includes('320 hits')").await?;
     browser.press("Bass").await?;
-    browser.press("Take as drums").await?;
+    browser.press("Treat as drums").await?;
     browser.until("document.querySelectorAll('[data-instrument]').length > 3").await?;
     browser.until("document.querySelector('[data-pass=lean]').textContent.includes('hits nothing here')").await?;
     browser.press("Undo").await?;

@@ -133,7 +133,7 @@ async fn two_pockets_turned_in_one_breath_are_both_kept() -> Done {
 async fn undoing_sections_is_seen_at_once() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
-    browser.press("sections …").await?;
+    browser.press("Sections").await?;
     browser.type_into("input[aria-label='Name for the loop']", "Count in").await?;
     browser.press("Name bars 1–4").await?;
     let named = "[...document.querySelectorAll('[data-map] button')].some((one) => one.textContent === 'Count in')";

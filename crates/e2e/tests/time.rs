@@ -38,7 +38,7 @@ async fn number(browser: &Browser, label: &str, typed: &str) -> Done {
 async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     let (_turn, app, browser) = start().await;
     let roof = open_tin_roof(&app, &browser).await?;
-    browser.press("grooves").await?;
+    browser.press("Grooves").await?;
     browser.press("Take a groove from a part").await?;
     browser.press("Take it").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
@@ -56,7 +56,7 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     open_causeway(&app, &browser).await?;
     let stiff = handle(&browser, "[data-instrument='closed-hat'] [data-handle=spread]").await?;
     assert_eq!(stiff, 0.0);
-    browser.press("grooves").await?;
+    browser.press("Grooves").await?;
     browser.press("Tin Roof, Pads kit take 35/4").await?;
     check(&browser, "Listen to it on this part").await?;
     browser
@@ -69,7 +69,7 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
         .await?;
 
     // Taken, it is a pass like any other, and one undo step.
-    browser.press("grooves").await?;
+    browser.press("Grooves").await?;
     browser.press("Tin Roof, Pads kit take 35/4").await?;
     browser.press("Take it as a pass").await?;
     kept(&browser, 1, "passes[0]?.action.kind === 'groove' && passes[0].action.groove.metre.numerator === 5").await?;
@@ -321,7 +321,7 @@ async fn a_good_performance_is_looked_at_and_its_line_is_drawn() -> Done {
     let (_turn, app, browser) = start().await;
     let roof = open_tin_roof(&app, &browser).await?;
     browser.press("Closed hat").await?;
-    browser.press("stack").await?;
+    browser.press("stacked").await?;
     browser.find("[data-groove-line] [data-slot-words='1']").await?;
     let words = browser.text("[data-slot-words='1']").await?;
     assert!(words.contains('±') && words.starts_with('+'), "{words}");
@@ -374,7 +374,7 @@ async fn swing_slides_while_the_loop_plays() -> Done {
     add_pass(&browser, "swing", "swing").await?;
     browser.press("Swing: grid: 16ths").await?;
     browser.press("8ths").await?;
-    browser.press("Hear the other parts, too").await?;
+    browser.press("others").await?;
     browser.press("Solo Closed hat").await?;
     browser.press("Play").await?;
     browser.until("window.vividaProbe.scheduled.length > 8").await?;

@@ -25,7 +25,7 @@ fn fill(client: &Client) {
     for index in 0..SONGS {
         let song = &songs[index as usize % songs.len()];
         let path = format!("/api/v1/songs?file_name={index}.mid");
-        let answer = client.post(path).header(Header::new("Host", "127.0.0.1")).body(&song.bytes).dispatch();
+        let answer = client.post(path).header(Header::new("Host", "127.0.0.1:8347")).body(&song.bytes).dispatch();
         assert_eq!(answer.status(), Status::Ok);
     }
 }
@@ -33,7 +33,7 @@ fn fill(client: &Client) {
 /// Milliseconds.
 fn list(client: &Client) -> f64 {
     let start = Instant::now();
-    let answer = client.get("/api/v1/songs").header(Header::new("Host", "127.0.0.1")).dispatch();
+    let answer = client.get("/api/v1/songs").header(Header::new("Host", "127.0.0.1:8347")).dispatch();
     assert_eq!(answer.status(), Status::Ok);
     assert!(answer.into_bytes().is_some_and(|body| body.len() > 10_000));
     start.elapsed().as_secs_f64() * 1000.0

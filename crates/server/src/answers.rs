@@ -194,15 +194,13 @@ fn timing(opened: &Opened, hits: &[PlayedHit]) -> TimingColumns {
     timing
 }
 
-/// The hits of a take that sound, in columns, to be held against another.
-pub(crate) fn take_columns(
-    file: &SongFile,
-    chart: &Chart,
-    performance: &Performance,
-    reading: Measured,
-) -> TakeColumns {
+/// The hits of a take that sound, in columns, to be held against the one that is shown.
+pub(crate) fn take_columns(shown: &Opened, performance: &Performance, reading: Measured) -> TakeColumns {
+    let (file, chart) = (&shown.song.file, shown.chart());
+    let grid = chart.meant(shown.part(), &file.metre).grid;
     let mut columns = TakeColumns {
         ticks: Vec::new(),
+        lines: Vec::new(),
         seconds: Vec::new(),
         lengths: Vec::new(),
         velocities: Vec::new(),
@@ -215,6 +213,7 @@ pub(crate) fn take_columns(
     for hit in sounding {
         let (at, lasts) = span(file, hit.tick, hit.length);
         columns.ticks.push(hit.tick.0);
+        columns.lines.push(grid.nearest(&file.metre, hit.tick).0);
         columns.seconds.push(at as f64 / 1e5);
         columns.lengths.push(lasts as f64 / 1e5);
         columns.velocities.push(hit.velocity.get());

@@ -4,11 +4,15 @@ use crate::api::*;
 use crate::app::{Answer, App, Loaded};
 use crate::problem::Problem;
 use rocket::http::Status;
+use std::collections::HashSet;
+use std::io::{self, Cursor, Write};
 use std::sync::Arc;
 use vivida_core::{Performance, Recipe, Ticks};
 use vivida_smf::{Export, Resolution, rounding, write};
 use vivida_sound::{Mixdown, strikes};
 use vivida_store::{Reads, SongId, StoredPart, StoredSong};
+use zip::ZipWriter;
+use zip::write::SimpleFileOptions;
 
 impl App {
     /// What goes into the file in the place of its parts: nothing where a part is as it came.
@@ -39,6 +43,16 @@ impl App {
         let (row, song) = self.song_to_export(id)?;
         let performances = self.performances(&row, export.start(&song.file))?;
         Ok((row.name, write(&song.bytes, &song.file, &performances, export)))
+    }
+
+    /// Several songs as Standard MIDI Files, zipped.
+    pub(crate) fn export_songs(&self, ids: &[SongId]) -> Answer<Vec<u8>> {
+        let mut zip = Zip::default();
+        for &id in ids {
+            let (name, bytes) = self.export_midi(id, Export::default())?;
+            zip.add(&name, "mid", &bytes)?;
+        }
+        zip.finish()
     }
 
     /// What exporting would cost.
@@ -88,6 +102,36 @@ impl App {
         let song = self.load(&*store, id)?;
         Ok((row, song))
     }
+}
+
+/// A zip file that is being made; no two files in it have one name.
+#[derive(Default)]
+pub(crate) struct Zip {
+    writer: Option<ZipWriter<Cursor<Vec<u8>>>>,
+    names: HashSet<String>,
+}
+
+impl Zip {
+    pub(crate) fn add(&mut self, name: &str, ending: &str, bytes: &[u8]) -> Answer<()> {
+        // A name is no path.
+        let plain: String = name.chars().map(|one| if matches!(one, '/' | '\\' | ':') { '_' } else { one }).collect();
+        let numbered = (2..).map(|number| format!("{plain} {number}.{ending}"));
+        let names = std::iter::once(format!("{plain}.{ending}")).chain(numbered);
+        let free = names.into_iter().find(|name| !self.names.contains(&name.to_lowercase())).expect("names go on");
+        self.names.insert(free.to_lowercase());
+        let writer = self.writer.get_or_insert_with(|| ZipWriter::new(Cursor::new(Vec::new())));
+        let added = writer.start_file(free, SimpleFileOptions::default().large_file(false));
+        added.map_err(io::Error::from).and_then(|()| writer.write_all(bytes)).map_err(not_zipped)
+    }
+
+    pub(crate) fn finish(self) -> Answer<Vec<u8>> {
+        let writer = self.writer.unwrap_or_else(|| ZipWriter::new(Cursor::new(Vec::new())));
+        Ok(writer.finish().map_err(|error| not_zipped(error.into()))?.into_inner())
+    }
+}
+
+fn not_zipped(error: io::Error) -> Problem {
+    Problem::new(Status::InternalServerError, "Not zipped", format!("The files could not be put together: {error}."))
 }
 
 /// The longest WAV file, in s.

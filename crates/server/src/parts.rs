@@ -185,7 +185,7 @@ impl App {
         let reading = opened.played(&performance);
         // In the rows of the take that is worked on, whatever drums the other has.
         let shown = self.open(id, None)?;
-        Ok(take_columns(&opened.song.file, shown.chart(), &performance, in_rows(&shown, reading)))
+        Ok(take_columns(&shown, &performance, in_rows(&shown, reading)))
     }
 
     pub(crate) fn duplicate_part(&self, id: PartId) -> Answer<PartState> {

@@ -9,7 +9,7 @@ use serde_json::value::RawValue;
 use std::sync::Arc;
 use vivida_core::{Grid, Percent, Section, Slots, Ticks};
 use vivida_smf::read;
-use vivida_store::{Reads, SongId, StoredPart, StoredSong};
+use vivida_store::{Reads, SongId, Step, Store, StoredPart, StoredSong};
 
 /// What the shelf shows is worked out anew where another version of the program did that.
 const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 1");
@@ -120,6 +120,15 @@ impl App {
         Ok(self.store().change(|change| change.delete(id, revision))?)
     }
 
+    /// Takes several songs off the shelf, or none of them.
+    pub(crate) fn delete_songs(&self, request: &SongsToDelete) -> Answer<()> {
+        let songs: Vec<(SongId, i64)> = request.songs.iter().map(|one| (one.id, one.revision)).collect();
+        if songs.is_empty() {
+            return Err(Problem::field("songs", "there is no song to delete; name at least one"));
+        }
+        Ok(self.store().change(|change| change.delete_songs(&songs))?)
+    }
+
     /// A song in the workspace.
     pub(crate) fn song(&self, id: SongId) -> Answer<SongDetail> {
         self.warm_song(id)?;
@@ -198,12 +207,35 @@ impl App {
         }
         let mut store = self.store();
         let label = store.change(|change| if back { change.undo(song) } else { change.redo(song) })?;
+        self.travelled(&store, song, label)
+    }
+
+    /// The steps of a song, the newest first.
+    pub(crate) fn steps(&self, song: SongId) -> Answer<Vec<Step>> {
+        let store = self.store();
+        store.song_alone(song)?;
+        Ok(store.steps(song)?)
+    }
+
+    /// Goes to where a song stood after one of its steps.
+    pub(crate) fn travel_to(&self, song: SongId, step: i64) -> Answer<Travelled> {
+        self.warm_song(song)?;
+        let mut store = self.store();
+        let steps = store.change(|change| {
+            change.song_alone(song)?;
+            change.travel_to(song, step)
+        })?;
+        let label = (steps > 0).then(|| format!("{steps} {}", if steps == 1 { "step" } else { "steps" }));
+        self.travelled(&store, Some(song), label)
+    }
+
+    fn travelled(&self, store: &Store, song: Option<SongId>, label: Option<String>) -> Answer<Travelled> {
         let mut travelled =
             Travelled { label, song: None, parts: Vec::new(), pockets: Vec::new(), history: store.history(song)? };
         if let Some(id) = song {
-            travelled.song = Some(self.song_in(&*store, id)?);
-            travelled.parts = self.part_states(&*store, id)?;
-            travelled.pockets = self.pockets_in(&*store, id)?;
+            travelled.song = Some(self.song_in(store, id)?);
+            travelled.parts = self.part_states(store, id)?;
+            travelled.pockets = self.pockets_in(store, id)?;
         }
         Ok(travelled)
     }

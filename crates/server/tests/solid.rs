@@ -393,3 +393,27 @@ fn a_wav_file_is_made_in_the_background_and_can_be_stopped() {
     assert_eq!(get(&client, &path).0, Status::NotFound);
     assert_eq!(post(&client, "/renders", json!({"song": 999})).0, Status::NotFound);
 }
+
+#[test]
+fn a_history_is_gone_through_by_its_steps() {
+    let client = client();
+    let level = |by: i32| json!({"recipe": {"passes": [{"id": 1, "action": {"kind": "level", "by": by}}]}});
+    for by in 1..=4 {
+        assert_eq!(change(&client, "/parts/1", level(by)).0, Status::Ok);
+    }
+    let steps = || get(&client, "/songs/1/history").1.as_array().unwrap().clone();
+    let all = steps();
+    assert_eq!(all.len(), 4);
+    assert!(all.windows(2).all(|pair| pair[0]["id"].as_i64() > pair[1]["id"].as_i64()), "the newest first");
+    assert!(all.iter().all(|step| step["undone"] == false && step["when"].as_str().is_some_and(|at| at.len() == 19)));
+    let by = || recipe_of(&client, "/parts/1")["passes"][0]["action"]["by"].clone();
+    // Back to where it stood after the second, then on to the third.
+    for (place, is, undone) in [(2, 2.0, 2), (1, 3.0, 1), (0, 4.0, 0), (3, 1.0, 3)] {
+        let path = format!("/songs/1/history/{}", all[place]["id"]);
+        assert_eq!(post(&client, &path, json!({})).0, Status::Ok);
+        assert_eq!(by(), json!(is));
+        assert_eq!(steps().iter().filter(|step| step["undone"] == true).count(), undone);
+    }
+    assert_eq!(post(&client, "/songs/1/history/99999", json!({})).0, Status::NotFound);
+    assert_eq!(get(&client, "/songs/77/history").0, Status::NotFound);
+}

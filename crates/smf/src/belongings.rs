@@ -3,7 +3,7 @@
 use crate::chunk::Event;
 use crate::import::SongPart;
 use crate::write::{Outgoing, Timing};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use vivida_core::{Family, Kit, Performance};
 
 /// The controller that says how far the hat's pedal is down.
@@ -48,20 +48,21 @@ pub(crate) fn follow(
         0xb0 => event.data(file)[0] == HAT_PEDAL,
         _ => false,
     };
-    let paired: HashSet<u32> = part.notes.iter().filter_map(|note| note.off).collect();
     let strays = part.has_stray_offs;
     if !strays && !events.iter().any(|event| is_own(event) && belongs(event)) {
         return;
     }
+    let mut paired = vec![false; events.len()];
+    part.notes.iter().filter_map(|note| note.off).for_each(|off| paired[off as usize] = true);
     // By the place of the note-on among the events.
-    let mut moved: HashMap<u32, Moved> = HashMap::new();
+    let mut moved: Vec<Option<Moved>> = vec![None; events.len()];
     for (hit, played) in part.part.hits().iter().zip(&performance.written) {
         let note = &part.notes[hit.id.get() as usize];
         if played.silenced.is_none() {
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (from, ended) = (timing.note(note.tick), timing.note(note.end));
-            moved.insert(note.on, Moved { from, on, ended, off });
+            moved[note.on as usize] = Some(Moved { from, on, ended, off });
         }
     }
     pedal(out, file, events, part, &moved, &is_own);
@@ -73,10 +74,9 @@ pub(crate) fn follow(
         let tick = timing.note(event.tick);
         match event.status() & 0xf0 {
             0x80 | 0x90 => {
-                if let Some(found) = moved.get(&(place as u32)) {
-                    *note = Some(*found);
-                } else if strays && !paired.contains(&(place as u32)) && event.note(file).is_some_and(|one| one.ends())
-                {
+                if moved[place].is_some() {
+                    *note = moved[place];
+                } else if strays && !paired[place] && event.note(file).is_some_and(|one| one.ends()) {
                     let after = note.map_or(tick, |before| before.with_end(tick).max(before.off));
                     let (tick, moved) = sounding.outside(key, after);
                     let rank = if moved || tick != timing.note(event.tick) { 0 } else { 1 };
@@ -101,7 +101,7 @@ fn pedal(
     file: &[u8],
     events: &[Event],
     part: &SongPart,
-    moved: &HashMap<u32, Moved>,
+    moved: &[Option<Moved>],
     is_own: &impl Fn(&Event) -> bool,
 ) {
     let map = Kit::general_midi().lookup_families();
@@ -113,7 +113,7 @@ fn pedal(
     for (place, event) in events.iter().enumerate().rev().filter(|(_, event)| is_own(event)) {
         let [first, _] = event.data(file);
         match event.status() & 0xf0 {
-            0x90 if !hats || is_hat(first) => next = moved.get(&(place as u32)).copied().or(next),
+            0x90 if !hats || is_hat(first) => next = moved[place].or(next),
             0xb0 if first == HAT_PEDAL => positions.extend(next.map(|hat| (place, hat))),
             _ => {}
         }
@@ -122,7 +122,7 @@ fn pedal(
     let mut places = 0..events.len();
     for (place, hat) in positions.into_iter().rev() {
         for earlier in places.by_ref().take_while(|&earlier| earlier < place) {
-            before = moved.get(&(earlier as u32)).copied().or(before);
+            before = moved[earlier].or(before);
         }
         if hat.from == hat.on && before.is_none_or(|one| one.from == one.on) {
             continue;

@@ -237,7 +237,7 @@ fn track(data: &[u8], offset: usize) -> Track {
             break;
         };
         // By the letter a meta or SysEx event ends the running status. Many writers go on with it.
-        let goes_on = before.get(delta_size).is_some_and(|&byte| byte < 0x80) && iter.running_status().is_none();
+        let goes_on = iter.running_status().is_none() && before.get(delta_size).is_some_and(|&byte| byte < 0x80);
         if goes_on {
             *iter.running_status_mut() = channel_status;
         }
@@ -348,7 +348,13 @@ fn variable_length(bytes: &[u8]) -> Option<(u32, usize)> {
 }
 
 /// A number below 2^28 as a variable-length quantity.
+#[inline(always)]
 pub(crate) fn write_variable_length(out: &mut Vec<u8>, number: u32) {
+    // Most times between events are short.
+    if number < 0x80 {
+        out.push(number as u8);
+        return;
+    }
     for shift in [21, 14, 7] {
         if number >> shift > 0 {
             out.push(0x80 | (number >> shift & 0x7f) as u8);
@@ -358,6 +364,10 @@ pub(crate) fn write_variable_length(out: &mut Vec<u8>, number: u32) {
 }
 
 /// How many bytes a delta time takes; nothing where it does not end within four.
+#[inline]
 fn delta_size(bytes: &[u8]) -> Option<usize> {
+    if bytes.first().is_some_and(|&byte| byte < 0x80) {
+        return Some(1);
+    }
     bytes.iter().take(4).position(|&byte| byte < 0x80).map(|last| last + 1)
 }

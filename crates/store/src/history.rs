@@ -32,6 +32,23 @@ pub struct History {
     pub redo: Option<String>,
 }
 
+/// A step of a history, for a list of them.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Step {
+    /// Ascending with time.
+    #[ts(type = "number")]
+    pub id: i64,
+    /// What was done.
+    pub label: String,
+    /// When, in UTC: `2026-11-27 09:30:00`.
+    pub when: String,
+    /// It was taken back, and can be done again.
+    pub undone: bool,
+}
+
+/// So many of the newest steps are listed.
+const LISTED: i64 = 500;
+
 /// A history holds so many bytes, what it keeps from being thrown away counted in: thousands of usual steps.
 const MOST_BYTES: i64 = 64 << 20;
 /// However large they are, so many of the newest steps stay.
@@ -129,12 +146,36 @@ impl Change<'_> {
         self.travel(song, false)
     }
 
+    /// Takes steps back or does them again until this one is the newest that is done. Says how many.
+    pub fn travel_to(&mut self, song: SongId, step: i64) -> Result<usize, StoreError> {
+        let known = list(&self.transaction, song)?;
+        let wanted = known.iter().find(|one| one.id == step).ok_or(StoreError::NotFound { what: "step", id: step })?;
+        let (back, steps) = match wanted.undone {
+            true => (false, known.iter().filter(|one| one.undone && one.id <= step).count()),
+            false => (true, known.iter().filter(|one| !one.undone && one.id > step).count()),
+        };
+        for _ in 0..steps {
+            self.travel(Some(song), back)?;
+        }
+        Ok(steps)
+    }
+
     fn travel(&mut self, song: Option<SongId>, back: bool) -> Result<Option<String>, StoreError> {
         if let Some(id) = song {
             songs::one(&self.transaction, id)?;
         }
         Scope::from(song).travel(&self.transaction, back)
     }
+}
+
+/// The newest steps of a song, the newest first.
+pub(crate) fn list(connection: &Connection, song: SongId) -> Result<Vec<Step>, StoreError> {
+    let sql = "SELECT id, label, created, undone FROM step WHERE song = ?1 ORDER BY id DESC LIMIT ?2";
+    let mut query = connection.prepare_cached(sql)?;
+    let step = |row: &rusqlite::Row<'_>| {
+        Ok(Step { id: row.get(0)?, label: row.get(1)?, when: row.get(2)?, undone: row.get(3)? })
+    };
+    Ok(query.query_map(params![song.0, LISTED], step)?.collect::<rusqlite::Result<_>>()?)
 }
 
 pub(crate) fn next(connection: &Connection, song: Option<SongId>) -> Result<History, StoreError> {

@@ -45,7 +45,7 @@ mod state;
 
 pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
-pub use history::{History, Scope};
+pub use history::{History, Scope, Step};
 pub use kept::Damage;
 pub use parts::{PartChange, PartId, StoredPart, StoredTake, TakeId};
 pub use pockets::StoredPocket;

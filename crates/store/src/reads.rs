@@ -2,7 +2,7 @@
 
 use crate::change::Change;
 use crate::grooves::{self, GrooveId, StoredGroove};
-use crate::history::{self, History};
+use crate::history::{self, History, Step};
 use crate::kept::Damage;
 use crate::parts::{self, PartId, StoredPart, TakeId};
 use crate::pockets::{self, StoredPocket};
@@ -88,6 +88,11 @@ pub trait Reads {
     /// What undo and redo would do next.
     fn history(&self, song: Option<SongId>) -> Answer<History> {
         history::next(self.connection(), song)
+    }
+
+    /// The newest steps of a song, the newest first.
+    fn steps(&self, song: SongId) -> Answer<Vec<Step>> {
+        history::list(self.connection(), song)
     }
 
     /// How a screen was left, as JSON; nothing the first time.

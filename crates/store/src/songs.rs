@@ -123,6 +123,20 @@ impl Change<'_> {
         self.put(there(false), there(true))
     }
 
+    /// Takes several songs off the shelf at once. One step of the shelf.
+    pub fn delete_songs(&mut self, songs: &[(SongId, i64)]) -> Result<(), StoreError> {
+        if let [(id, revision)] = *songs {
+            return self.delete(id, revision);
+        }
+        self.step(Scope::Shelf, format!("delete {} songs", songs.len()));
+        for &(id, revision) in songs {
+            let name = self.expected(id, revision)?.name;
+            let there = |deleted| State::Song { id, name: name.clone(), deleted };
+            self.put(there(false), there(true))?;
+        }
+        Ok(())
+    }
+
     /// A second song from the same file, with what was made of its parts. A step of the shelf.
     pub fn duplicate(&mut self, id: SongId) -> Result<SongId, StoreError> {
         let song = self.song(id)?;

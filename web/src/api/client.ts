@@ -35,6 +35,7 @@ import type {
 	SongDetail,
 	SongPockets,
 	StartingPoint,
+	Step,
 	TakeColumns,
 	TouchProfile,
 	Travelled,
@@ -95,9 +96,13 @@ export const client = {
 		json<SongCard>("PATCH", `/songs/${song.id}`, { revision: song.revision, name }),
 	duplicateSong: (id: number) => json<SongCard>("POST", `/songs/${id}/duplicate`),
 	deleteSong: (song: SongCard) => json<void>("DELETE", `/songs/${song.id}?revision=${song.revision}`),
+	deleteSongs: (songs: SongCard[]) =>
+		json<void>("POST", "/songs/delete", { songs: songs.map(({ id, revision }) => ({ id, revision })) }),
 	undoShelf: () => json<Travelled>("POST", "/shelf/undo"),
 	song: (id: number) => json<SongDetail>("GET", `/songs/${id}`),
 	undo: (song: number) => json<Travelled>("POST", `/songs/${song}/undo`),
+	steps: (song: number) => json<Step[]>("GET", `/songs/${song}/history`),
+	travelTo: (song: number, step: number) => json<Travelled>("POST", `/songs/${song}/history/${step}`),
 	redo: (song: number) => json<Travelled>("POST", `/songs/${song}/redo`),
 	part: (id: number) => json<PartDetail>("GET", `/parts/${id}`),
 	changePart: (id: number, change: PartChangeRequest) => json<PartState>("PUT", `/parts/${id}`, change),
@@ -182,5 +187,6 @@ export const files = {
 	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
 	render: (id: number) => `${base}/renders/${id}/file`,
 	original: (song: number) => `${base}/songs/${song}/original`,
+	songs: (ids: number[]) => `${base}/songs/export.zip?ids=${ids.join(",")}`,
 	take: (part: number, take: number) => `${base}/parts/${part}/takes/${take}/file`,
 };

@@ -22,14 +22,21 @@ export interface HitsPicture {
 	window: [number, number];
 	/** All hits lie in view, wherever in the song they are. */
 	all: boolean;
-	/** Where a tick of a bar is shown, in ticks of the window. */
-	place: (tick: number, bar?: number) => number;
-	/** The bar that a hit is meant for. */
-	barOf: (hit: number) => number;
+	/** Where a hit that sounds at a tick is shown, in ticks of the window. */
+	place: (tick: number, hit: number) => number;
+	/** How many times as far from their lines as they sound hits are shown. */
+	times: number;
+	/** So many hits lie in view that dots would hide one another: in one row, and so in all. */
+	dense: boolean;
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
 	/** Another take, shown in the place of Written. */
-	against: { hits: number[]; ticks: number[]; velocities: number[] } | null;
+	against: {
+		hits: number[];
+		ticks: number[];
+		velocities: number[];
+		place: (tick: number, hit: number) => number;
+	} | null;
 	/** Only these, by their ids, are drawn strongly, where a pass is under the pointer. */
 	lit: Set<number> | null;
 	/** Ringed, by their ids. */
@@ -61,12 +68,11 @@ export function drawHits(
 	const { hits, written, played, window } = picture;
 	const { x, scale } = axis(window, width);
 	// Hits that were moved into view from just outside it are drawn, too.
-	const margin = 24 / scale + 400;
+	const margin = (24 / scale + 400) * Math.sqrt(picture.times);
 	const anchors = played?.anchors ?? written.ticks;
 	const from = picture.all ? 0 : firstFrom(hits, anchors, window[0] - margin);
 	const to = picture.all ? hits.length : firstFrom(hits, anchors, window[1] + margin);
-	// Laid over one another, dots hide one another later: a cloud of them says more.
-	if (to - from > (picture.all ? 1500 : width / 2.2)) {
+	if (picture.dense) {
 		drawDensity(context, width, height, picture, from, to);
 		return;
 	}
@@ -77,7 +83,7 @@ export function drawHits(
 	const alpha = (picture.silent ? 0.3 : 1) * (picture.all ? 0.6 : 1);
 	context.globalAlpha = alpha;
 	const places = (ticks: number[], velocities: number[]) => (hit: number) => ({
-		x: x(picture.place(ticks[hit], picture.barOf(hit))),
+		x: x(picture.place(ticks[hit], hit)),
 		y: velocityY(velocities[hit], height),
 	});
 	const writtenAt = places(written.ticks, written.velocities);
@@ -85,18 +91,19 @@ export function drawHits(
 	const sounds = (hit: number) => !played?.silenced.has(ids[hit]);
 	const hollow = dot(colours.written, "hollow", reading === "written");
 	if (picture.against) {
-		const { hits: others, ticks, velocities } = picture.against;
+		const { hits: others, ticks, velocities, place } = picture.against;
 		const [first, last] = picture.all
 			? [0, others.length]
 			: [firstFrom(others, ticks, window[0] - 200), firstFrom(others, ticks, window[1] + 200)];
 		stamp(context, hollow, others.slice(first, last), (hit) => ({
-			x: x(picture.place(ticks[hit])),
+			x: x(place(ticks[hit], hit)),
 			y: velocityY(velocities[hit], height),
 		}));
 	} else {
 		if (playedAt && !picture.all) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
 		stamp(context, hollow, was, writtenAt);
 	}
+	if (picture.times > 1 && !picture.all) drawLeashes(context, picture, shown, playedAt ?? writtenAt, x);
 	if (played && playedAt) {
 		const strong = (hit: number) => reading === "played" && (!lit || lit.has(ids[hit]));
 		const isMade = (hit: number) => hit >= written.ids.length;
@@ -133,6 +140,37 @@ function drawLines(
 	context.globalAlpha = silent ? 0.3 : 1;
 }
 
+/** From each grid line to the hit that is meant for it, where they are far apart. */
+function drawLeashes(
+	context: CanvasRenderingContext2D,
+	{ colours, written, played, silent }: HitsPicture,
+	hits: number[],
+	to: PlaceOf,
+	x: (tick: number) => number,
+) {
+	const lines = (played ?? written).lines.ticks;
+	context.strokeStyle = colours.time;
+	context.globalAlpha = silent ? 0.2 : 0.65;
+	context.lineWidth = 1;
+	context.beginPath();
+	for (const hit of hits) {
+		const [from, end] = [x(lines[hit]), to(hit)];
+		if (Math.abs(end.x - from) < radius + 3) continue;
+		context.moveTo(from, end.y);
+		context.lineTo(end.x, end.y);
+	}
+	context.stroke();
+	context.globalAlpha = silent ? 0.3 : 1;
+}
+
+/** How many hits of an instrument lie in a window. */
+export const countIn = (hits: number[], anchors: number[], [from, to]: [number, number]) =>
+	firstFrom(hits, anchors, to) - firstFrom(hits, anchors, from);
+
+/** Whether so many hits would hide one another. Laid over one another, a cloud of them says more. */
+export const isDense = (count: number, width: number, stacked: boolean) =>
+	count > (stacked ? 1500 : width / 2.2);
+
 function stamp(context: CanvasRenderingContext2D, sprite: Sprite, hits: number[], place: PlaceOf) {
 	for (const hit of hits) {
 		const { x, y } = place(hit);
@@ -145,7 +183,7 @@ function drawDensity(
 	context: CanvasRenderingContext2D,
 	width: number,
 	height: number,
-	{ hits, written, played, window, reading, colours, silent, place, barOf }: HitsPicture,
+	{ hits, written, played, window, reading, colours, silent, place }: HitsPicture,
 	from: number,
 	to: number,
 ) {
@@ -160,7 +198,7 @@ function drawDensity(
 	for (let index = from; index < to; index++) {
 		const hit = hits[index];
 		if (ticks[hit] === undefined) continue;
-		const column = Math.floor(x(place(ticks[hit], barOf(hit))) / cell);
+		const column = Math.floor(x(place(ticks[hit], hit)) / cell);
 		const line = Math.floor(velocityY(velocities[hit], height) / cell);
 		if (!(column >= 0 && column < columns)) continue;
 		const count = ++counts[column * lines + line];

@@ -1,24 +1,33 @@
-import { Button, Center, Loader } from "@mantine/core";
-import { notifications } from "@mantine/notifications";
-import { IconFilePlus } from "@tabler/icons-react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useRef, useState } from "react";
+import { Button, Center, Loader, Select, TextInput } from "@mantine/core";
+import { useElementSize, useMergedRef } from "@mantine/hooks";
+import { IconFilePlus, IconSearch } from "@tabler/icons-react";
+import { useQuery } from "@tanstack/react-query";
+import { useWindowVirtualizer } from "@tanstack/react-virtual";
+import { type DragEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { Message } from "../Message";
-import { showError, showNote } from "../notify";
-import { offerUndo } from "../offerUndo";
+import { clearNotes } from "../notify";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
+import { SelectionTools } from "./SelectionTools";
 import classes from "./Shelf.module.css";
 import { SongCardView } from "./SongCardView";
+import { type Order, orders, sorted } from "./sorting";
+import { useShelfActions } from "./useShelfActions";
+import { useSweep } from "./useSweep";
 
 /** All songs, and where new ones are dropped. */
 export function Shelf() {
 	const songs = useQuery({ queryKey: ["songs"], queryFn: client.songs });
-	const { add, rename, duplicate, remove, usual, adding } = useShelfActions();
+	const actions = useShelfActions();
+	const { add, adding } = actions;
 	const [over, setOver] = useState(false);
+	const [text, setText] = useState("");
+	const [order, setOrder] = useState<Order>("newest");
 	const input = useRef<HTMLInputElement>(null);
+	useEffect(() => clearNotes, []);
+	const shown = useMemo(() => sorted(songs.data ?? [], order, text), [songs.data, order, text]);
 
 	const drop = (event: DragEvent) => {
 		event.preventDefault();
@@ -28,13 +37,7 @@ export function Shelf() {
 	if (songs.isError) {
 		return <Message title="The shelf cannot be shown">{songs.error.message}</Message>;
 	}
-	const chooser = (
-		<button type="button" className={classes.drop} onClick={() => input.current?.click()} disabled={adding}>
-			<IconFilePlus size={26} stroke={1.4} />
-			<strong>{adding ? "Reading…" : "Drop MIDI files here"}</strong>
-			<span>or click to choose them. They stay on this machine.</span>
-		</button>
-	);
+	const count = songs.data?.length ?? 0;
 	return (
 		// biome-ignore lint/a11y/noStaticElementInteractions: the same files can be chosen with the button
 		<div
@@ -48,8 +51,32 @@ export function Shelf() {
 		>
 			<header className={classes.top}>
 				<span className={classes.brand}>vivida</span>
-				<span className={classes.facts}>{songs.data && plural(songs.data.length, "song")}</span>
+				<span className={classes.facts} role="status">
+					{text.trim() ? `${shown.length} of ${plural(count, "song")}` : plural(count, "song")}
+				</span>
 				<span className={classes.grow} />
+				{count > 1 && (
+					<>
+						<TextInput
+							size="xs"
+							w={210}
+							placeholder="Search by name, part or tempo"
+							aria-label="Search the songs"
+							leftSection={<IconSearch size={14} />}
+							value={text}
+							onChange={(event) => setText(event.currentTarget.value)}
+						/>
+						<Select
+							size="xs"
+							w={150}
+							aria-label="Order of the songs"
+							allowDeselect={false}
+							data={orders}
+							value={order}
+							onChange={(value) => value && setOrder(value as Order)}
+						/>
+					</>
+				)}
 				<SchemeToggle />
 				<Button
 					leftSection={<IconFilePlus size={16} />}
@@ -78,105 +105,119 @@ export function Shelf() {
 						<Loader />
 					</Center>
 				) : (
-					<ul className={classes.cards}>
-						{songs.data.map((song) => (
-							<SongCardView
-								key={song.id}
-								song={song}
-								onRename={rename}
-								onDuplicate={duplicate}
-								onDelete={remove}
-								onUsual={usual}
-							/>
-						))}
-						<li>{chooser}</li>
-					</ul>
+					<Cards
+						songs={shown}
+						empty={count > 0 ? `No song matches “${text.trim()}”.` : null}
+						actions={actions}
+						onChoose={() => input.current?.click()}
+					/>
 				)}
 			</main>
 		</div>
 	);
 }
 
-function useShelfActions() {
-	const queries = useQueryClient();
-	const refresh = () => queries.invalidateQueries({ queryKey: ["songs"] });
-	// Undo takes back the newest step, so an offer to undo ends with the next one.
-	const offer = useRef<string | null>(null);
-	const withdraw = () => {
-		if (offer.current) notifications.hide(offer.current);
-		offer.current = null;
-	};
-	const change = useMutation({
-		mutationFn: (call: () => Promise<unknown>) => {
-			withdraw();
-			return call();
-		},
-		onError: showError,
-		onSettled: refresh,
+interface CardsProps {
+	songs: SongCard[];
+	/** Said where none is shown though there are some. */
+	empty: string | null;
+	actions: ReturnType<typeof useShelfActions>;
+	onChoose: () => void;
+}
+
+const gap = 16;
+const leastWidth = 290;
+const cardHeight = 250;
+
+/** The cards that are in view, in rows; those out of view are only room. */
+function Cards({ songs, empty, actions, onChoose }: CardsProps) {
+	const [selected, setSelected] = useState<Set<number>>(new Set());
+	const last = useRef<number | null>(null);
+	const list = useRef<HTMLUListElement>(null);
+	const { ref: size, width } = useElementSize();
+	const merged = useMergedRef(list, size);
+	const columns = Math.max(1, Math.floor((width + gap) / (leastWidth + gap)));
+	// Behind the last song there is room for more.
+	const rows = Math.ceil((songs.length + 1) / columns);
+	const virtual = useWindowVirtualizer({
+		count: rows,
+		estimateSize: () => cardHeight + gap,
+		overscan: 3,
+		scrollMargin: list.current?.offsetTop ?? 0,
 	});
-	/** Gives a song what new songs are usually given. */
-	const usual = (song: SongCard) =>
-		change.mutate(async () => {
-			const { parts, said } = await client.applyDefaults(song.id);
-			for (const sentence of said) showNote(`“${song.name}”: it does not fit entirely`, sentence);
-			const words = `${plural(parts, "part")} got it. Undo in the song takes it back.`;
-			showNote(`“${song.name}”: the usual feel`, words);
-		});
-	/** A song that was added can be given the usual feel at once, where one is chosen. */
-	const offerUsual = async (song: SongCard) => {
-		const { recipe, pocket, grid } = await client.defaults();
-		if (recipe === null && pocket === null && grid === null) return;
-		const id = `added-${song.id}`;
-		const give = () => {
-			notifications.hide(id);
-			usual(song);
-		};
-		notifications.show({
-			id,
-			title: `“${song.name}” was added`,
-			autoClose: 20_000,
-			message: (
-				<Button size="compact-sm" variant="default" data-give-usual onClick={give}>
-					Give it the usual feel
-				</Button>
-			),
-		});
+	const chosen = songs.filter(({ id }) => selected.has(id));
+	const toggle = (song: SongCard, event: MouseEvent) => {
+		const next = new Set(selected);
+		const from = songs.findIndex(({ id }) => id === last.current);
+		const to = songs.indexOf(song);
+		if (event.shiftKey && from >= 0) {
+			for (const one of songs.slice(Math.min(from, to), Math.max(from, to) + 1)) next.add(one.id);
+		} else if (!next.delete(song.id)) next.add(song.id);
+		last.current = song.id;
+		setSelected(next);
 	};
-	const adding = useMutation({
-		mutationFn: async (files: File[]) => {
-			withdraw();
-			for (const file of files) {
-				try {
-					const song = await client.addSong(file);
-					await offerUsual(song);
-					for (const text of song.mended) {
-						notifications.show({
-							color: "yellow",
-							title: `Mended: ${file.name}`,
-							message: text,
-							autoClose: 12_000,
-						});
-					}
-				} catch (error) {
-					showError(error);
-				}
-				await refresh();
+	const sweep = useSweep(list, (ids, more) => setSelected(new Set(more ? [...selected, ...ids] : ids)));
+	useEffect(() => {
+		const keys = (event: KeyboardEvent) => {
+			if (event.key === "Escape") setSelected(new Set());
+			const typing = document.activeElement?.matches("input, textarea");
+			if ((event.ctrlKey || event.metaKey) && event.key === "a" && !typing) {
+				event.preventDefault();
+				setSelected(new Set(songs.map(({ id }) => id)));
 			}
-		},
-	});
-	return {
-		adding: adding.isPending,
-		usual,
-		add: (files: File[]) => {
-			if (files.length > 0) adding.mutate(files);
-		},
-		rename: (song: SongCard, name: string) => change.mutate(() => client.renameSong(song, name)),
-		duplicate: (song: SongCard) => change.mutate(() => client.duplicateSong(song.id)),
-		remove: (song: SongCard) =>
-			change.mutate(async () => {
-				await client.deleteSong(song);
-				const undo = () => change.mutate(client.undoShelf);
-				offer.current = offerUndo(`deleted-${song.id}`, `“${song.name}” was deleted`, undo, 15_000);
-			}),
-	};
+		};
+		window.addEventListener("keydown", keys);
+		return () => window.removeEventListener("keydown", keys);
+	}, [songs]);
+	return (
+		<>
+			{songs.length === 0 && empty && <p className={classes.none}>{empty}</p>}
+			<ul
+				ref={merged}
+				className={classes.cards}
+				style={{ height: virtual.getTotalSize() }}
+				onPointerDown={sweep.onPointerDown}
+				data-selecting={chosen.length > 0}
+			>
+				{width > 0 &&
+					virtual.getVirtualItems().map((row) => {
+						const first = row.index * columns;
+						const style = (column: number) => ({
+							height: cardHeight,
+							width: (width - gap * (columns - 1)) / columns,
+							transform: `translate(${column * ((width + gap) / columns)}px, ${row.start - virtual.options.scrollMargin}px)`,
+						});
+						const inRow = songs.slice(first, first + columns);
+						return [
+							...inRow.map((song, column) => (
+								<SongCardView
+									key={song.id}
+									style={style(column)}
+									song={song}
+									selected={selected.has(song.id)}
+									onSelect={toggle}
+									onRename={actions.rename}
+									onDuplicate={actions.duplicate}
+									onDelete={actions.remove}
+									onUsual={actions.usual}
+								/>
+							)),
+							inRow.length < columns && first + inRow.length === songs.length && (
+								<li key="more" className={classes.place} style={style(inRow.length)}>
+									<button type="button" className={classes.drop} onClick={onChoose} disabled={actions.adding}>
+										<IconFilePlus size={26} stroke={1.4} />
+										<strong>{actions.adding ? "Reading…" : "Drop MIDI files here"}</strong>
+										<span>or click to choose them. They stay on this machine.</span>
+									</button>
+								</li>
+							),
+						];
+					})}
+				{sweep.box && <li aria-hidden className={classes.sweep} style={sweep.box} />}
+			</ul>
+			{chosen.length > 0 && (
+				<SelectionTools songs={chosen} actions={actions} onDone={() => setSelected(new Set())} />
+			)}
+		</>
+	);
 }

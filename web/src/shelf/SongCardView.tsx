@@ -8,19 +8,23 @@ import {
 	IconPencil,
 	IconTrash,
 } from "@tabler/icons-react";
-import { useState } from "react";
+import { type CSSProperties, type MouseEvent, useState } from "react";
 import { Link } from "wouter";
 import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { useAfterMenu } from "../useAfterMenu";
-import { duration, percent, plural } from "../words";
+import { drumsFirst, duration, percent, plural } from "../words";
 import { Picture } from "./Picture";
 import classes from "./Shelf.module.css";
 
 interface Props {
 	song: SongCard;
+	/** Where it lies. */
+	style: CSSProperties;
+	selected: boolean;
+	onSelect: (song: SongCard, event: MouseEvent) => void;
 	onRename: (song: SongCard, name: string) => void;
 	onDuplicate: (song: SongCard) => void;
 	onDelete: (song: SongCard) => void;
@@ -29,18 +33,49 @@ interface Props {
 }
 
 /** A song on the shelf. The whole card opens it. */
-export function SongCardView({ song, onRename, onDuplicate, onDelete, onUsual }: Props) {
+export function SongCardView({
+	song,
+	style,
+	selected,
+	onSelect,
+	onRename,
+	onDuplicate,
+	onDelete,
+	onUsual,
+}: Props) {
 	const [renaming, setRenaming] = useState(false);
 	const rename = useAfterMenu(() => setRenaming(true));
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
 	const bpm = `${Math.round(song.bpm * 10) / 10} bpm${song.tempo_changes ? ", changing" : ""}`;
-	const parts = song.parts.map((part) => part.name).join(", ");
+	const parts = drumsFirst(song.parts)
+		.map(({ name, drums }) => (drums ? `${name} (drums)` : name))
+		.join(", ");
 	const damage = song.damage ?? song.parts.find((part) => part.damage)?.damage ?? null;
 	// Every song that can be read has a bar.
 	const isLost = song.damage !== null && song.bars === 0;
 	const facts = [bpm, song.metres.join(" then "), plural(song.bars, "bar"), duration(song.seconds)];
 	return (
-		<li className={classes.card} data-song={song.name}>
+		<li
+			className={classes.card}
+			style={style}
+			data-song={song.name}
+			data-song-id={song.id}
+			data-selected={selected}
+			onClickCapture={(event) => {
+				if (!(event.ctrlKey || event.metaKey || event.shiftKey)) return;
+				event.preventDefault();
+				event.stopPropagation();
+				onSelect(song, event);
+			}}
+		>
+			<input
+				type="checkbox"
+				className={classes.check}
+				checked={selected}
+				aria-label={`Select ${song.name}`}
+				onClick={(event) => onSelect(song, event)}
+				onChange={() => undefined}
+			/>
 			<Picture
 				picture={song.picture}
 				instead={song.parts.length > 0 ? "no drum part" : ""}
@@ -146,7 +181,7 @@ function Name({ song, part }: { song: SongCard; part: number | undefined }) {
 
 function Figure({ label, shares: [written, played] }: { label: string; shares: [number, number] }) {
 	return (
-		<span>
+		<span className={classes.figure}>
 			{label} {percent(written)}
 			{percent(written) !== percent(played) && (
 				<>

@@ -63,6 +63,7 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 	const song = useWorkspace((state) => state.song);
 	const window = useWorkspace((state) => state.window);
 	const cell = useWorkspace((state) => state.part.cell);
+	const times = useWorkspace((state) => state.times);
 	const taken = useTaken(index);
 	if (!taken || width === 0) return null;
 	const shown = shownWindow({ song, window, stacked: true });
@@ -71,7 +72,7 @@ export function GrooveLine({ index, width, height }: { index: number; width: num
 	const { reading } = taken;
 	const [voice] = reading.voices;
 	const velocities = velocitiesOf(taken);
-	const perMs = (cell / reading.cell) * scale;
+	const perMs = (cell / reading.cell) * scale * times;
 	const points = [...velocities]
 		.sort(([a], [b]) => a - b)
 		.map(([slot, velocity]) => ({

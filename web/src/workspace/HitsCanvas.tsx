@@ -4,7 +4,7 @@ import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { axis } from "../draw/axis";
 import { fitCanvas, scaledLike } from "../draw/canvas";
 import { drawGround } from "../draw/ground";
-import { drawHits, firstFrom, velocityY } from "../draw/hits";
+import { countIn, drawHits, firstFrom, isDense, velocityY } from "../draw/hits";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural, signed } from "../words";
@@ -13,9 +13,9 @@ import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import { writtenOf } from "./played";
 import classes from "./Rows.module.css";
-import { barOfHit, linesOf, placer, shownWindow } from "./shown";
+import { hitPlacer, linesOf, magnified, placer, shownWindow } from "./shown";
 import { barAt } from "./song";
-import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { TimeLines } from "./TimeLines";
 import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
@@ -41,6 +41,7 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.performance?.looks[index],
 	state.window,
 	state.stacked,
+	state.times,
 	state.reading,
 	state.lit,
 	state.selected,
@@ -96,10 +97,15 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				played: performance,
 				window,
 				all: state.stacked,
-				place: placer(state),
-				barOf: (hit) => barOfHit(state, hit),
+				place: hitPlacer(state),
+				times: state.times,
+				dense: isCrowded(state, width),
 				reading,
-				against: state.against && { ...state.against, hits: state.against.ofInstruments[index] },
+				against: state.against && {
+					...state.against,
+					hits: state.against.ofInstruments[index],
+					place: otherPlacer(state, state.against),
+				},
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
@@ -159,6 +165,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		>
 			<canvas ref={hits} data-hits />
 			<Elsewhere index={index} />
+			{height > 60 && <Times />}
 			<TimeLines index={index} width={width} height={height} />
 			<PassLines index={index} width={width} height={height} />
 			{opened && stacked && <GrooveLine index={index} width={width} height={height} />}
@@ -180,11 +187,17 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	);
 }
 
+/** Says that timing is seen larger than it is. */
+function Times() {
+	const times = useWorkspace((state) => state.times);
+	return times === 1 ? null : <span className={classes.times}>timing × {times}</span>;
+}
+
 /** Where an instrument has no hit in view: how many lie to either side, and the way there. */
 function Elsewhere({ index }: { index: number }) {
 	const store = useWorkspaceStore();
 	const places = useWorkspace((state) => {
-		const anchors = state.performance?.anchors ?? state.part.written.ticks;
+		const anchors = anchorsOf(state);
 		const hits = hitsOf(state, index);
 		if (state.stacked) return "";
 		const [start, end] = state.window;
@@ -195,7 +208,7 @@ function Elsewhere({ index }: { index: number }) {
 	const [before, after] = places.split(" ").map(Number);
 	const go = (place: number) => {
 		const state = store.getState();
-		const anchors = state.performance?.anchors ?? state.part.written.ticks;
+		const anchors = anchorsOf(state);
 		const tick = anchors[hitsOf(state, index)[place]];
 		const [start, end] = state.window;
 		const { ticks } = state.song.bars;
@@ -221,6 +234,23 @@ function Elsewhere({ index }: { index: number }) {
 	);
 }
 
+/** Where the hits belong in the metre, in ticks. */
+const anchorsOf = ({ performance, part }: WorkspaceState) => performance?.anchors ?? part.written.ticks;
+
+/** How many hits of an instrument are in view. */
+export const inView = (state: WorkspaceState, index: number) =>
+	state.stacked ? hitsOf(state, index).length : countIn(hitsOf(state, index), anchorsOf(state), state.window);
+
+/** Whether dots would hide one another in any row: then all rows show densities. */
+const isCrowded = (state: WorkspaceState, width: number) =>
+	state.part.kit.instruments.some((_, index) => isDense(inView(state, index), width, state.stacked));
+
+function otherPlacer(state: WorkspaceState, { lines }: Against) {
+	const place = placer(state);
+	return (tick: number, hit: number) =>
+		place(magnified(tick, lines[hit], state.times), barAt(state.song, lines[hit]));
+}
+
 /** The indices of an instrument's hits. */
 export const hitsOf = ({ performance, part }: WorkspaceState, index: number) =>
 	performance?.ofInstruments[index] ?? writtenOf(part)[index];
@@ -240,7 +270,7 @@ export function hitAt(
 ) {
 	const { part, performance, reading } = state;
 	const time = axis(shownWindow(state), width);
-	const at = placer(state);
+	const at = hitPlacer(state);
 	let nearest = -1;
 	let least = 9;
 	for (const hit of hitsOf(state, index)) {
@@ -250,7 +280,7 @@ export function hitAt(
 		for (const place of reading === "written" ? [0] : [0, 1]) {
 			const [tick, velocity] = [ticks[place], velocities[place]];
 			if (tick === undefined || velocity === undefined) continue;
-			const dx = time.x(at(tick, barOfHit(state, hit))) - x;
+			const dx = time.x(at(tick, hit)) - x;
 			if (!(Math.abs(dx) < least)) continue;
 			// What sounds is meant rather than what was written, where both are near.
 			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);

@@ -1,11 +1,14 @@
 import { Tooltip } from "@mantine/core";
-import type { Limb } from "../api/generated/types";
+import { type KeyboardEvent, type RefObject, useCallback, useRef } from "react";
+import type { Instrument, Limb } from "../api/generated/types";
 import { plural } from "../words";
 import { HitsCanvas, hitsOf } from "./HitsCanvas";
 import classes from "./Rows.module.css";
+import { lineHeight, shownRows, tallest } from "./rowHeights";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { TimePortrait } from "./TimePortrait";
 import { TouchPortrait } from "./TouchPortrait";
+import { useDrag } from "./useDrag";
 import { isSilent } from "./usePlayer";
 
 const limbs: Record<Limb, string> = {
@@ -17,74 +20,209 @@ const limbs: Record<Limb, string> = {
 	none: "",
 };
 
+interface RowProps {
+	index: number;
+	height: number;
+	/** It has hits in view, or is opened; else it is a line. */
+	sounds: boolean;
+}
+
 /** One instrument's whole story: who, how hard, when, how early or late. */
-export function InstrumentRow({ index, height }: { index: number; height: number }) {
-	const store = useWorkspaceStore();
+export function InstrumentRow({ index, height, sounds }: RowProps) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
-	const count = useWorkspace((state) => hitsOf(state, index).length);
-	const muted = useWorkspace((state) => state.muted.includes(instrument.id));
-	const soloed = useWorkspace((state) => state.soloed.includes(instrument.id));
 	const silent = useWorkspace((state) => isSilent(state, instrument.id));
 	const opened = useWorkspace((state) => state.open === instrument.id);
-	const toggled = (list: string[]) =>
-		list.includes(instrument.id) ? list.filter((id) => id !== instrument.id) : [...list, instrument.id];
-	const view = () => store.getState();
-	const limb = limbs[instrument.limb];
+	const row = useRef<HTMLElement>(null);
 	return (
 		<article
+			ref={row}
 			className={classes.row}
-			style={{ height }}
+			style={{ height, containIntrinsicHeight: height }}
 			aria-label={instrument.name}
 			data-instrument={instrument.id}
 			data-open={opened}
 			data-silent={silent}
+			data-line={!sounds}
 		>
 			<div className={classes.label}>
-				<Tooltip label={opened ? "Close the row" : `Open the row of ${instrument.name}`}>
-					<button
-						type="button"
-						className={classes.name}
-						aria-expanded={opened}
-						onClick={() =>
-							view().aiming === null
-								? view().setView({ open: opened ? null : instrument.id })
-								: view().setAim((aim) => {
-										const chosen = toggled(aim.instruments ?? []);
-										return { ...aim, instruments: chosen.length > 0 ? chosen : undefined };
-									})
-						}
-					>
-						{instrument.name}
-					</button>
-				</Tooltip>
-				<div className={classes.facts}>
-					{limb && `${limb} · `}
-					{plural(count, "hit")}
-				</div>
-				<div className={classes.toggles}>
-					<button
-						type="button"
-						className={classes.toggle}
-						aria-pressed={muted}
-						aria-label={`Mute ${instrument.name}`}
-						onClick={() => view().setView({ muted: toggled(view().muted) })}
-					>
-						mute
-					</button>
-					<button
-						type="button"
-						className={classes.toggle}
-						aria-pressed={soloed}
-						aria-label={`Solo ${instrument.name}`}
-						onClick={() => view().setView({ soloed: toggled(view().soloed) })}
-					>
-						solo
-					</button>
-				</div>
+				<Name instrument={instrument} row={row} />
+				{sounds && <Facts index={index} />}
+				{sounds && <Toggles id={instrument.id} name={instrument.name} />}
 			</div>
-			<TouchPortrait index={index} height={height} />
+			{sounds ? (
+				<TouchPortrait index={index} height={height} />
+			) : (
+				<div className={classes.lineFacts}>
+					<Facts index={index} />
+					<Toggles id={instrument.id} name={instrument.name} />
+				</div>
+			)}
 			<HitsCanvas index={index} height={height} />
-			<TimePortrait index={index} height={height} />
+			{sounds ? <TimePortrait index={index} height={height} /> : <div />}
+			{sounds && <Border instrument={instrument} height={height} />}
 		</article>
+	);
+}
+
+function Facts({ index }: { index: number }) {
+	const { limb } = useWorkspace((state) => state.part.kit.instruments[index]);
+	const count = useWorkspace((state) => hitsOf(state, index).length);
+	return (
+		<div className={classes.facts}>
+			{limbs[limb] && `${limbs[limb]} · `}
+			{plural(count, "hit")}
+		</div>
+	);
+}
+
+interface NameProps {
+	instrument: Instrument;
+	row: RefObject<HTMLElement | null>;
+}
+
+/** Its name: a click opens the row, a drag moves it to another place. */
+function Name({ instrument, row }: NameProps) {
+	const store = useWorkspaceStore();
+	const { id, name } = instrument;
+	const opened = useWorkspace((state) => state.open === id);
+	const moved = useRef(false);
+	const choose = () => {
+		const { aiming, setView, setAim } = store.getState();
+		if (moved.current) return;
+		if (aiming === null) setView({ open: opened ? null : id });
+		else
+			setAim((aim) => {
+				const before = aim.instruments ?? [];
+				const chosen = before.includes(id) ? before.filter((one) => one !== id) : [...before, id];
+				return { ...aim, instruments: chosen.length > 0 ? chosen : undefined };
+			});
+	};
+	const onPointerDown = useDrag(
+		useCallback(() => {
+			moved.current = false;
+			const own = row.current;
+			const others = [...(own?.parentElement?.children ?? [])].filter((one) =>
+				one.matches("[data-instrument]"),
+			);
+			if (!own || others.length < 2) return null;
+			const from = others.indexOf(own);
+			const middles = others.map((one) => {
+				const box = one.getBoundingClientRect();
+				return box.top + box.height / 2;
+			});
+			let to = from;
+			return {
+				move: (_dx, dy) => {
+					if (Math.abs(dy) < 6 && !moved.current) return;
+					moved.current = true;
+					own.style.transform = `translateY(${dy}px)`;
+					own.dataset.dragged = "true";
+					const y = middles[from] + dy;
+					to = middles.filter((middle, place) => place !== from && middle < y).length;
+				},
+				end: () => {
+					own.style.transform = "";
+					delete own.dataset.dragged;
+					if (to === from) return;
+					const { part, order, hidden, setView } = store.getState();
+					const { instruments } = part.kit;
+					const shown = shownRows(instruments, { order, hidden }).map((index) => instruments[index].id);
+					const [one] = shown.splice(from, 1);
+					shown.splice(to, 0, one);
+					setView({ order: [...shown, ...hidden] });
+				},
+			};
+		}, [store, row]),
+	);
+	return (
+		<Tooltip label={opened ? `Close the row of ${name}` : `Open the row of ${name}; drag it to move the row`}>
+			<button
+				type="button"
+				className={classes.name}
+				aria-expanded={opened}
+				onPointerDown={onPointerDown}
+				onClick={choose}
+			>
+				{name}
+			</button>
+		</Tooltip>
+	);
+}
+
+function Toggles({ id, name }: { id: string; name: string }) {
+	const store = useWorkspaceStore();
+	const muted = useWorkspace((state) => state.muted.includes(id));
+	const soloed = useWorkspace((state) => state.soloed.includes(id));
+	const toggled = (list: string[]) => (list.includes(id) ? list.filter((one) => one !== id) : [...list, id]);
+	const { setView } = store.getState();
+	return (
+		<div className={classes.toggles}>
+			<button
+				type="button"
+				className={classes.toggle}
+				aria-pressed={muted}
+				aria-label={`Mute ${name}`}
+				onClick={() => setView({ muted: toggled(store.getState().muted) })}
+			>
+				mute
+			</button>
+			<button
+				type="button"
+				className={classes.toggle}
+				aria-pressed={soloed}
+				aria-label={`Solo ${name}`}
+				onClick={() => setView({ soloed: toggled(store.getState().soloed) })}
+			>
+				solo
+			</button>
+		</div>
+	);
+}
+
+/** The lower border of a row: dragged it makes the row higher or lower, a double click lets it share again. */
+function Border({ instrument: { id, name }, height }: { instrument: Instrument; height: number }) {
+	const store = useWorkspaceStore();
+	const set = useCallback(
+		(next: number) => {
+			const { heights, setView } = store.getState();
+			setView({
+				heights: { ...heights, [id]: Math.max(lineHeight * 2, Math.min(tallest, Math.round(next))) },
+			});
+		},
+		[store, id],
+	);
+	const onPointerDown = useDrag(
+		useCallback(
+			() => ({ move: (_dx: number, dy: number) => set(height + dy), end: () => undefined }),
+			[set, height],
+		),
+	);
+	const onDoubleClick = () => {
+		const { [id]: _, ...heights } = store.getState().heights;
+		store.getState().setView({ heights });
+	};
+	const onKeyDown = (event: KeyboardEvent) => {
+		const by = { ArrowUp: -8, ArrowDown: 8 }[event.key];
+		if (by === undefined) return;
+		event.preventDefault();
+		event.stopPropagation();
+		set(height + by);
+	};
+	return (
+		// biome-ignore lint/a11y/useSemanticElements: a rule cannot be dragged.
+		<div
+			className={classes.border}
+			role="separator"
+			tabIndex={0}
+			aria-orientation="horizontal"
+			aria-label={`Height of ${name}`}
+			aria-valuemin={lineHeight * 2}
+			aria-valuemax={tallest}
+			aria-valuenow={height}
+			data-border
+			onPointerDown={onPointerDown}
+			onDoubleClick={onDoubleClick}
+			onKeyDown={onKeyDown}
+		/>
 	);
 }

@@ -1,6 +1,8 @@
 import { Kbd, Modal, Table } from "@mantine/core";
 import { useHotkeys } from "@mantine/hooks";
 import { plural } from "../words";
+import { magnifications } from "./shown";
+import { barAt, barCount } from "./song";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
 import { movedWindow } from "./useTimeGestures";
@@ -14,6 +16,9 @@ const keys: [string[], string][] = [
 	[["R"], "Another variation in each round of the loop"],
 	[["F"], "Show or hide the figures"],
 	[["S"], "Lay all bars over one, or unroll them"],
+	[["T"], "See timing 4, 8, 16 times larger; with Shift the other way"],
+	[["O"], "Hear the other parts, or this one alone"],
+	[["E"], "Compare Written and Played at equal loudness"],
 	[["G"], "Grooves, or back to the hits"],
 	[["P"], "Passes or pockets"],
 	[["/"], "Add a pass"],
@@ -22,6 +27,8 @@ const keys: [string[], string][] = [
 	[["+"], "Zoom in"],
 	[["−"], "Zoom out"],
 	[["0"], "Show the whole song"],
+	[["1"], "Show the loop"],
+	[["2"], "Show the section that is in view"],
 	[["Shift", "← →"], "Scroll by a quarter of the view"],
 	[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],
 	[["Enter"], "Type the velocity of the selected hits"],
@@ -75,6 +82,22 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 	};
 	const typeVelocity = () =>
 		document.querySelector<HTMLButtonElement>("[data-selection] [role=spinbutton]")?.focus();
+	const magnify = (by: number) => {
+		const place = magnifications.indexOf(view().times) + by + magnifications.length;
+		view().setView({ times: magnifications[place % magnifications.length] });
+	};
+	const fitLoop = () => {
+		const { song, loop, setView } = view();
+		setView({ window: [song.bars.ticks[loop[0] - 1], song.bars.ticks[loop[1]]] });
+	};
+	const fitSection = () => {
+		const { song, window, setView } = view();
+		const bar = barAt(song, (window[0] + window[1]) / 2);
+		const section = song.sections.find(({ from, to }) => from <= bar && bar <= to);
+		if (!section) return;
+		const last = Math.min(section.to, barCount(song));
+		setView({ window: [song.bars.ticks[section.from - 1], song.bars.ticks[last]] });
+	};
 	const loose = { preventDefault: false };
 	useHotkeys([
 		["ArrowUp", nudge(1, 0), loose],
@@ -93,6 +116,12 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["c", () => view().setView({ click: !view().click })],
 		["v", nextVariation],
 		["r", () => view().setFresh(!view().fresh)],
+		["t", () => magnify(1)],
+		["shift+t", () => magnify(-1)],
+		["o", () => view().setView({ others: !view().others })],
+		["e", () => view().setView({ equalLoudness: !view().equalLoudness })],
+		["1", fitLoop],
+		["2", fitSection],
 		["s", () => view().setView({ stacked: !view().stacked })],
 		["f", () => view().setView({ table: !view().table })],
 		["g", () => view().showGrooves(!view().grooves)],

@@ -1,7 +1,9 @@
 import { Button, Menu } from "@mantine/core";
 import {
 	IconChevronDown,
+	IconCircleDot,
 	IconCopy,
+	IconMusic,
 	IconPencil,
 	IconTrash,
 	IconVolume,
@@ -13,6 +15,7 @@ import { client } from "../api/client";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
 import { useAfterMenu } from "../useAfterMenu";
+import { drumsFirst, plural } from "../words";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
 
@@ -76,15 +79,21 @@ export function Crumbs() {
 					</Menu.Target>
 					<Menu.Dropdown>
 						<Menu.Label>Parts of the song</Menu.Label>
-						{song.parts.map((one) => (
-							<Menu.Item key={one.id} disabled={one.id === part.id} onClick={() => open(one.id)}>
-								{one.name} · {one.hits} hits{one.muted && " · muted"}
+						{drumsFirst(song.parts).map((one) => (
+							<Menu.Item
+								key={one.id}
+								leftSection={one.drums ? <IconCircleDot size={14} /> : <IconMusic size={14} />}
+								disabled={one.id === part.id}
+								onClick={() => open(one.id)}
+							>
+								{one.name} · {one.drums ? "drums" : "tones"}, {plural(one.hits, "hit")}
+								{one.muted && ", muted"}
 							</Menu.Item>
 						))}
 						<Menu.Divider />
 						<Menu.Label>This part</Menu.Label>
 						<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => void duplicate()}>
-							Duplicate, to try something
+							Duplicate
 						</Menu.Item>
 						<Menu.Item
 							leftSection={part.muted ? <IconVolume size={14} /> : <IconVolumeOff size={14} />}
@@ -96,13 +105,15 @@ export function Crumbs() {
 							Rename
 						</Menu.Item>
 						<Menu.Item
-							onClick={() => void set(part.drums ? "take as tones" : "take as drums", { drums: !part.drums })}
+							onClick={() =>
+								void set(part.drums ? "treat as a tonal part" : "treat as drums", { drums: !part.drums })
+							}
 						>
-							{part.drums ? "Take as tones" : "Take as drums"}
+							{part.drums ? "Treat as a tonal part" : "Treat as drums"}
 						</Menu.Item>
 						{second && (
 							<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => void remove()}>
-								Delete (undo brings it back)
+								Delete
 							</Menu.Item>
 						)}
 					</Menu.Dropdown>

@@ -3,40 +3,39 @@ import { useCallback } from "react";
 import { client } from "../api/client";
 import { axis } from "../draw/axis";
 import { AimBar } from "./AimBar";
+import { inView } from "./HitsCanvas";
 import { InstrumentRow } from "./InstrumentRow";
 import { GridToken, gridInWords } from "./passes/GridToken";
 import classes from "./Rows.module.css";
+import { RowsMenu } from "./RowsMenu";
 import { Ruler } from "./Ruler";
+import { rowHeights, shownRows } from "./rowHeights";
 import { SelectionBar } from "./SelectionBar";
 import { placer, shownWindow } from "./shown";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
 
-const least = 66;
-const most = 148;
-
-/** How high each row is: they share the room, the opened one takes most of it. */
-function rowHeights(count: number, room: number, open: number) {
-	const shared = Math.max(least, Math.min(most, Math.floor(room / Math.max(1, count)) - 1));
-	return Array.from({ length: count }, (_, index) => {
-		if (open < 0) return shared;
-		return index === open ? Math.max(260, Math.round(room * 0.68)) : least;
-	});
-}
-
 /** A row for each instrument, over one another on one axis of time. */
 export function Rows({ transport }: { transport: Transport }) {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const open = useWorkspace((state) => state.open);
-	const { ref, height } = useElementSize();
-	const place = instruments.findIndex((instrument) => instrument.id === open);
-	const heights = rowHeights(instruments.length, height, place);
+	const order = useWorkspace((state) => state.order);
+	const hidden = useWorkspace((state) => state.hidden);
+	const dragged = useWorkspace((state) => state.heights);
+	const sounding = useWorkspace((state) =>
+		state.part.kit.instruments.map((_, index) => (inView(state, index) > 0 ? "1" : "0")).join(""),
+	);
+	const { ref, height: room } = useElementSize();
+	const shown = shownRows(instruments, { order, hidden });
+	const needs = shown.map((index) => ({ id: instruments[index].id, sounds: sounding[index] === "1" }));
+	const opened = needs.some(({ id }) => id === open) ? open : null;
+	const heights = rowHeights(needs, room, dragged, opened);
 	return (
 		<section className={classes.rows} aria-label="Instruments">
 			<div className={classes.head}>
-				<span>INSTRUMENT</span>
-				<span>TOUCH</span>
+				<RowsMenu />
+				<span>touch</span>
 				<Ruler />
 				<span className={classes.timeHead}>
 					<span>← early</span>
@@ -44,11 +43,19 @@ export function Rows({ transport }: { transport: Transport }) {
 					<span>late →</span>
 				</span>
 			</div>
-			<div className={classes.scroll} ref={ref}>
-				{height > 0 &&
-					instruments.map((instrument, index) => (
-						<InstrumentRow key={instrument.id} index={index} height={heights[index]} />
+			<div className={classes.scroll} ref={ref} data-rows>
+				{room > 0 &&
+					shown.map((index, place) => (
+						<InstrumentRow
+							key={instruments[index].id}
+							index={index}
+							height={heights[place]}
+							sounds={needs[place].sounds || needs[place].id === opened}
+						/>
 					))}
+				{shown.length === 0 && (
+					<p className={classes.noRows}>All rows are hidden. “Instruments” above shows them again.</p>
+				)}
 			</div>
 			<Playhead transport={transport} />
 			<SelectionBar />

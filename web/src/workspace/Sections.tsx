@@ -15,7 +15,7 @@ export function SectionsButton() {
 		<Popover opened={opened} onChange={setOpened} position="top-start" width={380} trapFocus returnFocus>
 			<Popover.Target>
 				<button type="button" className={classes.link} onClick={() => setOpened(!opened)}>
-					sections …
+					Sections
 				</button>
 			</Popover.Target>
 			<Popover.Dropdown mah={420} style={{ overflowY: "auto" }}>

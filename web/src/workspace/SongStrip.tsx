@@ -20,10 +20,12 @@ export function SongStrip({ transport }: { transport: Transport }) {
 	return (
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
-				<h2>
-					SONG <SectionsButton /> <ViewButton view="table" on="hide figures" off="figures" />
-					<ViewButton view="stacked" on="unroll" off="stack" /> <GroovesButton />
-				</h2>
+				<h2 className="visually-hidden">Song</h2>
+				<div className={classes.links}>
+					<SectionsButton />
+					<ViewButton />
+					<GroovesButton />
+				</div>
 				<FigurePair
 					label="identical neighbours"
 					of={(figures) => figures.identical_neighbours}
@@ -48,28 +50,23 @@ function GroovesButton() {
 			data-grooves
 			onClick={() => store.getState().showGrooves(!shown)}
 		>
-			{shown ? "hits" : "grooves"}
+			Grooves
 		</button>
 	);
 }
 
-const titles = {
-	table: "Figures of every instrument (F)",
-	stacked: "All bars laid over one (S)",
-};
-
-function ViewButton({ view, on, off }: { view: "table" | "stacked"; on: string; off: string }) {
+function ViewButton() {
 	const store = useWorkspaceStore();
-	const shown = useWorkspace((state) => state[view]);
+	const shown = useWorkspace((state) => state.table);
 	return (
 		<button
 			type="button"
 			className={classes.link}
 			aria-pressed={shown}
-			title={titles[view]}
-			onClick={() => store.getState().setView({ [view]: !shown })}
+			title="Figures of every instrument, before and after (F)"
+			onClick={() => store.getState().setView({ table: !shown })}
 		>
-			{shown ? on : off}
+			Figures
 		</button>
 	);
 }

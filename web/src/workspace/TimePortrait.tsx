@@ -7,7 +7,7 @@ import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { useDrag } from "./useDrag";
 
-const width = 158;
+const width = 140;
 const middle = width / 2;
 /** The outlines reach 60 ms to either side; this much of it is shown. */
 const shown = 40;

@@ -1,28 +1,28 @@
-import { ActionIcon, Button, Group, SegmentedControl, Tooltip } from "@mantine/core";
+import { ActionIcon, Button, Menu, Tooltip } from "@mantine/core";
 import {
 	IconArrowBackUp,
 	IconArrowForwardUp,
-	IconKeyboard,
+	IconChevronDown,
 	IconPlayerPlayFilled,
 	IconPlayerStopFilled,
-	IconRepeat,
-	IconScale,
-	IconUsers,
+	IconQuestionMark,
 } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { Link } from "wouter";
 import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
+import { HistoryMenu } from "./HistoryMenu";
 import { Crumbs } from "./PartMenu";
 import { NumberToken } from "./passes/NumberToken";
 import { louder } from "./played";
-import { beforeOf, type Reading, useWorkspace, useWorkspaceStore } from "./store";
+import { magnifications } from "./shown";
+import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { TakesMenu } from "./TakesMenu";
 import type { Transport } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
-/** Where one is, what sounds, and the ways back and out. */
+/** Where one is, what sounds, how it is seen, and the ways back and out. */
 export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: () => void }) {
 	return (
 		<header className={classes.top}>
@@ -32,13 +32,16 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 			<Crumbs />
 			<PlayControls transport={transport} />
 			<Readings />
+			<Views />
 			<Histories />
 			<TakesMenu />
 			<ExportMenu />
-			<SchemeToggle />
-			<Tooltip label="Keys (?)">
-				<ActionIcon variant="default" size={30} aria-label="Show the keys" onClick={onHelp}>
-					<IconKeyboard size={16} />
+			<span className={classes.roomy}>
+				<SchemeToggle />
+			</span>
+			<Tooltip label="Keys and a walk through (?)">
+				<ActionIcon variant="default" size={30} aria-label="Help" onClick={onHelp} data-help>
+					<IconQuestionMark size={16} />
 				</ActionIcon>
 			</Tooltip>
 		</header>
@@ -46,26 +49,26 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 }
 
 interface ToggleProps {
-	label: string;
+	tip: string;
+	name?: string;
 	on: boolean;
 	onToggle: () => void;
 	children: ReactNode;
 }
 
-function Toggle({ label, on, onToggle, children }: ToggleProps) {
+/** A word that is on or off. */
+function Toggle({ tip, name, on, onToggle, children }: ToggleProps) {
 	return (
-		<Tooltip label={label}>
-			<Button
-				size="compact-sm"
-				h={30}
-				px={8}
-				variant={on ? "filled" : "default"}
+		<Tooltip label={tip}>
+			<button
+				type="button"
+				className={classes.toggle}
 				aria-pressed={on}
-				aria-label={label}
+				data-toggle={name}
 				onClick={onToggle}
 			>
 				{children}
-			</Button>
+			</button>
 		</Tooltip>
 	);
 }
@@ -80,49 +83,60 @@ function PlayControls({ transport }: { transport: Transport }) {
 	const { song, setView } = store.getState();
 	const bpm = Math.round(song.bpm * tempo * 10) / 10;
 	return (
-		<Group gap={6} wrap="nowrap">
+		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
+		<div className={classes.group} role="group" aria-label="Playing">
 			<Tooltip label={transport.playing ? "Stop (Space)" : "Play (Space)"}>
-				<ActionIcon
-					size={34}
-					variant="filled"
+				<button
+					type="button"
+					className={classes.play}
 					onClick={transport.toggle}
 					aria-label={transport.playing ? "Stop" : "Play"}
 				>
-					{transport.playing ? <IconPlayerStopFilled size={17} /> : <IconPlayerPlayFilled size={17} />}
-				</ActionIcon>
+					{transport.playing ? <IconPlayerStopFilled size={16} /> : <IconPlayerPlayFilled size={16} />}
+				</button>
 			</Tooltip>
-			<Toggle label="Loop (L)" on={looping} onToggle={() => setView({ looping: !looping })}>
-				<IconRepeat size={15} style={{ marginRight: 5 }} />
+			<Toggle
+				tip="Loop these bars (L)"
+				name="loop"
+				on={looping}
+				onToggle={() => setView({ looping: !looping })}
+			>
 				{from === to ? `bar ${from}` : `bars ${from}–${to}`}
 			</Toggle>
-			<NumberToken
-				label="Tempo for listening"
-				value={bpm}
-				values={{
-					kind: "number",
-					min: 20,
-					max: 400,
-					step: 1,
-					unit: "bpm",
-					neutral: song.bpm,
-					sides: null,
-					none: null,
-				}}
-				onChange={(value) =>
-					value !== null && setView({ tempo: Math.abs(value - song.bpm) < 0.05 ? 1 : value / song.bpm })
-				}
-				onDone={() => undefined}
-				format={(value) => `${plain(value)} bpm`}
-			/>
-			<Toggle label="Click (C)" on={click} onToggle={() => setView({ click: !click })}>
-				Click
+			<span className={classes.bpm} title="Tempo for listening; the file keeps its own">
+				<NumberToken
+					label="Tempo for listening"
+					value={bpm}
+					values={{
+						kind: "number",
+						min: 20,
+						max: 400,
+						step: 1,
+						unit: "bpm",
+						neutral: song.bpm,
+						sides: null,
+						none: null,
+					}}
+					onChange={(value) =>
+						value !== null && setView({ tempo: Math.abs(value - song.bpm) < 0.05 ? 1 : value / song.bpm })
+					}
+					onDone={() => undefined}
+					format={(value) => `${plain(value)} bpm`}
+				/>
+			</span>
+			<Toggle tip="Click on every beat (C)" on={click} onToggle={() => setView({ click: !click })}>
+				click
 			</Toggle>
 			{song.parts.length > 1 && (
-				<Toggle label="Hear the other parts, too" on={others} onToggle={() => setView({ others: !others })}>
-					<IconUsers size={15} />
+				<Toggle
+					tip="Hear the other parts of the song, too (O)"
+					on={others}
+					onToggle={() => setView({ others: !others })}
+				>
+					others
 				</Toggle>
 			)}
-		</Group>
+		</div>
 	);
 }
 
@@ -136,31 +150,75 @@ function Readings() {
 		state.performance ? louder(beforeOf(state), state.performance.reading).toFixed(1) : "0.0",
 	);
 	const { setView } = store.getState();
+	const louderBy = `${difference.replace("-", "")} dB ${difference.startsWith("-") ? "softer" : "louder"}`;
 	return (
-		<Group gap={6} wrap="nowrap">
-			<SegmentedControl
-				size="xs"
-				radius="lg"
-				color={reading === "played" ? "madder.6" : "slateInk.6"}
-				aria-label="What sounds (W flips)"
-				data={[
-					{
-						value: "written",
-						label: against ? <span className={classes.against}>{against}</span> : "Written",
-					},
-					{ value: "played", label: "Played" },
-				]}
-				value={reading}
-				onChange={(value) => setView({ reading: value as Reading })}
-			/>
+		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
+		<div className={classes.group} role="group" aria-label="What sounds">
+			<div className={classes.readings} role="radiogroup" aria-label="Written or Played">
+				{(["written", "played"] as const).map((one) => (
+					<Tooltip key={one} label="Flip between the two (W)">
+						<label className={classes.reading} data-reading={one} data-on={reading === one}>
+							<input
+								type="radio"
+								name="reading"
+								className="visually-hidden"
+								checked={reading === one}
+								onChange={() => setView({ reading: one })}
+							/>
+							<span>{one === "written" ? (against ?? "Written") : "Played"}</span>
+						</label>
+					</Tooltip>
+				))}
+			</div>
 			<Toggle
-				label={`Equal loudness (Played is ${difference.replace("-", "")} dB ${difference.startsWith("-") ? "softer" : "louder"})`}
+				tip={`Compare at equal loudness: Played is ${louderBy} (E)`}
 				on={equalLoudness}
 				onToggle={() => setView({ equalLoudness: !equalLoudness })}
 			>
-				<IconScale size={15} />
+				equal<span className={classes.roomy}> loudness</span>
 			</Toggle>
-		</Group>
+		</div>
+	);
+}
+
+/** How the hits are seen: how large their timing, all bars over one or not. */
+function Views() {
+	const store = useWorkspaceStore();
+	const times = useWorkspace((state) => state.times);
+	const stacked = useWorkspace((state) => state.stacked);
+	const { setView } = store.getState();
+	return (
+		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
+		<div className={classes.group} role="group" aria-label="How hits are seen">
+			<Menu position="bottom-start">
+				<Menu.Target>
+					<Tooltip label="See timing larger than it is (T)">
+						<button type="button" className={classes.toggle} data-on={times > 1} data-times>
+							timing × {times} <IconChevronDown size={11} />
+						</button>
+					</Tooltip>
+				</Menu.Target>
+				<Menu.Dropdown>
+					{magnifications.map((one) => (
+						<Menu.Item key={one} fw={one === times ? 700 : undefined} onClick={() => setView({ times: one })}>
+							{one === 1 ? "× 1: hits stand where they sound" : `× ${one}`}
+						</Menu.Item>
+					))}
+					<Menu.Divider />
+					<Menu.Label maw={240}>
+						Hits stand this many times as far from their grid lines as they sound. Dragging them sideways is
+						as much finer.
+					</Menu.Label>
+				</Menu.Dropdown>
+			</Menu>
+			<Toggle
+				tip={stacked ? "Show the song from left to right (S)" : "Lay all bars over one (S)"}
+				on={stacked}
+				onToggle={() => setView({ stacked: !stacked })}
+			>
+				stacked
+			</Toggle>
+		</div>
 	);
 }
 
@@ -168,17 +226,18 @@ function Histories() {
 	const { undo, redo } = useWorkspaceStore().getState();
 	const history = useWorkspace((state) => state.history);
 	return (
-		<Group gap={4} wrap="nowrap">
-			<Tooltip label={history.undo ? `Undo: ${history.undo}` : "Nothing to undo"}>
+		<Button.Group>
+			<Tooltip label={history.undo ? `Undo: ${history.undo} (Ctrl Z)` : "Nothing to undo"}>
 				<ActionIcon variant="default" size={30} aria-label="Undo" disabled={!history.undo} onClick={undo}>
 					<IconArrowBackUp size={17} />
 				</ActionIcon>
 			</Tooltip>
-			<Tooltip label={history.redo ? `Redo: ${history.redo}` : "Nothing to redo"}>
+			<Tooltip label={history.redo ? `Redo: ${history.redo} (Ctrl Shift Z)` : "Nothing to redo"}>
 				<ActionIcon variant="default" size={30} aria-label="Redo" disabled={!history.redo} onClick={redo}>
 					<IconArrowForwardUp size={17} />
 				</ActionIcon>
 			</Tooltip>
-		</Group>
+			<HistoryMenu />
+		</Button.Group>
 	);
 }

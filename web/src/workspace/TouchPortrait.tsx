@@ -9,9 +9,9 @@ import { follow, useDrag } from "./useDrag";
 type Handle = "soft" | "typical" | "hard";
 const handles: Handle[] = ["hard", "typical", "soft"];
 
-const width = 126;
+const width = 118;
 const axis = 8;
-const reach = 66;
+const reach = 60;
 
 /** The outline of a distribution on its side, its peaks to the right. */
 function outline(counts: number[], height: number) {
@@ -22,8 +22,11 @@ function outline(counts: number[], height: number) {
 	return `M${axis},${velocityY(1, height)}L${points.join("L")}L${axis},${velocityY(127, height)}`;
 }
 
-/** The heights of labels, moved apart where they would cover one another. */
-function apart(heights: number[], room: number, height: number) {
+/** The least distance of two handles. */
+const room = 13;
+
+/** The heights of handles, moved apart where they would cover one another. */
+function apart(heights: number[], height: number) {
 	const placed = [...heights];
 	for (let index = 1; index < placed.length; index++)
 		placed[index] = Math.max(placed[index], placed[index - 1] + room);
@@ -51,9 +54,9 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 	);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;
 	const lines = values.map((value) => velocityY(value, height));
-	const labels = apart(lines, 11.5, height);
-	// Of handles on one spot the way of the drag says which is meant: up the hard one, down the soft.
-	const together = Math.max(...lines) - Math.min(...lines) < 5;
+	const knobs = apart(lines, height);
+	// Where all is struck alike, the three fan out and say which is which.
+	const together = Math.max(...values) - Math.min(...values) < 1.5;
 	return (
 		<svg
 			className={classes.portrait}
@@ -75,9 +78,7 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 					height={height}
 					value={values[place]}
 					y={lines[place]}
-					label={
-						place > 0 && Math.round(values[place]) === Math.round(values[place - 1]) ? null : labels[place]
-					}
+					knob={{ x: together ? 40 : width - 32, y: knobs[place] }}
 				/>
 			))}
 		</svg>
@@ -134,15 +135,16 @@ interface HandleProps {
 	instrument: Instrument;
 	height: number;
 	value: number;
+	/** The height of its value. */
 	y: number;
-	/** The height of its value; nothing where the handle above shows the same. */
-	label: number | null;
+	/** Where it is got hold of. */
+	knob: { x: number; y: number };
 	together: boolean;
 }
 
 const clamped = (value: number) => Math.max(1, Math.min(127, Math.round(value)));
 
-function TouchHandle({ handle, instrument, height, value, y, label, together }: HandleProps) {
+function TouchHandle({ handle, instrument, height, value, y, knob, together }: HandleProps) {
 	const store = useWorkspaceStore();
 	const name = instrument.name.toLowerCase();
 	/** Handles' targets, so many steps further up. */
@@ -154,15 +156,14 @@ function TouchHandle({ handle, instrument, height, value, y, label, together }: 
 	const onPointerDown = useDrag(
 		useCallback(() => {
 			const perPixel = 126 / (height - 2 * inset);
-			let meant: Handle | null = together ? null : handle;
 			return {
 				move: (_dx, dy) => {
-					meant ??= dy < 0 ? "hard" : "soft";
 					const steps = -dy * perPixel;
-					// Pulled out of one spot, the typical comes half of the way: one drag gives a spread.
-					shape(together ? { [meant]: steps, typical: steps / 2 } : { [meant]: steps });
+					// Pulled away from the others, the typical comes half of the way: one drag gives a spread.
+					const half = together && handle !== "typical";
+					shape(half ? { [handle]: steps, typical: steps / 2 } : { [handle]: steps });
 				},
-				end: (moved) => moved && store.getState().commit(`shape ${name}: ${meant}`),
+				end: (moved) => moved && store.getState().commit(`shape ${name}: ${handle}`),
 			};
 		}, [shape, height, store, name, handle, together]),
 	);
@@ -187,27 +188,24 @@ function TouchHandle({ handle, instrument, height, value, y, label, together }: 
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
 		>
-			<rect x={axis} y={y - 6} width={width - axis} height={12} fill="transparent" />
-			<line
-				x1={axis}
-				x2={92}
-				y1={y}
-				y2={y}
+			<rect x={knob.x - 12} y={knob.y - 6.5} width={width - knob.x + 12} height={13} fill="transparent" />
+			<path
+				d={`M${axis},${y}H${knob.x - 14}L${knob.x - 3},${knob.y}`}
+				fill="none"
 				stroke="var(--ink)"
 				strokeWidth={handle === "typical" ? 1.4 : 0.9}
 			/>
-			<circle cx={94} cy={y} r={3.6} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.4} />
-			{label !== null && (
-				<text
-					x={102}
-					y={label + 4}
-					fontSize={11}
-					fontWeight={handle === "typical" ? 700 : 450}
-					fill="var(--ink)"
-				>
-					{Math.round(value)}
-				</text>
-			)}
+			<circle cx={knob.x} cy={knob.y} r={3.6} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.4} />
+			<text
+				x={knob.x + 8}
+				y={knob.y + 4}
+				fontSize={11}
+				fontWeight={handle === "typical" ? 700 : 450}
+				fill="var(--ink)"
+			>
+				{Math.round(value)}
+				{together && ` ${handle}`}
+			</text>
 		</g>
 	);
 }

@@ -5,6 +5,7 @@ import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, PocketCard, SongDetail } from "../api/generated/types";
 import { Message } from "../Message";
+import { clearNotes } from "../notify";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { GrooveScreen } from "./grooves/GrooveScreen";
@@ -87,6 +88,7 @@ function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
 			window.removeEventListener("focus", lookAgain);
 			document.title = "Vivida";
 			leave();
+			clearNotes();
 		};
 	}, [store, loaded.song.name]);
 	return (
@@ -104,8 +106,9 @@ function Screen({ transport }: { transport: Transport }) {
 	return useWorkspace((state) => state.grooves) ? <GrooveScreen /> : <Rows transport={transport} />;
 }
 
-function Side() {
-	return useWorkspace((state) => state.side) === "pockets" ? <PocketPanel /> : <PassPanel />;
+function Side({ transport }: { transport: Transport }) {
+	const pockets = useWorkspace((state) => state.side) === "pockets";
+	return pockets ? <PocketPanel /> : <PassPanel transport={transport} />;
 }
 
 function Desk() {
@@ -121,7 +124,7 @@ function Desk() {
 				<Table />
 				<SongStrip transport={transport} />
 			</main>
-			<Side />
+			<Side transport={transport} />
 			<KeyHelp opened={help} onClose={() => setHelp(false)} />
 		</div>
 	);

@@ -4,6 +4,9 @@ import type { WorkspaceState } from "./store";
 
 type Shown = Pick<WorkspaceState, "song" | "window" | "stacked">;
 
+/** How much larger timing can be seen than it is. */
+export const magnifications = [1, 4, 8, 16];
+
 /** How much is shown before and behind the bar that all are laid over, of its length. */
 const margin = 0.04;
 
@@ -34,6 +37,22 @@ export function placer({ song, window, stacked }: Shown): (tick: number, bar?: n
 /** The grid lines that hits are meant for. */
 export const linesOf = ({ performance, part }: Pick<WorkspaceState, "performance" | "part">) =>
 	performance?.lines ?? part.written.lines;
+
+/**
+ * Where hits are shown, in ticks of the window: so many times as far from their grid lines as they sound.
+ * The lines stay where they are.
+ */
+export function hitPlacer(
+	state: Shown & Pick<WorkspaceState, "times" | "performance" | "part">,
+): (tick: number, hit: number) => number {
+	const place = placer(state);
+	const { ticks: lines, bars } = linesOf(state);
+	return (tick, hit) => place(magnified(tick, lines[hit], state.times), bars[hit]);
+}
+
+/** A tick, so many times as far from its line. */
+export const magnified = (tick: number, line: number, times: number) =>
+	times === 1 ? tick : line + times * (tick - line);
 
 /** The bar that a hit is meant for, by its index. */
 export const barOfHit = (state: Pick<WorkspaceState, "performance" | "part">, index: number) =>

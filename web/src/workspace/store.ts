@@ -109,7 +109,7 @@ export function createWorkspace(
 			get().changedElsewhere(next.history);
 			return state.revision !== get().part.state.revision || others ? "changed" : "alike";
 		};
-		const travel = async (back: boolean) => {
+		const travel = async (way: "back" | "on" | number) => {
 			pocketeer.flushPockets();
 			await keeper.settled();
 			try {
@@ -119,9 +119,13 @@ export function createWorkspace(
 					song: next,
 					parts,
 					pockets,
-				} = await (back ? client.undo(song.id) : client.redo(song.id));
+				} = await (typeof way === "number"
+					? client.travelTo(song.id, way)
+					: way === "back"
+						? client.undo(song.id)
+						: client.redo(song.id));
 				if (label === null || !next) return;
-				const done = back ? "Undone" : "Done again";
+				const done = way === "on" ? "Done again" : "Undone";
 				const state = parts.find((one) => one.id === id);
 				const sections = !isEqual(next.sections, before.song.sections);
 				const found = takeSong(next, pockets, state);
@@ -166,8 +170,9 @@ export function createWorkspace(
 			},
 			commit: keeper.commit,
 			commitSoon: keeper.commitSoon,
-			undo: () => void travel(true),
-			redo: () => void travel(false),
+			undo: () => void travel("back"),
+			redo: () => void travel("on"),
+			travelTo: (step) => void travel(step),
 			change: keeper.change,
 			setSong: (song) => {
 				set({ song, history: song.history });

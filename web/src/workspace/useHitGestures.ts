@@ -4,7 +4,7 @@ import { axis } from "../draw/axis";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { plural } from "../words";
 import { hitAt, hitsOf, idOf } from "./HitsCanvas";
-import { barOfHit, placer, shownWindow } from "./shown";
+import { hitPlacer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
 
@@ -50,7 +50,8 @@ export function useHitGestures(index: number, name: string) {
 		const hits = [...store.getState().selected];
 		const perPixel = 126 / (area.height - 2 * inset);
 		const [start, end] = shownWindow(state);
-		const ticks = (end - start) / area.width;
+		// Hits that stand n times as far from their lines move n times as finely.
+		const ticks = (end - start) / area.width / state.times;
 		let way: "up" | "sideways" | null = null;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
@@ -104,11 +105,11 @@ export function useHitGestures(index: number, name: string) {
 		const state = store.getState();
 		const { performance, part } = state;
 		const { x } = axis(shownWindow(state), area.width);
-		const place = placer(state);
+		const place = hitPlacer(state);
 		const within = hitsOf(state, index).filter((hit) => {
 			const tick = performance?.ticks[hit] ?? part.written.ticks[hit];
 			const velocity = performance?.velocities[hit] ?? part.written.velocities[hit];
-			const shown = place(tick, barOfHit(state, hit));
+			const shown = place(tick, hit);
 			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
 			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
 		});

@@ -37,13 +37,15 @@ impl Act for Accents {
         title: "Accents",
         family: ActionFamily::Touch,
         words: &["pattern", "accent", "groove", "emphasis", "beat", "velocity", "template"],
-        sentence: "add {amount} of these accents, over {bars} in {grid}: {pattern}",
+        sentence: "add these accents, {bars} of {grid}[, at {amount}]: {pattern}",
+        brief: "{bars} of {grid}",
         explains: "A pattern of louder and softer slots, drawn as bars.",
+        points: &[],
         settings: &[
             Setting::new("grid", "grid", Values::Grid),
             Setting::new("bars", "bars", Values::number(1.0, 4.0, 1.0, "bars", None)),
             Setting::new("pattern", "pattern", Values::Pattern { min: -64.0, max: 64.0 }),
-            Setting::new("amount", "amount", Values::number(0.0, 200.0, 1.0, "%", Some(0.0))),
+            Setting::new("amount", "amount", Values::number(0.0, 200.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
 

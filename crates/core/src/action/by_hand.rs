@@ -72,7 +72,9 @@ impl Act for ByHand {
         family: ActionFamily::Hand,
         words: &["edit", "move", "nudge", "draw", "delete", "manual", "single"],
         sentence: "single hits moved, taken out or put in.",
-        explains: "Single hits: drag them in the indices, double click to add or take out.",
+        brief: "",
+        explains: "Single hits: drag them in the rows, double-click to add one or take one out.",
+        points: &[],
         settings: &[],
     };
 

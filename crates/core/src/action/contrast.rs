@@ -30,14 +30,23 @@ impl Act for Contrast {
         title: "Contrast",
         family: ActionFamily::Touch,
         words: &["compress", "expand", "dynamics", "velocity", "scale", "flatten", "equal"],
-        sentence: "set contrast to {contrast} about {pivot}.",
-        explains: "Louder louder and softer softer, or the other way, about what is typical.",
+        sentence: "set contrast to {contrast}[ around {pivot}].",
+        brief: "{contrast}",
+        explains: "More or less difference between loud and soft, around what is typical.",
+        points: &[
+            super::point("compress", r#"{"contrast": 70}"#),
+            super::point("compressor", r#"{"contrast": 70}"#),
+            super::point("expand", r#"{"contrast": 130}"#),
+            super::point("flatten", r#"{"contrast": 30}"#),
+            super::point("even out", r#"{"contrast": 50}"#),
+            super::point("dynamics", r#"{"contrast": 130}"#),
+        ],
         settings: &[
-            Setting { name: "contrast", label: "contrast", values: Values::number(0.0, 400.0, 1.0, "%", Some(100.0)) },
-            Setting {
-                name: "pivot",
-                label: "pivot",
-                values: Values::Number {
+            Setting::new("contrast", "contrast", Values::number(0.0, 400.0, 1.0, "%", Some(100.0))),
+            Setting::new(
+                "pivot",
+                "pivot",
+                Values::Number {
                     min: 1.0,
                     max: 127.0,
                     step: 1.0,
@@ -46,7 +55,7 @@ impl Act for Contrast {
                     sides: None,
                     none: Some("its typical"),
                 },
-            },
+            ),
         ],
     };
 

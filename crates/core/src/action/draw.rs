@@ -34,13 +34,15 @@ impl Act for Draw {
         title: "Draw",
         family: ActionFamily::Touch,
         words: &["random", "randomize", "range", "velocity", "dice", "between", "ghost"],
-        sentence: "draw by dice from {from} to {to}, {spread}, {amount} of the way.",
-        explains: "A new random velocity between two, whatever it was.",
+        sentence: "give each a random velocity from {from} to {to}, {spread}[, {amount} of the way].",
+        brief: "{from} to {to}",
+        explains: "A new random velocity within a range, whatever it was.",
+        points: &[super::point("random velocity", r#"{}"#)],
         settings: &[
             Setting::new("from", "softest", Values::velocity()),
             Setting::new("to", "loudest", Values::velocity()),
             Setting::new("spread", "spread", super::loosen::SPREADS),
-            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
+            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
 

@@ -91,9 +91,14 @@ impl Act for Fan {
         kind: "fan",
         title: "Fan",
         family: ActionFamily::Time,
-        words: &["flam", "spread", "unison", "together", "limbs", "humanize", "stagger", "timing"],
-        sentence: "fan hands and feet out over {over} where they fall within {within}, {order}.",
+        words: &["flam", "spread", "unison", "together", "limbs", "humanize", "stagger", "timing", "foot", "feet"],
+        sentence: "spread hands and feet that land within {within} of each other over {over}, {order}.",
+        brief: "over {over}",
         explains: "Hands and feet that land together come a few ms apart.",
+        points: &[
+            super::point("foot", r#"{"order": "feet-first"}"#),
+            super::point("feet", r#"{"order": "feet-first"}"#),
+        ],
         settings: &[
             Setting::new("over", "over", Values::number(0.0, 60.0, 0.5, "ms", Some(0.0))),
             Setting::new("within", "together within", Values::number(1.0, 60.0, 1.0, "ms", None)),

@@ -33,8 +33,10 @@ impl Act for FastHands {
         title: "Fast hands",
         family: ActionFamily::Touch,
         words: &["speed", "fast", "roll", "fill", "run", "machine gun", "realistic", "velocity"],
-        sentence: "make {softer} softer each time the speed doubles, from gaps of {reference} on[; the last {climb} climb back].",
+        sentence: "play {softer} softer each time the speed doubles, once hits are {reference} apart or closer[; the last {climb} come back up].",
+        brief: "{softer} softer per doubling",
         explains: "Softer the faster it goes, as hands do; the first of a run stays strong.",
+        points: &[],
         settings: &[
             Setting::new("softer", "softer", Values::number(0.0, 40.0, 1.0, "", Some(0.0))),
             Setting::new("reference", "reference gap", Values::number(20.0, 1000.0, 5.0, "ms", None)),

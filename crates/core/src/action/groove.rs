@@ -140,8 +140,10 @@ impl Act for Groove {
         title: "Groove",
         family: ActionFamily::Time,
         words: &["feel", "template", "swing", "shuffle", "accents", "quantize", "timing", "follow", "bass", "lock"],
-        sentence: "take {timing} of the timing and {touch} of the accents of {groove}, {voice}[, with {liveliness} of its variation][, pulled {pull} to its lines first][, and {lengths} of its lengths]; {tempo}.",
-        explains: "The timing and accents of a groove from the library or taken from a part.",
+        sentence: "take {timing} of the timing and {touch} of the accents of {groove}, {voice}[, varied by {liveliness} as its player does][, after a pull of {pull} to its lines][, with {lengths} of its lengths]; {tempo}.",
+        brief: "{groove} · {timing}",
+        explains: "The timing and accents of a groove from the library or from a part.",
+        points: &[],
         settings: &[
             Setting::new("timing", "timing", Values::number(0.0, 200.0, 1.0, "%", Some(0.0))),
             Setting::new("touch", "touch", Values::number(0.0, 200.0, 1.0, "%", Some(0.0))),
@@ -151,14 +153,14 @@ impl Act for Groove {
                 "voice",
                 Values::Choice {
                     options: &[
-                        ("own", "each drum as its own kind"),
-                        ("together", "as all together"),
-                        ("kick", "as its kick"),
-                        ("snare", "as its snare"),
-                        ("tom", "as its toms"),
-                        ("hat", "as its hats"),
-                        ("ride", "as its ride"),
-                        ("crash", "as its crash"),
+                        ("own", "each drum by its own kind"),
+                        ("together", "every drum by all of them"),
+                        ("kick", "by its kick"),
+                        ("snare", "by its snare"),
+                        ("tom", "by its toms"),
+                        ("hat", "by its hats"),
+                        ("ride", "by its ride"),
+                        ("crash", "by its crash"),
                         ("hand-percussion", "as its hand percussion"),
                         ("tonal", "as its tones"),
                     ],
@@ -170,9 +172,7 @@ impl Act for Groove {
             Setting::new(
                 "tempo",
                 "other tempos",
-                Values::Choice {
-                    options: &[("scaled", "scaled with the tempo"), ("millis", "in the same ms at any tempo")],
-                },
+                Values::Choice { options: &[("scaled", "scaled to the tempo"), ("millis", "same ms at any tempo")] },
             ),
         ],
     };

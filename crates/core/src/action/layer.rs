@@ -30,11 +30,13 @@ impl Act for Layer {
         title: "Layer",
         family: ActionFamily::Touch,
         words: &["velocity layer", "samples", "zone", "sampler", "velocity", "top", "rimshot"],
-        sentence: "draw into the {layer} layer, {amount} of the way.",
-        explains: "Into one velocity layer of the kit, order kept.",
+        sentence: "move into the {layer} layer[, {amount} of the way].",
+        brief: "{layer}",
+        explains: "Into one velocity layer of the kit, in the same order of loudness.",
+        points: &[],
         settings: &[
             Setting::new("layer", "layer", Values::Layer),
-            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
+            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
 

@@ -43,8 +43,16 @@ impl Act for Length {
         title: "Length",
         family: ActionFamily::Time,
         words: &["duration", "gate", "legato", "staccato", "sustain", "note length", "shorten"],
-        sentence: "last {share} of {of}; a set time is {time}.",
+        sentence: "last {share} of {of}[; the set time is {time}].",
+        brief: "{share} of {of}",
         explains: "How long hits last: scaled, set, or up to the next.",
+        points: &[
+            super::point("shorten", r#"{"share": 60}"#),
+            super::point("staccato", r#"{"share": 40}"#),
+            super::point("legato", r#"{"share": 100, "of": "next"}"#),
+            super::point("longer", r#"{"share": 150}"#),
+            super::point("shorter", r#"{"share": 60}"#),
+        ],
         settings: &[
             Setting::new("share", "share", Values::number(1.0, 400.0, 1.0, "%", Some(100.0))),
             Setting::new(
@@ -58,7 +66,7 @@ impl Act for Length {
                     ],
                 },
             ),
-            Setting::new("time", "set time", Values::number(1.0, 5000.0, 5.0, "ms", None)),
+            Setting::new("time", "set time", Values::number(1.0, 5000.0, 5.0, "ms", None)).quiet(100.0),
         ],
     };
 

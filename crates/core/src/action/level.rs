@@ -17,13 +17,24 @@ impl Act for Level {
         kind: "level",
         title: "Level",
         family: ActionFamily::Touch,
-        words: &["velocity", "louder", "softer", "volume", "offset", "gain", "trim"],
+        words: &["velocity", "louder", "softer", "volume", "offset", "gain", "trim", "quieter", "intensity", "harder"],
         sentence: "play {by}.",
-        explains: "The whole lot harder or softer by one step.",
-        settings: &[Setting {
-            name: "by",
-            label: "by",
-            values: Values::Number {
+        brief: "{by}",
+        explains: "All of it harder or softer by the same amount.",
+        points: &[
+            super::point("louder", r#"{"by": 8}"#),
+            super::point("harder", r#"{"by": 8}"#),
+            super::point("boost", r#"{"by": 8}"#),
+            super::point("softer", r#"{"by": -8}"#),
+            super::point("quieter", r#"{"by": -8}"#),
+            super::point("quiet", r#"{"by": -8}"#),
+            super::point("turn down", r#"{"by": -8}"#),
+            super::point("intensity", r#"{"by": 8}"#),
+        ],
+        settings: &[Setting::new(
+            "by",
+            "by",
+            Values::Number {
                 min: -126.0,
                 max: 126.0,
                 step: 1.0,
@@ -32,7 +43,7 @@ impl Act for Level {
                 sides: Some(("softer", "harder")),
                 none: None,
             },
-        }],
+        )],
     };
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {

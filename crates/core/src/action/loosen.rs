@@ -17,8 +17,7 @@ pub enum Spread {
     Bell,
 }
 
-pub(super) const SPREADS: Values =
-    Values::Choice { options: &[("bell", "mostly near the middle"), ("even", "evenly spread")] };
+pub(super) const SPREADS: Values = Values::Choice { options: &[("bell", "mostly small"), ("even", "evenly spread")] };
 
 impl Spread {
     /// What a hit draws, 0 to 1.
@@ -138,19 +137,32 @@ impl Act for Loosen {
             "sloppy",
             "drift",
             "wander",
+            "robotic",
+            "stiff",
+            "drunk",
         ],
-        sentence: "let hits fall up to {early} early and up to {late} late, {spread}[; wander {wander} over {period}, {wanders}].",
-        explains: "Random timing, early to late, that stays the same until you ask for another variation.",
+        sentence: "let hits fall up to {early} early and {late} late, {spread}[; drift by {wander} over {period}, {wanders}].",
+        brief: "−{early} to +{late}",
+        explains: "Random timing that stays as it is until you ask for another variation.",
+        points: &[
+            super::point("loose", r#"{"early": 6, "late": 8}"#),
+            super::point("sloppy", r#"{"early": 12, "late": 16}"#),
+            super::point("drunk", r#"{"early": 10, "late": 18, "wander": 12}"#),
+            super::point("drift", r#"{"wander": 8}"#),
+            super::point("wander", r#"{"wander": 8}"#),
+            super::point("robotic", r#"{}"#),
+            super::point("stiff", r#"{}"#),
+        ],
         settings: &[
-            Setting { name: "early", label: "early", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
-            Setting { name: "late", label: "late", values: Values::number(0.0, 100.0, 0.5, "ms", Some(0.0)) },
+            Setting::new("early", "early", Values::number(0.0, 100.0, 0.5, "ms", Some(0.0))),
+            Setting::new("late", "late", Values::number(0.0, 100.0, 0.5, "ms", Some(0.0))),
             Setting::new("spread", "spread", SPREADS),
             Setting::new("wander", "wander", Values::number(0.0, 50.0, 0.5, "ms", Some(0.0))),
             Setting::new("period", "wander over", Values::number(1.0, 32.0, 1.0, "bars", None)),
             Setting::new(
                 "wanders",
                 "drifting",
-                Values::Choice { options: &[("together", "all together"), ("apart", "each its own way")] },
+                Values::Choice { options: &[("together", "all together"), ("apart", "each on its own")] },
             ),
         ],
     };

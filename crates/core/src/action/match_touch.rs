@@ -35,11 +35,13 @@ impl Act for Match {
         title: "Match",
         family: ActionFamily::Touch,
         words: &["reference", "copy feel", "velocity", "dynamics", "like another", "learn", "transfer"],
-        sentence: "match the touch of {reference}, {amount} of the way.",
+        sentence: "match the touch of {reference}[, {amount} of the way].",
+        brief: "{reference}",
         explains: "As hard and soft as the same drums are in another part, beat by beat.",
+        points: &[],
         settings: &[
             Setting::new("reference", "reference", Values::Touch),
-            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
+            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
 

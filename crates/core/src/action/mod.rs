@@ -100,10 +100,27 @@ pub struct ActionInfo {
     /// The sentence that follows the aim; `{setting}` stands for a setting. What stands in brackets is
     /// left out while its first setting is neutral, and can be asked for.
     pub sentence: &'static str,
+    /// The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`.
+    pub brief: &'static str,
     /// One line for the list of actions.
     pub explains: &'static str,
+    /// Trade words that say how the action begins: “compress” with less contrast, “expand” with more.
+    pub points: &'static [Point],
     /// In the order of the sentence.
     pub settings: &'static [Setting],
+}
+
+/// A trade word and the settings that it points at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+pub struct Point {
+    /// What people type.
+    pub word: &'static str,
+    /// As JSON; what it leaves out is as usual.
+    pub to: &'static str,
+}
+
+const fn point(word: &'static str, to: &'static str) -> Point {
+    Point { word, to }
 }
 
 /// One setting of an action.
@@ -115,11 +132,18 @@ pub struct Setting {
     pub label: &'static str,
     /// What can be put there.
     pub values: Values,
+    /// At this value it need not be in the sentence; by itself that is where it is neutral.
+    pub quiet: Option<f64>,
 }
 
 impl Setting {
     pub(crate) const fn new(name: &'static str, label: &'static str, values: Values) -> Setting {
-        Setting { name, label, values }
+        Setting { name, label, values, quiet: None }
+    }
+
+    /// It need not be in the sentence at this value.
+    pub(crate) const fn quiet(self, at: f64) -> Setting {
+        Setting { quiet: Some(at), ..self }
     }
 }
 
@@ -295,6 +319,25 @@ mod tests {
                 assert_eq!(written.as_object().unwrap().len(), info.settings.len() + 1, "{}", info.kind);
             }
             assert_eq!(Action::from_value(written).unwrap(), action);
+        }
+    }
+
+    #[test]
+    fn trade_words_point_at_settings_that_do_something() {
+        for info in Action::all() {
+            for Point { word, to } in info.points {
+                let mut wanted: Value = serde_json::from_str(to).unwrap();
+                wanted["kind"] = json!(info.kind);
+                let action = Action::from_value(wanted).unwrap_or_else(|why| panic!("{word}: {why:?}"));
+                assert_eq!(action.info().kind, info.kind);
+                assert_eq!(*word, word.to_lowercase());
+            }
+            let braces = |text: &str| {
+                text.split('{').skip(1).filter_map(|rest| rest.split('}').next()).map(str::to_owned).collect::<Vec<_>>()
+            };
+            for name in braces(info.brief) {
+                assert!(info.settings.iter().any(|setting| setting.name == name), "{}: {name} in brief", info.kind);
+            }
         }
     }
 

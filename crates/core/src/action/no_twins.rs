@@ -37,17 +37,26 @@ impl Act for NoTwins {
         kind: "no-twins",
         title: "No twins",
         family: ActionFamily::Touch,
-        words: &["machine gun", "repeat", "identical", "neighbours", "alternate", "round robin", "same velocity"],
-        sentence: "let neighbours differ by at least {least}, {moves}.",
+        words: &[
+            "machine gun",
+            "repeat",
+            "identical",
+            "neighbours",
+            "alternate",
+            "round robin",
+            "same velocity",
+            "robotic",
+        ],
+        sentence: "keep neighbours at least {least} apart in velocity, {moves}.",
+        brief: "{least} apart",
         explains: "No two neighbours alike.",
+        points: &[],
         settings: &[
             Setting::new("least", "least difference", Values::number(0.0, 40.0, 1.0, "", Some(0.0))),
             Setting::new(
                 "moves",
                 "moving",
-                Values::Choice {
-                    options: &[("within-layer", "staying in their layer"), ("anywhere", "across layers, too")],
-                },
+                Values::Choice { options: &[("within-layer", "within their layer"), ("anywhere", "across layers")] },
             ),
         ],
     };

@@ -144,8 +144,10 @@ impl Act for Pocket {
         title: "Pocket",
         family: ActionFamily::Time,
         words: &["feel", "shared", "follow", "group", "together", "band", "swing", "timing"],
-        sentence: "sit {strength} in {pocket}.",
+        sentence: "follow {pocket}[ by {strength}].",
+        brief: "{pocket}",
         explains: "A timing that several instruments and parts share: change it once, all follow.",
+        points: &[],
         settings: &[
             Setting::new("strength", "strength", Values::number(0.0, 200.0, 1.0, "%", Some(100.0))),
             Setting::new("pocket", "pocket", Values::Pocket),

@@ -27,11 +27,13 @@ impl Act for Set {
         title: "Set",
         family: ActionFamily::Touch,
         words: &["fixed", "solid", "flatten", "same", "equal", "reset", "velocity", "constant"],
-        sentence: "set to {to}, {amount} of the way.",
+        sentence: "set velocity to {to}[, {amount} of the way].",
+        brief: "{to}",
         explains: "One velocity for all.",
+        points: &[],
         settings: &[
             Setting::new("to", "velocity", Values::velocity()),
-            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
+            Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
 

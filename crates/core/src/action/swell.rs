@@ -87,7 +87,15 @@ impl Act for Swell {
         family: ActionFamily::Touch,
         words: &["crescendo", "decrescendo", "diminuendo", "fade", "ramp", "build", "velocity", "hairpin"],
         sentence: "swell from {from} to {to}, {curve}, {of}.",
+        brief: "{from} to {to}",
         explains: "A crescendo or decrescendo over the chosen bars; neighbours keep their differences.",
+        points: &[
+            super::point("crescendo", r#"{"from": -20, "to": 10}"#),
+            super::point("build", r#"{"from": -20, "to": 10}"#),
+            super::point("decrescendo", r#"{"from": 10, "to": -20}"#),
+            super::point("diminuendo", r#"{"from": 10, "to": -20}"#),
+            super::point("fade", r#"{"from": 0, "to": -40}"#),
+        ],
         settings: &[
             Setting::new("from", "from", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
             Setting::new("to", "to", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
@@ -101,7 +109,7 @@ impl Act for Swell {
             Setting::new(
                 "of",
                 "of",
-                Values::Choice { options: &[("change", "as louder or softer"), ("level", "as the level itself")] },
+                Values::Choice { options: &[("change", "added to what is there"), ("level", "as the level to reach")] },
             ),
         ],
     };

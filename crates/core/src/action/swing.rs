@@ -31,7 +31,9 @@ impl Act for Swing {
         family: ActionFamily::Time,
         words: &["shuffle", "triplet feel", "groove", "bounce", "timing", "lilt"],
         sentence: "swing {grid} to {to}.",
+        brief: "{grid} · {to}",
         explains: "Every second one late: 50 % is straight, 67 % a triplet.",
+        points: &[super::point("shuffle", r#"{"to": 66.5}"#), super::point("triplet feel", r#"{"to": 66.5}"#)],
         settings: &[
             Setting::new("grid", "grid", Values::Grid),
             Setting::new("to", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))),

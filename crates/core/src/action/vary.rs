@@ -27,9 +27,11 @@ impl Act for Vary {
         kind: "vary",
         title: "Vary",
         family: ActionFamily::Touch,
-        words: &["random", "randomize", "humanize", "velocity", "jitter", "dice"],
-        sentence: "make up to {by} softer or louder by dice, {spread}.",
+        words: &["random", "randomize", "humanize", "velocity", "jitter", "dice", "natural"],
+        sentence: "make each up to {by} softer or louder, {spread}.",
+        brief: "± {by}",
         explains: "Random velocity, a little up or down from what it is.",
+        points: &[],
         settings: &[
             Setting::new("by", "at most", Values::number(0.0, 64.0, 1.0, "", Some(0.0))),
             Setting::new("spread", "spread", super::loosen::SPREADS),

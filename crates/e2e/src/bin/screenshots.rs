@@ -73,14 +73,14 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     let part = browser.run(songs).await?;
     browser.goto(&format!("{}/songs/4/parts/{part}", app.address)).await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
-    browser.press("stack").await?;
+    browser.press("stacked").await?;
     rest(browser).await?;
     keep(browser, folder, "stacked").await?;
     browser.press("Closed hat").await?;
     browser.find("[data-groove-line]").await?;
     rest(browser).await?;
     keep(browser, folder, "groove-line").await?;
-    browser.press("unroll").await?;
+    browser.press("stacked").await?;
     browser.press("Closed hat").await?;
     browser.press("Recipes").await?;
     browser.find("[data-recipe='One good take']").await?;
@@ -104,15 +104,15 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.keys("\u{e00c}").await?;
     add(browser, "contrast").await?;
     browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 10.0).await?;
-    browser.press("figures").await?;
+    browser.press("Figures").await?;
     rest(browser).await?;
     keep(browser, folder, "takes-compared").await?;
-    browser.press("hide figures").await.map_err(Into::into)
+    browser.press("Figures").await.map_err(Into::into)
 }
 
 /// A groove taken from a rough performance, and pockets of a stiff song.
 async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
-    browser.press("grooves").await?;
+    browser.press("Grooves").await?;
     browser.press("Take a groove from a part").await?;
     browser.press("Take it").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;

@@ -23,7 +23,7 @@ use vivida_core::{
     Ticks,
 };
 use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
-use vivida_store::{GrooveId, History, PartId, RecipeId, SongId, TakeId};
+use vivida_store::{GrooveId, History, PartId, RecipeId, SongId, Step, TakeId};
 
 /// Everything that the front end knows of these types.
 pub fn typescript() -> String {
@@ -99,6 +99,7 @@ pub fn typescript() -> String {
         vivida_core::action::HandHit,
         vivida_core::action::ByHand,
         vivida_core::action::ActionFamily,
+        vivida_core::action::Point,
         vivida_core::action::Setting,
         vivida_core::action::Values,
         Action,
@@ -134,6 +135,9 @@ pub fn typescript() -> String {
         VoiceInfo,
         KitManifest,
         History,
+        SongsToDelete,
+        SongToDelete,
+        Step,
         SongCard,
         PartCard,
         Picture,

@@ -63,6 +63,8 @@ pub struct TakeCard {
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct TakeColumns {
     pub ticks: Vec<f64>,
+    /// The grid line nearest to each, in ticks.
+    pub lines: Vec<f64>,
     pub seconds: Vec<f64>,
     /// In seconds.
     pub lengths: Vec<f64>,

@@ -104,6 +104,22 @@ pub struct Travelled {
     pub history: History,
 }
 
+/// Songs that are deleted together.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SongsToDelete {
+    pub songs: Vec<SongToDelete>,
+}
+
+/// One of them, as it was last seen.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SongToDelete {
+    pub id: SongId,
+    #[ts(type = "number")]
+    pub revision: i64,
+}
+
 /// A change to a song on the shelf.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]

@@ -61,6 +61,15 @@ async fn export_midi(
     Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
 }
 
+#[get("/songs/export.zip?<ids>")]
+async fn export_songs(app: &Shared, ids: &str) -> Result<Download, Problem> {
+    let ids: Option<Vec<SongId>> = ids.split(',').map(|id| id.parse().ok().map(SongId)).collect();
+    let ids = ids.ok_or_else(|| Problem::field("ids", "song ids with commas between them, such as 1,2,5"))?;
+    let name = format!("{} songs.zip", ids.len());
+    let bytes = work(app, move |app| app.export_songs(&ids)).await?;
+    Ok(Download { name, content_type: ContentType::ZIP, bytes })
+}
+
 #[get("/songs/<id>/export.wav?<reading>")]
 async fn export_wav(
     app: &Shared,
@@ -148,5 +157,5 @@ async fn sound(app: &Shared, file: &str) -> Result<(ContentType, Vec<u8>), Probl
 }
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![export_info, export_midi, export_wav, begin_render, render, stop_render, rendered, kit, sound,]
+    routes![export_info, export_midi, export_songs, export_wav, begin_render, render, stop_render, rendered, kit, sound,]
 }

@@ -6,6 +6,7 @@ use rocket::{delete, get, patch, post, put, routes};
 use serde_json::Value;
 use serde_json::value::RawValue;
 use vivida_core::Slots;
+use vivida_store::Step;
 
 /// A [`SongCard`] as it was kept.
 type Card = Box<RawValue>;
@@ -58,6 +59,12 @@ async fn delete_song(app: &Shared, id: Id, revision: i64) -> Result<Status, Prob
     work(app, move |app| app.delete(id.song(), revision)).await.map(|()| Status::NoContent)
 }
 
+#[post("/songs/delete", data = "<data>")]
+async fn delete_songs(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
+    let request: SongsToDelete = body(data, &limit).await?;
+    work(app, move |app| app.delete_songs(&request)).await.map(|()| Status::NoContent)
+}
+
 #[post("/shelf/<direction>")]
 async fn travel_shelf(app: &Shared, direction: &str) -> Answer<Travelled> {
     let back = direction_of(direction)?;
@@ -76,6 +83,16 @@ fn direction_of(direction: &str) -> Result<bool, Problem> {
         "redo" => Ok(false),
         _ => Err(not_there("A history goes by undo and redo.")),
     }
+}
+
+#[get("/songs/<id>/history")]
+async fn history(app: &Shared, id: Id) -> Answer<Vec<Step>> {
+    work(app, move |app| app.steps(id.song())).await.map(Json)
+}
+
+#[post("/songs/<id>/history/<step>")]
+async fn travel_to(app: &Shared, id: Id, step: Id) -> Answer<Travelled> {
+    work(app, move |app| app.travel_to(id.song(), step.0)).await.map(Json)
 }
 
 #[put("/songs/<id>/sections", data = "<data>")]
@@ -116,8 +133,11 @@ pub(super) fn routes() -> Vec<Route> {
         rename,
         duplicate,
         delete_song,
+        delete_songs,
         travel_shelf,
         travel_song,
+        history,
+        travel_to,
         set_sections,
         slots,
         grid_lines,

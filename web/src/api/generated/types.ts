@@ -644,6 +644,16 @@ added: Array<HandHit>, };
 
 export type ActionFamily = "touch" | "time" | "hand";
 
+export type Point = { 
+/**
+ * What people type.
+ */
+word: string, 
+/**
+ * As JSON; what it leaves out is as usual.
+ */
+to: string, };
+
 export type Setting = { 
 /**
  * Its name in JSON.
@@ -656,7 +666,11 @@ label: string,
 /**
  * What can be put there.
  */
-values: Values, };
+values: Values, 
+/**
+ * At this value it need not be in the sentence; by itself that is where it is neutral.
+ */
+quiet: number | null, };
 
 export type Values = { "kind": "number", 
 /**
@@ -725,9 +739,17 @@ words: Array<string>,
  */
 sentence: string, 
 /**
+ * The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`.
+ */
+brief: string, 
+/**
  * One line for the list of actions.
  */
 explains: string, 
+/**
+ * Trade words that say how the action begins: “compress” with less contrast, “expand” with more.
+ */
+points: Array<Point>, 
 /**
  * In the order of the sentence.
  */
@@ -1211,6 +1233,24 @@ undo: string | null,
  */
 redo: string | null, };
 
+export type Step = { 
+/**
+ * Ascending with time.
+ */
+id: number, 
+/**
+ * What was done.
+ */
+label: string, 
+/**
+ * When, in UTC: `2026-11-27 09:30:00`.
+ */
+when: string, 
+/**
+ * It was taken back, and can be done again.
+ */
+undone: boolean, };
+
 export type SongCard = { id: SongId, revision: number, name: string, file_name: string, is_demo: boolean, 
 /**
  * Beats a minute at the start; the beat of compound metres is dotted.
@@ -1391,7 +1431,11 @@ is_print: boolean, passes: number,
  */
 damage: string | null, };
 
-export type TakeColumns = { ticks: Array<number>, seconds: Array<number>, 
+export type TakeColumns = { ticks: Array<number>, 
+/**
+ * The grid line nearest to each, in ticks.
+ */
+lines: Array<number>, seconds: Array<number>, 
 /**
  * In seconds.
  */

@@ -1,100 +1,190 @@
-import { Button, Popover, TextInput } from "@mantine/core";
+import { Button, Modal, TextInput } from "@mantine/core";
+import { useLocalStorage } from "@mantine/hooks";
 import { IconPlus, IconSearch } from "@tabler/icons-react";
-import { useState } from "react";
-import type { ActionInfo, ActionOffer } from "../../api/generated/types";
-import { useWorkspaceStore } from "../store";
+import { useEffect, useRef, useState } from "react";
+import type { ActionFamily } from "../../api/generated/types";
+import { plural } from "../../words";
+import { useWorkspace, useWorkspaceStore } from "../store";
+import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
+import { actionInWords, capital, type Found, instrumentsInWords, search } from "./words";
 
-/** How well an action answers to what was typed: its name before the trade's other words. */
-function rank({ title, words, explains }: ActionInfo, text: string) {
-	const wanted = text.trim().toLowerCase();
-	if (title.toLowerCase().startsWith(wanted)) return 0;
-	if (` ${title.toLowerCase()}`.includes(` ${wanted}`)) return 0.5;
-	// The words of an action stand in the order in which they mean it.
-	const begins = words.findIndex((word) => word.startsWith(wanted));
-	if (begins >= 0) return 1 + begins / 100;
-	if (words.some((word) => word.includes(wanted))) return 2;
-	return explains.toLowerCase().includes(wanted) ? 3 : Number.POSITIVE_INFINITY;
+/** What is done without a pass, and how: the words that ask for it. */
+const tips: [words: string[], tip: string][] = [
+	[
+		["delete", "remove", "erase", "mute a hit"],
+		"To take hits out, select them and press Delete, or double-click one.",
+	],
+	[["double", "duplicate", "add a hit", "insert"], "To add a hit, double-click where it belongs in a row."],
+	[["undo", "revert", "reset"], "Ctrl Z takes back the last step; History goes back further."],
+	[["export", "save", "bounce", "wav"], "Export is at the top right."],
+];
+
+const families: [ActionFamily, string][] = [
+	["touch", "Touch"],
+	["time", "Time"],
+];
+
+interface Group {
+	title: string | null;
+	found: Found[];
 }
 
-/** Who types fast has begun before the list is unfolded. */
-const focusAtOnce = (input: HTMLInputElement | null) => input?.focus({ preventScroll: true });
+/** All actions by family, what was used last on top; or those that answer to what was typed. */
+function groupsOf(found: Found[], text: string, recent: string[]): Group[] {
+	if (text.trim() !== "") return [{ title: null, found }];
+	const last = recent.flatMap((kind) => found.filter(({ info }) => info.kind === kind));
+	const groups = families.map(([family, title]) => ({
+		title,
+		found: found.filter(({ info }) => info.family === family),
+	}));
+	return [{ title: "Used last", found: last.slice(0, 4) }, ...groups].filter(({ found }) => found.length > 0);
+}
 
 export function AddPass() {
-	const store = useWorkspaceStore();
-	const { offers } = store.getState();
 	const [opened, setOpened] = useState(false);
+	return (
+		<>
+			<Button
+				variant="default"
+				flex={1}
+				size="sm"
+				leftSection={<IconPlus size={15} />}
+				data-add-pass
+				onClick={() => setOpened(true)}
+			>
+				Add a pass
+			</Button>
+			<Modal
+				opened={opened}
+				onClose={() => setOpened(false)}
+				withCloseButton={false}
+				size={860}
+				padding={0}
+				centered={false}
+				yOffset={68}
+				aria-label="Add a pass"
+				transitionProps={{ duration: 0 }}
+			>
+				<Palette close={() => setOpened(false)} />
+			</Modal>
+		</>
+	);
+}
+
+function Palette({ close }: { close: () => void }) {
+	const store = useWorkspaceStore();
+	const { offers, part, open } = store.getState();
+	const pockets = useWorkspace((state) => state.pockets);
 	const [text, setText] = useState("");
 	const [chosen, setChosen] = useState(0);
-	const found = offers
-		.filter(({ start }) => start.kind !== "by-hand")
-		.map((offer) => ({ offer, rank: rank(offer.info, text) }))
-		.filter((one) => Number.isFinite(one.rank))
-		.sort((a, b) => a.rank - b.rank)
-		.map((one) => one.offer);
-	const add = ({ info, start }: ActionOffer) => {
-		const { act, commit, open } = store.getState();
-		const aim = open ? { instruments: [open] } : {};
+	const [recent, setRecent] = useLocalStorage<string[]>({
+		key: "vivida-used-last",
+		defaultValue: [],
+		getInitialValueInEffect: false,
+	});
+	const list = useRef<HTMLDivElement>(null);
+	const groups = groupsOf(search(offers, text), text, recent);
+	const found = groups.flatMap((group) => group.found);
+	const aim = open ? { instruments: [open] } : {};
+	const wanted = text.trim().toLowerCase();
+	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
+	const pocketName = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket";
+	const add = ({ info, start }: Found) => {
+		const { act, commit } = store.getState();
 		act({ kind: "add-passes", passes: [{ id: 1, on: true, aim, action: start }], instead: false });
 		commit(`add ${info.title.toLowerCase()}`);
-		setOpened(false);
+		setRecent((kinds) => [info.kind, ...kinds.filter((kind) => kind !== info.kind)].slice(0, 4));
+		close();
 	};
-	const show = () => {
-		setText("");
-		setChosen(0);
-		setOpened(!opened);
-	};
+	useEffect(() => {
+		list.current?.querySelectorAll("[role=option]")[chosen]?.scrollIntoView({ block: "nearest" });
+	}, [chosen]);
+	let place = -1;
 	return (
-		<Popover opened={opened} onChange={setOpened} position="top-start" width={290} trapFocus returnFocus>
-			<Popover.Target>
-				<Button
-					variant="default"
-					flex={1}
-					size="sm"
-					leftSection={<IconPlus size={15} />}
-					data-add-pass
-					onClick={show}
-				>
-					Add a pass
-				</Button>
-			</Popover.Target>
-			<Popover.Dropdown p={6}>
-				<TextInput
-					ref={focusAtOnce}
-					size="sm"
-					mb={4}
-					placeholder="humanize, compress, late …"
-					aria-label="Search for an action"
-					leftSection={<IconSearch size={14} />}
-					value={text}
-					onChange={(event) => {
-						setText(event.currentTarget.value);
-						setChosen(0);
-					}}
-					onKeyDown={(event) => {
-						const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-						if (step) {
-							event.preventDefault();
-							setChosen(Math.max(0, Math.min(found.length - 1, chosen + step)));
-						}
-						if (event.key === "Enter" && found[chosen]) add(found[chosen]);
-					}}
-				/>
-				{found.map((offer, index) => (
-					<button
-						key={offer.info.kind}
-						type="button"
-						className={classes.offer}
-						data-chosen={index === chosen}
-						data-offer={offer.info.kind}
-						onClick={() => add(offer)}
-					>
-						<strong>{offer.info.title}</strong>
-						<span>{offer.info.explains}</span>
-					</button>
+		<div className={classes.palette}>
+			<TextInput
+				data-autofocus
+				size="md"
+				placeholder="compress, laid back, humanize, crescendo …"
+				aria-label="Search for an action"
+				role="combobox"
+				aria-expanded
+				aria-controls="actions"
+				aria-activedescendant={found[chosen] ? `action-${chosen}` : undefined}
+				aria-autocomplete="list"
+				leftSection={<IconSearch size={16} />}
+				value={text}
+				onChange={(event) => {
+					setText(event.currentTarget.value);
+					setChosen(0);
+				}}
+				onKeyDown={(event) => {
+					const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+					if (step) {
+						event.preventDefault();
+						setChosen(Math.max(0, Math.min(found.length - 1, chosen + step)));
+					}
+					if (event.key === "Enter" && found[chosen]) add(found[chosen]);
+				}}
+			/>
+			<div
+				className={classes.offers}
+				id="actions"
+				role="listbox"
+				aria-label="Actions"
+				ref={list}
+				data-columns={wanted === ""}
+			>
+				{groups.map((group) => (
+					// biome-ignore lint/a11y/useSemanticElements: options are grouped, not fields.
+					<div key={group.title} role="group" aria-label={group.title ?? "Found"}>
+						{group.title && <div className={classes.family}>{group.title}</div>}
+						{group.found.map((one) => {
+							place += 1;
+							const at = place;
+							return (
+								<div
+									key={one.info.kind}
+									id={`action-${at}`}
+									role="option"
+									tabIndex={-1}
+									aria-selected={at === chosen}
+									className={classes.offer}
+									data-chosen={at === chosen}
+									data-offer={one.info.kind}
+									onPointerMove={() => setChosen(at)}
+									onClick={() => add(one)}
+									onKeyDown={(event) => event.key === "Enter" && add(one)}
+								>
+									<ActionPicture kind={one.info.kind} />
+									<div>
+										<strong>{one.info.title}</strong>{" "}
+										<em>{capital(actionInWords(one.start, one.info, pocketName))}.</em>
+										<span>{one.info.explains}</span>
+									</div>
+								</div>
+							);
+						})}
+					</div>
 				))}
-				{found.length === 0 && <p className={classes.empty}>No action answers to “{text}”.</p>}
-			</Popover.Dropdown>
-		</Popover>
+				{found.length === 0 && !tip && (
+					<p className={classes.empty}>
+						Nothing matches “{text}”. Try what it should sound like: late, soft, loose.
+					</p>
+				)}
+			</div>
+			<div className={classes.paletteFoot}>
+				<span role="status">
+					{tip ?? (
+						<>
+							{plural(found.length, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
+							{open ? "" : "; open a row first to aim at one instrument"}
+						</>
+					)}
+				</span>
+				<span>↑ ↓ choose · Enter adds · Esc closes</span>
+			</div>
+		</div>
 	);
 }

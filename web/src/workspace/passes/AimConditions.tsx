@@ -17,6 +17,7 @@ import { GridToken, gridInWords } from "./GridToken";
 import { NumberToken, type NumberValues } from "./NumberToken";
 import classes from "./Passes.module.css";
 import { SlotStrip, useSlots } from "./SlotStrip";
+import { isEveryBar } from "./words";
 
 export interface AimProps {
 	aim: Aim;
@@ -121,7 +122,7 @@ function ConditionToken({
 								onChange({ ...aim, [condition]: undefined });
 							}}
 						>
-							drop this condition
+							Drop this condition
 						</Button>
 					</Group>
 				</Stack>
@@ -146,47 +147,56 @@ export function AllBut({
 				title="Press to aim at these instead of the others"
 				onClick={() => onChange({ ...aim, invert: undefined })}
 			>
-				{before === "articulations" ? "struck otherwise" : "all but"}
+				{{ articulations: "struck otherwise", instruments: "All but" }[before as string] ?? "all but"}
 			</button>
-			{before === "articulations" ? ", " : " "}
+			{before === "articulations" ? "" : " "}
 		</>
 	);
 }
 
-/** All conditions that an aim has, and the way to more of them. */
-export function AimConditions(props: AimProps) {
-	const { aim, onChange } = props;
-	return (
-		<>
-			<AllBut {...props} before="conditions" />
-			{aim.positions && <PositionsToken {...props} positions={aim.positions} />}
-			{aim.velocity && <VelocityToken {...props} />}
-			{aim.length && <LengthToken {...props} />}
-			{aim.speed && <SpeedToken {...props} />}
-			{aim.run && <RunToken {...props} />}
-			{aim.with && <NearToken {...props} condition="with" near={aim.with} />}
-			{aim.without && <NearToken {...props} condition="without" near={aim.without} />}
-			{aim.share !== undefined && <ShareToken {...props} />}
-			{aim.picked && (
-				<>
-					<button
-						type="button"
-						className={classes.token}
-						title="Press to aim at all of them again"
-						onClick={() => onChange({ ...aim, picked: undefined })}
-					>
-						{plural(aim.picked.length, "picked hit")}
-					</button>
-					,{" "}
-				</>
-			)}
-			<AllBut {...props} before="articulations" />
-			<Narrow {...props} />{" "}
-		</>
-	);
+/** All conditions that an aim has, in words. */
+export function conditionsOf(props: AimProps): [string, ReactNode][] {
+	const { aim, onChange, turned } = props;
+	const all: [string, ReactNode][] = [];
+	if (aim.positions) all.push(["positions", <PositionsToken key="" {...props} positions={aim.positions} />]);
+	if (aim.velocity) all.push(["velocity", <VelocityToken key="" {...props} />]);
+	if (aim.length) all.push(["length", <LengthToken key="" {...props} />]);
+	if (aim.speed) all.push(["speed", <SpeedToken key="" {...props} />]);
+	if (aim.run) all.push(["run", <RunToken key="" {...props} />]);
+	if (aim.with) all.push(["with", <NearToken key="" {...props} condition="with" near={aim.with} />]);
+	if (aim.without)
+		all.push(["without", <NearToken key="" {...props} condition="without" near={aim.without} />]);
+	if (aim.share !== undefined) all.push(["share", <ShareToken key="" {...props} />]);
+	if (aim.picked) {
+		all.push([
+			"picked",
+			<button
+				key=""
+				type="button"
+				className={classes.token}
+				title="Press to aim at all of them again"
+				onClick={() => onChange({ ...aim, picked: undefined })}
+			>
+				{plural(aim.picked.length, "picked hit")}
+			</button>,
+		]);
+	}
+	if (turned === "conditions" && all.length > 0) {
+		const [key, node] = all[0];
+		all[0] = [
+			key,
+			<>
+				<AllBut {...props} before="conditions" />
+				{node}
+			</>,
+		];
+	}
+	if (turned === "articulations") all.push(["all-but", <AllBut key="" {...props} before="articulations" />]);
+	return all;
 }
 
-function Narrow({ aim, onChange }: AimProps) {
+/** The way to more conditions. */
+export function Narrow({ aim, onChange }: Pick<AimProps, "aim" | "onChange">) {
 	const free = (Object.keys(names) as Condition[]).filter((name) => aim[name] === undefined);
 	const store = useWorkspaceStore();
 	// Positions begin as those that were chosen last: the next pass is often for all but these.
@@ -194,15 +204,20 @@ function Narrow({ aim, onChange }: AimProps) {
 		(name === "positions" &&
 			store.getState().recipe.passes.findLast((pass) => pass.aim.positions)?.aim.positions) ||
 		starts[name];
+	const narrowToLoop = () => {
+		const [from, to] = store.getState().loop;
+		onChange({ ...aim, bars: [{ from, to }] });
+	};
 	return (
 		<Menu position="bottom-start">
 			<Menu.Target>
-				<button type="button" className={classes.more} aria-label="Narrow the aim">
+				<button type="button" className={classes.more} aria-label="only … Narrow the aim">
 					only …
 				</button>
 			</Menu.Target>
 			<Menu.Dropdown>
-				<Menu.Label>Only those hits by</Menu.Label>
+				<Menu.Label>Only some of the hits, by</Menu.Label>
+				{isEveryBar(aim) && <Menu.Item onClick={narrowToLoop}>bars or sections</Menu.Item>}
 				{free.map((name) => (
 					<Menu.Item key={name} onClick={() => onChange({ ...aim, [name]: start(name) })}>
 						{names[name]}
@@ -263,7 +278,7 @@ function PositionsToken(props: AimProps & { positions: Positions }) {
 					))}
 				</Group>
 			</ConditionToken>
-			{grid === "1/16" ? "" : ` in ${gridInWords(grid)}`},{" "}
+			{grid === "1/16" ? "" : ` in ${gridInWords(grid)}`}
 		</>
 	);
 }
@@ -272,21 +287,18 @@ function VelocityToken(props: AimProps) {
 	const { aim, onChange } = props;
 	const { from, to } = aim.velocity ?? starts.velocity;
 	return (
-		<>
-			<ConditionToken {...props} condition="velocity" words={`velocity ${from}–${to}`}>
-				<Text size="sm">As loud as this when they reach this pass</Text>
-				<RangeSlider
-					min={1}
-					max={127}
-					minRange={0}
-					value={[from, to]}
-					onChange={([low, high]) => onChange({ ...aim, velocity: { from: low, to: high } })}
-					thumbFromLabel="Softest"
-					thumbToLabel="Loudest"
-				/>
-			</ConditionToken>
-			,{" "}
-		</>
+		<ConditionToken {...props} condition="velocity" words={`velocity ${from}–${to}`}>
+			<Text size="sm">As loud as this when they reach this pass</Text>
+			<RangeSlider
+				min={1}
+				max={127}
+				minRange={0}
+				value={[from, to]}
+				onChange={([low, high]) => onChange({ ...aim, velocity: { from: low, to: high } })}
+				thumbFromLabel="Softest"
+				thumbToLabel="Loudest"
+			/>
+		</ConditionToken>
 	);
 }
 
@@ -310,18 +322,11 @@ function LengthToken(props: AimProps) {
 		/>
 	);
 	return (
-		<>
-			<ConditionToken
-				{...props}
-				condition="length"
-				words={`${plain(length.from)}–${plain(length.to)} ms long`}
-			>
-				<Text size="sm">
-					from {field("from", "Shortest")} to {field("to", "Longest")} long
-				</Text>
-			</ConditionToken>
-			,{" "}
-		</>
+		<ConditionToken {...props} condition="length" words={`${plain(length.from)}–${plain(length.to)} ms long`}>
+			<Text size="sm">
+				from {field("from", "Shortest")} to {field("to", "Longest")} long
+			</Text>
+		</ConditionToken>
 	);
 }
 
@@ -339,50 +344,47 @@ function SpeedToken(props: AimProps) {
 	const set = (next: string, ms = gap, grid = speed.value ?? "1/16") =>
 		onChange({ ...aim, speed: { by_limb, [next]: next === "value" ? grid : ms } });
 	return (
-		<>
-			<ConditionToken {...props} condition="speed" words={words[kind]} width={340}>
-				<SegmentedControl
-					size="xs"
-					value={kind}
-					onChange={(next) => set(next)}
-					data={[
-						{ value: "at_most", label: "fast" },
-						{ value: "at_least", label: "slow" },
-						{ value: "value", label: "note value" },
-					]}
-				/>
-				<Text size="sm">
-					{kind === "value" ? (
-						<GridToken
-							label="Note value"
-							value={speed.value ?? "1/16"}
-							onChange={(grid) => set("value", gap, grid)}
+		<ConditionToken {...props} condition="speed" words={words[kind]} width={340}>
+			<SegmentedControl
+				size="xs"
+				value={kind}
+				onChange={(next) => set(next)}
+				data={[
+					{ value: "at_most", label: "fast" },
+					{ value: "at_least", label: "slow" },
+					{ value: "value", label: "note value" },
+				]}
+			/>
+			<Text size="sm">
+				{kind === "value" ? (
+					<GridToken
+						label="Note value"
+						value={speed.value ?? "1/16"}
+						onChange={(grid) => set("value", gap, grid)}
+					/>
+				) : (
+					<>
+						gap {kind === "at_most" ? "at most" : "at least"}{" "}
+						<NumberToken
+							label="Gap"
+							value={gap}
+							values={number(1, 5000, "ms", 5)}
+							onChange={(value) => value !== null && set(kind, value)}
+							onDone={() => undefined}
 						/>
-					) : (
-						<>
-							gap {kind === "at_most" ? "at most" : "at least"}{" "}
-							<NumberToken
-								label="Gap"
-								value={gap}
-								values={number(1, 5000, "ms", 5)}
-								onChange={(value) => value !== null && set(kind, value)}
-								onDone={() => undefined}
-							/>
-						</>
-					)}{" "}
-					to the one before
-				</Text>
-				<Checkbox
-					size="xs"
-					label="of the same hand or foot, not the instrument alone"
-					checked={by_limb ?? false}
-					onChange={(event) =>
-						onChange({ ...aim, speed: { ...speed, by_limb: event.currentTarget.checked || undefined } })
-					}
-				/>
-			</ConditionToken>
-			,{" "}
-		</>
+					</>
+				)}{" "}
+				to the one before
+			</Text>
+			<Checkbox
+				size="xs"
+				label="of the same hand or foot, not the instrument alone"
+				checked={by_limb ?? false}
+				onChange={(event) =>
+					onChange({ ...aim, speed: { ...speed, by_limb: event.currentTarget.checked || undefined } })
+				}
+			/>
+		</ConditionToken>
 	);
 }
 
@@ -401,46 +403,43 @@ function RunToken(props: AimProps) {
 	const words = run.place === "every" ? `every ${run.every}th of a run` : runPlaces[run.place];
 	const change = (next: Partial<typeof run>) => onChange({ ...aim, run: { ...run, ...next } });
 	return (
-		<>
-			<ConditionToken {...props} condition="run" words={words} width={340}>
-				<Stack gap={4}>
-					{(Object.keys(runPlaces) as RunPlace[]).map((place) => (
-						<Checkbox
-							key={place}
-							size="xs"
-							radius="xl"
-							label={runPlaces[place]}
-							checked={run.place === place}
-							onChange={() => change({ place })}
+		<ConditionToken {...props} condition="run" words={words} width={340}>
+			<Stack gap={4}>
+				{(Object.keys(runPlaces) as RunPlace[]).map((place) => (
+					<Checkbox
+						key={place}
+						size="xs"
+						radius="xl"
+						label={runPlaces[place]}
+						checked={run.place === place}
+						onChange={() => change({ place })}
+					/>
+				))}
+			</Stack>
+			<Text size="sm">
+				a gap over{" "}
+				<NumberToken
+					label="Gap"
+					value={run.gap}
+					values={number(10, 5000, "ms", 5)}
+					onChange={(value) => value !== null && change({ gap: value })}
+					onDone={() => undefined}
+				/>{" "}
+				ends a run
+				{run.place === "every" && (
+					<>
+						; every{" "}
+						<NumberToken
+							label="Every"
+							value={run.every}
+							values={number(2, 64, "")}
+							onChange={(value) => value !== null && change({ every: value })}
+							onDone={() => undefined}
 						/>
-					))}
-				</Stack>
-				<Text size="sm">
-					a gap over{" "}
-					<NumberToken
-						label="Gap"
-						value={run.gap}
-						values={number(10, 5000, "ms", 5)}
-						onChange={(value) => value !== null && change({ gap: value })}
-						onDone={() => undefined}
-					/>{" "}
-					ends a run
-					{run.place === "every" && (
-						<>
-							; every{" "}
-							<NumberToken
-								label="Every"
-								value={run.every}
-								values={number(2, 64, "")}
-								onChange={(value) => value !== null && change({ every: value })}
-								onDone={() => undefined}
-							/>
-						</>
-					)}
-				</Text>
-			</ConditionToken>
-			,{" "}
-		</>
+					</>
+				)}
+			</Text>
+		</ConditionToken>
 	);
 }
 
@@ -453,58 +452,52 @@ function NearToken(props: AimProps & { condition: "with" | "without"; near: Near
 	const words = `${condition === "with" ? "with" : "not with"} ${chosen.length > 0 ? chosen.join(" or ") : "nothing"}`;
 	const change = (next: Partial<Near>) => onChange({ ...aim, [condition]: { ...near, ...next } });
 	return (
-		<>
-			<ConditionToken {...props} condition={condition} words={words}>
-				<Stack gap={4} mah={240} style={{ overflowY: "auto" }}>
-					{instruments.map(({ id, name }) => (
-						<Checkbox
-							key={id}
-							size="xs"
-							label={name}
-							checked={near.instruments.includes(id)}
-							onChange={() =>
-								change({
-									instruments: near.instruments.includes(id)
-										? near.instruments.filter((one) => one !== id)
-										: [...near.instruments, id],
-								})
-							}
-						/>
-					))}
-				</Stack>
-				<Text size="sm">
-					within{" "}
-					<NumberToken
-						label="Within"
-						value={near.within}
-						values={number(0, 500, "ms")}
-						onChange={(value) => value !== null && change({ within: value })}
-						onDone={() => undefined}
+		<ConditionToken {...props} condition={condition} words={words}>
+			<Stack gap={4} mah={240} style={{ overflowY: "auto" }}>
+				{instruments.map(({ id, name }) => (
+					<Checkbox
+						key={id}
+						size="xs"
+						label={name}
+						checked={near.instruments.includes(id)}
+						onChange={() =>
+							change({
+								instruments: near.instruments.includes(id)
+									? near.instruments.filter((one) => one !== id)
+									: [...near.instruments, id],
+							})
+						}
 					/>
-				</Text>
-			</ConditionToken>
-			,{" "}
-		</>
+				))}
+			</Stack>
+			<Text size="sm">
+				within{" "}
+				<NumberToken
+					label="Within"
+					value={near.within}
+					values={number(0, 500, "ms")}
+					onChange={(value) => value !== null && change({ within: value })}
+					onDone={() => undefined}
+				/>
+			</Text>
+		</ConditionToken>
 	);
 }
 
 function ShareToken(props: AimProps) {
 	const { aim, onChange } = props;
 	return (
-		<>
-			<ConditionToken {...props} condition="share" words={`${plain(aim.share ?? 50)} % of them`}>
-				<Text size="sm">
-					<NumberToken
-						label="Share"
-						value={aim.share ?? 50}
-						values={number(0, 100, "%")}
-						onChange={(value) => value !== null && onChange({ ...aim, share: value })}
-						onDone={() => undefined}
-					/>{" "}
-					of them, chosen by dice
-				</Text>
-			</ConditionToken>
-			,{" "}
-		</>
+		<ConditionToken {...props} condition="share" words={`${plain(aim.share ?? 50)} % of them`}>
+			<Text size="sm">
+				<NumberToken
+					label="Share"
+					value={aim.share ?? 50}
+					values={number(0, 100, "%")}
+					onChange={(value) => value !== null && onChange({ ...aim, share: value })}
+					onDone={() => undefined}
+				/>{" "}
+				of them, chosen by dice
+			</Text>
+		</ConditionToken>
 	);
 }

@@ -1,43 +1,51 @@
 import { Button, Checkbox, Group, NumberInput, Popover, Stack, Text } from "@mantine/core";
-import { Fragment, useState } from "react";
-import type { Aim, BarRange } from "../../api/generated/types";
-import { listed } from "../../words";
+import { Fragment, type ReactNode, useState } from "react";
+import type { BarRange, Turned } from "../../api/generated/types";
 import { barCount } from "../song";
 import { useWorkspace } from "../store";
-import { AimConditions, type AimProps, AllBut } from "./AimConditions";
+import { type AimProps, AllBut, conditionsOf } from "./AimConditions";
 import classes from "./Passes.module.css";
+import { barsInWords, capital, instrumentsInWords, isEveryBar } from "./words";
 
 type Props = Pick<AimProps, "aim" | "onChange">;
 
-/** “On closed hat, every bar”: whom a pass is for. */
+/** “Closed hat, bars 1–8, offbeats:” whom a pass is for. What is not narrowed is not said. */
 export function AimTokens(props: AimProps) {
 	const { aim, turned, onChange } = props;
-	return (
-		<>
-			On <AllBut {...{ aim, turned, onChange }} before="instruments" />
-			<InstrumentsToken aim={aim} onChange={onChange} />,{" "}
-			<AllBut {...{ aim, turned, onChange }} before="bars" />
-			<BarsToken aim={aim} onChange={onChange} />, <AimConditions {...props} />
-		</>
-	);
+	const but = (before: Turned) => <AllBut {...{ aim, turned, onChange }} before={before} />;
+	const nodes: [string, ReactNode][] = [
+		[
+			"instruments",
+			<>
+				{but("instruments")}
+				<InstrumentsToken aim={aim} onChange={onChange} begins={turned !== "instruments"} />
+			</>,
+		],
+	];
+	if (!isEveryBar(aim)) {
+		nodes.push([
+			"bars",
+			<>
+				{but("bars")}
+				<BarsToken aim={aim} onChange={onChange} />
+			</>,
+		]);
+	}
+	nodes.push(...conditionsOf(props));
+	return nodes.map(([key, node], place) => (
+		<Fragment key={key}>
+			<span className={classes.stuck}>
+				{node}
+				{place < nodes.length - 1 ? "," : ":"}
+			</span>{" "}
+		</Fragment>
+	));
 }
 
-function useInstrumentWords(aim: Aim) {
+function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }) {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
-	const ids = aim.instruments ?? [];
-	if (ids.length === 0) return "everything";
-	const names = ids.map(
-		(id) => instruments.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`,
-	);
-	const only = aim.articulations?.length ? ` (${aim.articulations.join(", ")})` : "";
-	return names.length > 3
-		? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more${only}`
-		: names.join(", ") + only;
-}
-
-function InstrumentsToken({ aim, onChange }: Props) {
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
-	const words = useInstrumentWords(aim);
+	const named = instrumentsInWords(aim, instruments);
+	const words = begins ? capital(named) : named;
 	const ids = aim.instruments ?? [];
 	const toggle = (id: string) => {
 		const chosen = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id];
@@ -84,14 +92,6 @@ function InstrumentsToken({ aim, onChange }: Props) {
 			</Popover.Dropdown>
 		</Popover>
 	);
-}
-
-function barsInWords({ bars: ranges = [], sections = [] }: Aim) {
-	if (ranges.length === 0 && sections.length === 0) return "every bar";
-	const words = ranges.map(({ from, to }) => (from === to ? `${from}` : `${from}–${to}`)).join(", ");
-	const single = ranges.length === 1 && ranges[0].from === ranges[0].to;
-	const bars = ranges.length === 0 ? [] : [single ? `bar ${words}` : `bars ${words}`];
-	return listed([...bars, ...sections]);
 }
 
 function BarsToken({ aim, onChange }: Props) {

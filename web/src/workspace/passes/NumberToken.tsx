@@ -30,7 +30,7 @@ export function numberInWords(value: number | null, { unit, sides, none }: Numbe
 /** A number in a sentence: dragged, wheeled, arrow-keyed or typed; a double click makes it neutral. */
 export function NumberToken({ label, value, values, onChange, onDone, format, wrong }: Props) {
 	const [typing, setTyping] = useState(false);
-	const element = useRef<HTMLButtonElement>(null);
+	const element = useRef<HTMLSpanElement>(null);
 	const { min, max, step, neutral, none } = values;
 	const held = useCallback(
 		(next: number) => Math.max(min, Math.min(max, Math.round(next / step) * step)),
@@ -118,9 +118,9 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 		);
 	}
 	return (
-		<button
+		<span
 			ref={element}
-			type="button"
+			tabIndex={0}
 			className={`${classes.token} ${classes.numberToken} ${wrong ? classes.wrong : ""}`}
 			role="spinbutton"
 			aria-label={label}
@@ -128,12 +128,12 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 			aria-valuemax={max}
 			aria-valuenow={value ?? undefined}
 			aria-valuetext={words}
-			title={wrong ?? `${label}: drag, wheel, arrows or type; a double click makes it neutral`}
+			title={wrong ?? `${label}: drag, wheel, arrows or type; a double click brings back its usual value`}
 			onPointerDown={drag}
 			onDoubleClick={toNeutral}
 			onKeyDown={onKeyDown}
 		>
 			{words}
-		</button>
+		</span>
 	);
 }

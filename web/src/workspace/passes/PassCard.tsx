@@ -13,7 +13,7 @@ import {
 } from "@tabler/icons-react";
 import { type KeyboardEvent, memo, type RefObject, useCallback, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
-import type { Gesture, Pass, PassReport } from "../../api/generated/types";
+import type { ActionInfo, Aim, Gesture, Pass, PassReport, Positions } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
@@ -23,6 +23,8 @@ import { useDrag } from "../useDrag";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
+import { useSlots } from "./SlotStrip";
+import { barsInWords, briefly, instrumentsInWords, isEveryBar } from "./words";
 
 /** What a pass did, in a few words. */
 function touchedInWords(pass: Pass, report: PassReport | undefined) {
@@ -46,12 +48,12 @@ interface CardProps {
 	last: boolean;
 }
 
-/** One pass: what it is, what it did, its sentence. Under the pointer it lights up its hits. */
+/** One pass: a line; unfolded, what it did and its sentence. Under the pointer it lights up its hits. */
 export const PassCard = memo(function PassCard({ pass, number, last }: CardProps) {
 	const store = useWorkspaceStore();
 	const card = useRef<HTMLLIElement>(null);
 	const info = store.getState().offers.find(({ start }) => start.kind === pass.action.kind)?.info;
-	const focused = useWorkspace((state) => state.focus === pass.id);
+	const unfolded = useWorkspace((state) => state.unfolded === pass.id);
 	const aiming = useWorkspace((state) => state.aiming === pass.id);
 	const soloed = useWorkspace((state) => state.soloPass === pass.id);
 	const refused = useWorkspace((state) =>
@@ -90,7 +92,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 		[id, number, title, last, pass.on, soloed, aiming, pass.action.kind, change, move, rename],
 	);
 	if (!info) return null;
-	const { light, focusOn } = store.getState();
+	const { light, focusOn, unfold } = store.getState();
 	const onKeyDown = (event: KeyboardEvent) => {
 		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
 		if (!event.altKey || !by) return;
@@ -105,7 +107,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 			className={classes.card}
 			data-on={pass.on}
 			data-pass={pass.action.kind}
-			data-focused={focused}
+			data-unfolded={unfolded}
 			data-aiming={aiming}
 			onPointerEnter={() => {
 				focusOn(pass.id);
@@ -127,16 +129,26 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 						}}
 					/>
 				) : (
-					<span className={classes.title} title={pass.name && `${pass.name} (${info.title})`}>
-						{title}
-					</span>
+					<button
+						type="button"
+						className={classes.fold}
+						aria-expanded={unfolded}
+						title={pass.name ? `${pass.name} (${info.title})` : undefined}
+						onClick={() => unfold(unfolded ? null : pass.id)}
+					>
+						<span className={classes.title}>{title}</span>
+						{unfolded ? <Touched pass={pass} /> : <Short pass={pass} info={info} />}
+					</button>
 				)}
-				<Touched pass={pass} />
 				{controls}
 			</div>
-			<Sentence pass={pass} info={info} />
-			{pass.action.kind === "shape" && focused && <ShapePicture pass={pass} shape={pass.action} />}
-			<Said pass={pass} />
+			{unfolded && (
+				<>
+					<Sentence pass={pass} info={info} />
+					{pass.action.kind === "shape" && <ShapePicture pass={pass} shape={pass.action} />}
+					<Said pass={pass} />
+				</>
+			)}
 			{refused && (
 				<p className={classes.refused} role="alert">
 					{refused}
@@ -145,6 +157,58 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 		</li>
 	);
 });
+
+/** Whom it is for and the settings that matter; where it does nothing, that. */
+function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const pockets = useWorkspace((state) => state.pockets);
+	const idle = useWorkspace((state) => {
+		const report = state.performance?.passes.find((one) => one.pass === pass.id);
+		if (!report || !pass.on || report.touched + report.added + report.silenced > 0) return null;
+		return report.aimed === 0 ? "hits nothing here" : "changes nothing";
+	});
+	const said = useWorkspace(
+		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.said ?? null,
+	);
+	const hand = pass.action.kind === "by-hand" ? pass.action : null;
+	const named = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket that is gone";
+	const brief = hand
+		? plural(hand.moved.length + hand.removed.length + hand.added.length, "hit")
+		: briefly(pass.action, info, named);
+	return (
+		<>
+			<span className={classes.whom}>
+				{!hand && instrumentsInWords(pass.aim, instruments)}
+				<Where aim={pass.aim} />
+			</span>
+			<span className={classes.brief} data-idle={idle !== null} title={said ?? undefined}>
+				{pass.on ? (idle ?? brief) : "off"}
+				{said && pass.on && " !"}
+			</span>
+		</>
+	);
+}
+
+/** Where in the song and in the bar. */
+function Where({ aim }: { aim: Aim }) {
+	const more = (["velocity", "length", "speed", "run", "with", "without", "share", "picked"] as const).some(
+		(name) => aim[name] !== undefined,
+	);
+	return (
+		<>
+			{aim.positions && <PositionWords positions={aim.positions} />}
+			{!isEveryBar(aim) && `, ${barsInWords(aim)}`}
+			{more && " …"}
+			{aim.invert && " (all but)"}
+		</>
+	);
+}
+
+function PositionWords({ positions: { grid, slots, bars } }: { positions: Positions }) {
+	const found = useSlots(grid, bars);
+	const choice = found?.choices.find(({ slots: some }) => some.join() === slots.join());
+	return `, ${choice?.name ?? plural(slots.length, "slot")}`;
+}
 
 /** What the person should know about doing it here. */
 function Said({ pass }: { pass: Pass }) {
@@ -186,6 +250,7 @@ interface MenuProps {
 function Controls(props: MenuProps) {
 	const { id, title, on, soloed, aiming, change } = props;
 	const store = useWorkspaceStore();
+	const unfolded = useWorkspace((state) => state.unfolded === id);
 	return (
 		<>
 			{soloed && (
@@ -193,10 +258,9 @@ function Controls(props: MenuProps) {
 					alone
 				</button>
 			)}
-			{aiming !== null && (
+			{aiming !== null && (unfolded || aiming) && (
 				<Tooltip label="Aim by pointing: bars, touch, hits">
 					<ActionIcon
-						className={classes.quietly}
 						variant={aiming ? "filled" : "subtle"}
 						color={aiming ? undefined : "gray"}
 						size="sm"
@@ -231,7 +295,13 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 	return (
 		<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
 			<Menu.Target>
-				<ActionIcon variant="subtle" color="gray" size="sm" aria-label={`More for pass ${number}, ${title}`}>
+				<ActionIcon
+					className={classes.quietly}
+					variant="subtle"
+					color="gray"
+					size="sm"
+					aria-label={`More for pass ${number}, ${title}`}
+				>
 					<IconDots size={15} />
 				</ActionIcon>
 			</Menu.Target>

@@ -1,9 +1,10 @@
-import { Button, Group, Tooltip } from "@mantine/core";
-import { IconDice5, IconRotateClockwise } from "@tabler/icons-react";
+import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
 import { sentence } from "../../words";
 import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
+import type { Transport } from "../usePlayer";
 import { AddPass } from "./AddPass";
+import { FirstMinute } from "./FirstMinute";
 import { NumberToken } from "./NumberToken";
 import { PassCard } from "./PassCard";
 import classes from "./Passes.module.css";
@@ -11,23 +12,29 @@ import { RecipesButton } from "./RecipesButton";
 import { SideTabs } from "./SideTabs";
 
 /** The passes of the part, as sentences, in the order in which they are done. */
-export function PassPanel() {
+export function PassPanel({ transport }: { transport: Transport }) {
+	const store = useWorkspaceStore();
 	const passes = useWorkspace((state) => state.recipe.passes);
 	const list = useRef<HTMLOListElement>(null);
-	const count = useRef(passes.length);
-	// What was added is shown.
+	const known = useRef(passes.map(({ id }) => id));
+	// What was added is shown, and unfolded where it is one pass.
 	useEffect(() => {
-		if (passes.length > count.current)
-			list.current?.querySelector("[data-pass]:last-of-type")?.scrollIntoView({ block: "nearest" });
-		count.current = passes.length;
-	}, [passes.length]);
+		const added = passes.filter(({ id }) => !known.current.includes(id));
+		known.current = passes.map(({ id }) => id);
+		if (added.length === 0) return;
+		const [first] = added;
+		if (added.length === 1) store.getState().unfold(first.id);
+		const place = passes.indexOf(first) + 1;
+		requestAnimationFrame(() =>
+			list.current?.querySelector(`[data-pass]:nth-of-type(${place})`)?.scrollIntoView({ block: "nearest" }),
+		);
+	}, [passes, store]);
 	const alone = useWorkspace(isAlone);
-	const { soloOn } = useWorkspaceStore().getState();
+	const { soloOn } = store.getState();
 	return (
 		<aside className={classes.panel} aria-label="Passes">
 			<div className={classes.head}>
 				<SideTabs />
-				<Variation />
 			</div>
 			<Damaged />
 			<Heard />
@@ -39,17 +46,13 @@ export function PassPanel() {
 					</button>
 				</p>
 			)}
+			{passes.length === 0 && <FirstMinute transport={transport} />}
 			<ol className={classes.list} ref={list}>
 				{passes.map((pass, index) => (
 					<PassCard key={pass.id} pass={pass} number={index + 1} last={index === passes.length - 1} />
 				))}
-				{passes.length === 0 && (
-					<li className={classes.empty}>
-						Nothing is changed yet: Played is as it was Written. Drag a handle in the touch of an instrument,
-						add a pass, or take a starting point from Recipes.
-					</li>
-				)}
 			</ol>
+			<Variation />
 			<div className={classes.foot}>
 				<AddPass />
 				<RecipesButton />
@@ -104,48 +107,58 @@ function Heard() {
 	);
 }
 
+/** The number that all dice hang on, and ways to another one. */
 function Variation() {
 	const store = useWorkspaceStore();
 	const variation = useWorkspace((state) => state.variation);
 	const fresh = useWorkspace((state) => state.fresh);
 	const change = (next: number) => store.getState().vary(next);
 	return (
-		<Group gap={6} wrap="nowrap" fz={12} c="dimmed">
-			<span className={classes.roomy}>variation</span>
-			<NumberToken
-				label="Variation"
-				value={variation}
-				values={{ kind: "number", min: 1, max: 9999, step: 1, unit: "", neutral: 1, sides: null, none: null }}
-				onChange={(value) => value !== null && change(value)}
-				onDone={(soon) => {
-					const { commit, commitSoon } = store.getState();
-					(soon ? commitSoon : commit)("variation");
-				}}
-			/>
-			<Tooltip label="Another variation in each round of the loop (R)">
-				<Button
-					size="compact-xs"
-					variant={fresh ? "filled" : "default"}
-					aria-label="Fresh each round"
-					aria-pressed={fresh}
-					onClick={() => store.getState().setFresh(!fresh)}
-				>
-					<IconRotateClockwise size={14} />
-				</Button>
-			</Tooltip>
-			<Tooltip label="Next variation (V)">
-				<Button
-					size="compact-xs"
-					variant="default"
-					aria-label="Next variation"
+		<div className={classes.variation}>
+			<span>
+				variation{" "}
+				<NumberToken
+					label="Variation"
+					value={variation}
+					values={{
+						kind: "number",
+						min: 1,
+						max: 9999,
+						step: 1,
+						unit: "",
+						neutral: 1,
+						sides: null,
+						none: null,
+					}}
+					onChange={(value) => value !== null && change(value)}
+					onDone={(soon) => {
+						const { commit, commitSoon } = store.getState();
+						(soon ? commitSoon : commit)("variation");
+					}}
+				/>
+			</span>
+			<Tooltip label="Deal the dice anew (V)">
+				<button
+					type="button"
+					className={classes.word}
 					onClick={() => {
 						change(variation + 1);
 						store.getState().commit("next variation");
 					}}
 				>
-					<IconDice5 size={14} />
-				</Button>
+					next
+				</button>
 			</Tooltip>
-		</Group>
+			<Tooltip label="Another variation in each round of the loop (R)">
+				<button
+					type="button"
+					className={classes.word}
+					aria-pressed={fresh}
+					onClick={() => store.getState().setFresh(!fresh)}
+				>
+					fresh each round
+				</button>
+			</Tooltip>
+		</div>
 	);
 }

@@ -1,8 +1,9 @@
 import { Menu } from "@mantine/core";
-import { Fragment, memo, useRef, useState } from "react";
+import { memo, type ReactNode, useCallback, useRef, useState } from "react";
 import type { Action, ActionInfo, Aim, ByHand, Pass, Setting } from "../../api/generated/types";
 import { listed, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { Narrow } from "./AimConditions";
 import { AimTokens } from "./AimTokens";
 import { GridToken } from "./GridToken";
 import { GrooveToken } from "./GrooveToken";
@@ -11,21 +12,7 @@ import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
-
-/** The clauses of a sentence; those in brackets can be left out. */
-function clausesOf(sentence: string) {
-	return sentence.split(/(\[[^\]]*\])/).map((text) => ({
-		optional: text.startsWith("["),
-		words: text.replace(/[[\]]/g, "").split(/\{(\w+)\}/),
-	}));
-}
-
-/** Whether a setting is where it changes nothing. */
-export function isNeutral(action: Action, { name, values }: Setting) {
-	if (values.kind !== "number") return false;
-	const value = (action as unknown as Record<string, unknown>)[name];
-	return value === (values.none === null ? values.neutral : null);
-}
+import { clausesOf, isQuiet } from "./words";
 
 /** How the settings of an action are changed. */
 export interface Editing {
@@ -43,41 +30,55 @@ interface WordsProps {
 	editing: Editing;
 }
 
+/** A word and the mark that must not begin a line. */
+function marked(text: string): [mark: string, rest: string] {
+	const mark = /^[.,;:]/.exec(text)?.[0] ?? "";
+	return [mark, text.slice(mark.length)];
+}
+
 /** What an action does, in which every underlined word is a control. */
-export function ActionWords({ action, info, editing }: WordsProps) {
+export function ActionWords({ action, info, editing, more }: WordsProps & { more?: ReactNode }) {
 	const [asked, setAsked] = useState<string[]>([]);
-	const find = (name: string) => info.settings.find((setting) => setting.name === name);
 	const hidden: Setting[] = [];
+	const find = (name: string) => info.settings.find((setting) => setting.name === name);
 	const shown = clausesOf(info.sentence).filter(({ optional, words }) => {
 		const first = find(words[1]);
-		if (!optional || !first || asked.includes(first.name) || !isNeutral(action, first)) return true;
+		if (!optional || !first || asked.includes(first.name) || !isQuiet(action, first)) return true;
 		hidden.push(first);
 		return false;
 	});
+	// Words and settings take turns; a clause that is left out leaves two words beside one another.
+	const words = shown.reduce<string[]>((all, clause) => {
+		if (all.length === 0) return clause.words;
+		return [...all.slice(0, -1), all[all.length - 1] + clause.words[0], ...clause.words.slice(1)];
+	}, []);
 	return (
 		<>
-			{shown.map(({ words }) =>
-				words.map((word, index) => {
-					const setting = index % 2 === 1 && find(word);
-					return (
-						<Fragment key={`${words[1]} ${index}`}>
-							{setting ? (
-								<SettingToken action={action} info={info} editing={editing} setting={setting} />
-							) : (
-								word
-							)}
-						</Fragment>
-					);
-				}),
+			{words.map((word, index) => {
+				if (index % 2 === 0) return index === 0 ? word : marked(word)[1];
+				const setting = find(word);
+				return (
+					<span key={word} className={classes.stuck}>
+						{setting && <SettingToken action={action} info={info} editing={editing} setting={setting} />}
+						{marked(words[index + 1])[0]}
+					</span>
+				);
+			})}
+			{(more || hidden.length > 0) && (
+				<span className={classes.asides}>
+					{more}
+					{hidden.map(({ name, label }) => (
+						<button
+							key={name}
+							type="button"
+							className={classes.more}
+							onClick={() => setAsked([...asked, name])}
+						>
+							{label} …
+						</button>
+					))}
+				</span>
 			)}
-			{hidden.map(({ name, label }) => (
-				<Fragment key={name}>
-					{" "}
-					<button type="button" className={classes.more} onClick={() => setAsked([...asked, name])}>
-						{label} …
-					</button>
-				</Fragment>
-			))}
 		</>
 	);
 }
@@ -100,10 +101,32 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	return (
 		<p className={classes.sentence}>
 			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
-			<ActionWords action={pass.action} info={info} editing={editing} />
+			<ActionWords
+				action={pass.action}
+				info={info}
+				editing={editing}
+				more={<NarrowAim id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />}
+			/>
 		</p>
 	);
 }
+
+/** Aims a pass, and keeps it in a moment. */
+function useAimChange(id: number, title: string) {
+	const store = useWorkspaceStore();
+	return useCallback(
+		(next: Aim) => {
+			const { act, commitSoon } = store.getState();
+			act({ kind: "change-pass", pass: id, aim: next });
+			commitSoon(`aim ${title}`);
+		},
+		[store, id, title],
+	);
+}
+
+const NarrowAim = memo(function NarrowAim({ id, aim, title }: { id: number; aim: Aim; title: string }) {
+	return <Narrow aim={aim} onChange={useAimChange(id, title)} />;
+});
 
 /** Whom a pass is for. A drag of its numbers leaves these words be. */
 const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: Aim; title: string }) {
@@ -113,15 +136,14 @@ const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: A
 	);
 	const meant = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === id)?.aimed ?? 0);
 	const choosing = useRef(false);
+	const change = useAimChange(id, title);
 	return (
 		<AimTokens
 			aim={aim}
 			turned={turned}
 			onChange={(next) => {
-				const { act, commitSoon, light } = store.getState();
-				act({ kind: "change-pass", pass: id, aim: next });
-				commitSoon(`aim ${title}`);
-				if (choosing.current) light(id, true);
+				change(next);
+				if (choosing.current) store.getState().light(id, true);
 			}}
 			onChoosing={(now) => {
 				choosing.current = now;

@@ -66,15 +66,15 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 
 	const pump = async () => {
 		if (busy || !wanted) return;
-		const { variation, soloPass, audition, pocketDrafts: pockets, performance: before } = get();
+		const { variation, soloPass, audition, trial, pocketDrafts: pockets, performance: before } = get();
 		const asked = base;
 		const since = askedAt;
-		const gestures = running ? [...done, running] : done;
+		const gestures = trial ? [] : running ? [...done, running] : done;
 		wanted = false;
 		busy = true;
 		try {
 			const columns = await client.perform(part, {
-				recipe: asked,
+				recipe: trial ?? asked,
 				gestures,
 				variation,
 				round: 0,
@@ -87,7 +87,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 			const played = received(before, get().performance, columns, get().part);
 			probe.answered(since);
 			// What has become of the passes meanwhile is newer than the answer.
-			const recipe = asked === base && !wanted ? { recipe: columns.recipe ?? base } : {};
+			const recipe = asked === base && !wanted && !trial ? { recipe: columns.recipe ?? base } : {};
 			set({ performance: played, ...recipe, ...(get().refused ? { refused: null } : {}) });
 			// What is newest by then is asked for once this answer is drawn, and works while the browser
 			// brings it to the screen. Asked for sooner, it would be older when it can be drawn.

@@ -1,8 +1,7 @@
 /** Keeps what was made: one step after the other, each on what it was made on. */
 import { client, outlivesThePage, ProblemError } from "../../api/client";
 import type { Gesture, PartState } from "../../api/generated/types";
-import { hideNote, showError, showLasting } from "../../notify";
-import { offerAgain } from "../../offerUndo";
+import { hideNote, offerAgain, showError, showLasting } from "../../notify";
 import type { Desk } from "./desk";
 import type { GetState, SetState } from "./types";
 

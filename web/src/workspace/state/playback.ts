@@ -33,6 +33,7 @@ export function createPlayback(
 	return {
 		soloPass: null,
 		audition: null,
+		trial: null,
 		against: null,
 		fresh: false,
 		heard: [],
@@ -43,6 +44,10 @@ export function createPlayback(
 		},
 		listen: (audition) => {
 			set({ audition });
+			desk.ask();
+		},
+		tryOut: (trial) => {
+			set({ trial });
 			desk.ask();
 		},
 		setFresh: (fresh) => {

@@ -2,8 +2,7 @@
 import isEqual from "fast-deep-equal";
 import { client, outlivesThePage, ProblemError } from "../../api/client";
 import type { PartState, PocketSettings, SongPockets } from "../../api/generated/types";
-import { showError } from "../../notify";
-import { offerAgain } from "../../offerUndo";
+import { offerAgain, showError } from "../../notify";
 import type { Desk } from "./desk";
 import type { Keeper } from "./keeper";
 import type { GetState, PocketDrafts, SetState } from "./types";

@@ -32,15 +32,17 @@ export function createSelection(
 		lit: null,
 		selected: new Set(),
 		focus: null,
+		unfolded: null,
 		aiming: null,
 		light: (pass, aimed = false) => void light(pass, aimed),
 		select: (hits) => set({ selected: new Set(hits) }),
 		focusOn: (pass) => {
 			if (get().focus !== pass) set({ focus: pass });
 		},
+		unfold: (pass) => set({ unfolded: pass }),
 		aimAt: (pass) => {
 			if (pass === null && get().aiming !== null) commit("aim by pointing");
-			set(pass === null ? { aiming: null } : { aiming: pass, focus: pass });
+			set(pass === null ? { aiming: null } : { aiming: pass, focus: pass, unfolded: pass });
 			void light(pass, true);
 		},
 		setAim: (change) => {

@@ -40,6 +40,14 @@ export interface View {
 	table: boolean;
 	/** All bars are laid over one. */
 	stacked: boolean;
+	/** Hits stand so many times as far from their grid lines as they sound. */
+	times: number;
+	/** The heights of rows that were dragged, in px, by their instruments. */
+	heights: Record<string, number>;
+	/** Instruments in the order of their rows; those that are not named follow. */
+	order: string[];
+	/** Instruments whose rows are not shown. */
+	hidden: string[];
 	/** What the right side shows. */
 	side: "passes" | "pockets";
 }
@@ -90,6 +98,8 @@ export interface KeptSlice {
 	commitSoon: (label: string) => void;
 	undo: () => void;
 	redo: () => void;
+	/** Go to where the song stood after a step of its history. */
+	travelTo: (step: number) => void;
 	/** Change the part beyond passes and variation; answers whether that was done. */
 	change: (call: (revision: number) => Promise<PartState>) => Promise<boolean>;
 	setSong: (song: SongDetail) => void;
@@ -107,6 +117,8 @@ export interface SelectionSlice {
 	selected: Set<number>;
 	/** The pass that was pointed at last: its picture lies over the hits. */
 	focus: number | null;
+	/** The pass whose sentence is shown; the others are lines. */
+	unfolded: number | null;
 	/** The pass whose aim is being chosen by pointing: bars, bands of velocity, hits. */
 	aiming: number | null;
 	/** Light up the hits that a pass changes, or all that it aims at. */
@@ -115,6 +127,8 @@ export interface SelectionSlice {
 	select: (hits: Iterable<number>) => void;
 	/** Point at a pass, so that its picture lies over the hits. */
 	focusOn: (pass: number) => void;
+	/** Show the sentence of a pass; nothing folds it. */
+	unfold: (pass: number | null) => void;
 	/** Choose the aim of a pass by pointing; nothing ends that. */
 	aimAt: (pass: number | null) => void;
 	/** Aim the pass that is being aimed at other hits, and count them. */
@@ -126,6 +140,8 @@ export interface PlaybackSlice {
 	/** The only pass that is heard. */
 	soloPass: number | null;
 	audition: Audition | null;
+	/** Passes that are tried out in the place of the part's own. */
+	trial: Recipe | null;
 	against: Against | null;
 	/** Each round of the loop is another variation; those that were heard, the newest last. */
 	fresh: boolean;
@@ -136,6 +152,8 @@ export interface PlaybackSlice {
 	soloOn: (pass: number | null) => void;
 	/** Hear an action before it is taken; nothing ends that. */
 	listen: (audition: Audition | null) => void;
+	/** Hear and see passes in the place of the part's own; nothing ends that. */
+	tryOut: (recipe: Recipe | null) => void;
 	/** Let each round of the loop be another variation. */
 	setFresh: (fresh: boolean) => void;
 	/** Keep a variation that was heard; the rounds stay as it is. */

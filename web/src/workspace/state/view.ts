@@ -17,6 +17,10 @@ const viewKeys = [
 	"open",
 	"table",
 	"stacked",
+	"times",
+	"heights",
+	"order",
+	"hidden",
 	"side",
 ] as const satisfies (keyof View)[];
 
@@ -37,6 +41,10 @@ function firstView(song: SongDetail): View {
 		open: null,
 		table: false,
 		stacked: false,
+		times: 1,
+		heights: {},
+		order: [],
+		hidden: [],
 		side: "passes",
 	};
 }

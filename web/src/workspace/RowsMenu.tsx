@@ -1,0 +1,95 @@
+import { ActionIcon, Button, Checkbox, Group, Popover, Tooltip } from "@mantine/core";
+import { IconArrowDown, IconArrowUp, IconChevronDown } from "@tabler/icons-react";
+import classes from "./Rows.module.css";
+import { shownRows } from "./rowHeights";
+import { useWorkspace, useWorkspaceStore } from "./store";
+
+/** Which instruments have a row, and in which order. */
+export function RowsMenu() {
+	const store = useWorkspaceStore();
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const order = useWorkspace((state) => state.order);
+	const hidden = useWorkspace((state) => state.hidden);
+	const dragged = useWorkspace((state) => Object.keys(state.heights).length > 0);
+	const { setView } = store.getState();
+	const all = shownRows(instruments, { order, hidden: [] });
+	const gone = instruments.filter(({ id }) => hidden.includes(id)).length;
+	const moved = (place: number, by: number) => {
+		const ids = all.map((index) => instruments[index].id);
+		const [id] = ids.splice(place, 1);
+		ids.splice(place + by, 0, id);
+		setView({ order: ids });
+	};
+	const show = (id: string, shown: boolean) =>
+		setView({ hidden: shown ? hidden.filter((one) => one !== id) : [...hidden, id] });
+	return (
+		<Popover position="bottom-start" width={280} trapFocus returnFocus>
+			<Popover.Target>
+				<button type="button" className={classes.rowsMenu} data-rows-menu>
+					Instruments
+					{gone > 0 && `, ${gone} hidden`}
+					<IconChevronDown size={12} />
+				</button>
+			</Popover.Target>
+			<Popover.Dropdown p={8} className={classes.rowsList}>
+				<ol aria-label="Rows">
+					{all.map((index, place) => {
+						const { id, name } = instruments[index];
+						return (
+							<Group key={id} component="li" gap={2} wrap="nowrap">
+								<Checkbox
+									size="xs"
+									flex={1}
+									label={name}
+									checked={!hidden.includes(id)}
+									onChange={(event) => show(id, event.currentTarget.checked)}
+								/>
+								{[-1, 1].map((by) => (
+									<ActionIcon
+										key={by}
+										size={22}
+										variant="subtle"
+										color="gray"
+										aria-label={`Move ${name} ${by < 0 ? "up" : "down"}`}
+										disabled={place + by < 0 || place + by >= all.length}
+										onClick={() => moved(place, by)}
+									>
+										{by < 0 ? <IconArrowUp size={14} /> : <IconArrowDown size={14} />}
+									</ActionIcon>
+								))}
+							</Group>
+						);
+					})}
+				</ol>
+				<Group gap={6} mt={8}>
+					<Button
+						size="compact-xs"
+						variant="default"
+						disabled={gone === 0}
+						onClick={() => setView({ hidden: [] })}
+					>
+						Show all
+					</Button>
+					<Button
+						size="compact-xs"
+						variant="default"
+						disabled={order.length === 0}
+						onClick={() => setView({ order: [] })}
+					>
+						Usual order
+					</Button>
+					<Tooltip label="Rows share the height again">
+						<Button
+							size="compact-xs"
+							variant="default"
+							disabled={!dragged}
+							onClick={() => setView({ heights: {} })}
+						>
+							Usual heights
+						</Button>
+					</Tooltip>
+				</Group>
+			</Popover.Dropdown>
+		</Popover>
+	);
+}

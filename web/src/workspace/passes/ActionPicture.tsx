@@ -1,0 +1,74 @@
+/** What an action does to a few hits, before and after, as a small picture. */
+type Hit = [x: number, y: number];
+type Done = (hit: Hit, place: number) => Hit;
+
+const [width, height] = [46, 26];
+/** Time to the right, loud on top. */
+const hits: Hit[] = [7, 15, 23, 31, 39].map((x, place) => [x, [9, 16, 11, 18, 10][place]]);
+const alike: Hit[] = hits.map(([x]) => [x, 9]);
+const off: Hit[] = hits.map(([x, y], place) => [x + [2, -2.4, 1.6, 2.4, -1.8][place], y]);
+const dice = [0.4, -0.9, 0.7, -0.3, 0.9];
+const middle = 13;
+
+const touch = (change: (y: number, place: number) => number, from = hits): [Hit[], Done] => [
+	from,
+	([x, y], place) => [x, change(y, place)],
+];
+const time = (change: (x: number, place: number) => number, from = hits): [Hit[], Done] => [
+	from,
+	([x, y], place) => [change(x, place), y],
+];
+
+const pictures: Record<string, [Hit[], Done]> = {
+	shape: touch((_, place) => [6, 17, 9, 20, 12][place], alike),
+	contrast: touch((y) => middle + (y - middle) * 1.7),
+	level: touch((y) => y - 5),
+	set: touch(() => 10),
+	limits: touch((y) => Math.max(10.5, Math.min(15.5, y))),
+	match: touch((_, place) => [7, 18, 12, 20, 8][place], alike),
+	vary: touch((y, place) => y + dice[place] * 4),
+	draw: touch((_, place) => 12 + dice[place] * 8),
+	accents: touch((y, place) => y - [4, 0, 4, 0, 4][place], alike),
+	swell: touch((_, place) => 21 - place * 3.6, alike),
+	"fast-hands": touch((_, place) => [6, 10, 13, 15, 16][place], alike),
+	"no-twins": touch((y, place) => y + [0, 4, 0, 3, 0][place], alike),
+	layer: touch((y) => 17 + (y - middle) * 0.4),
+	pull: time((_, place) => hits[place][0], off),
+	swing: time((x, place) => x + (place % 2) * 3.4),
+	groove: time((x, place) => x + [0, 2.6, -1.6, 2.2, 0.8][place]),
+	pocket: time((x, place) => x + [1.2, 2.8, 1.2, 2.8, 1.2][place]),
+	lean: time((x) => x + 3.4),
+	loosen: time((x, place) => x + dice[place] * 3),
+	fan: [[6, 11, 16, 21].map((y) => [22, y]), ([, y], place) => [17 + place * 4, y]],
+	length: time((x) => x),
+};
+
+export function ActionPicture({ kind }: { kind: string }) {
+	const [before, done] = pictures[kind] ?? [hits, (hit) => hit];
+	return (
+		<svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} aria-hidden>
+			{[7, 23, 39].map((x) => (
+				<line key={x} x1={x} x2={x} y1={2} y2={height - 2} stroke="var(--line)" />
+			))}
+			{before.map((hit, place) => {
+				const [x, y] = done(hit, place);
+				return (
+					<g key={`${hit}`}>
+						<circle cx={hit[0]} cy={hit[1]} r={1.9} fill="none" stroke="var(--written)" strokeWidth={0.9} />
+						<line
+							x1={hit[0]}
+							y1={hit[1]}
+							x2={x}
+							y2={y}
+							stroke="var(--played)"
+							strokeWidth={0.7}
+							opacity={0.6}
+						/>
+						{kind === "length" && <rect x={x} y={y - 1} width={6} height={2} fill="var(--played)" />}
+						<circle cx={x} cy={y} r={1.9} fill="var(--played)" />
+					</g>
+				);
+			})}
+		</svg>
+	);
+}

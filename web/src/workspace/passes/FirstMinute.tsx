@@ -1,0 +1,172 @@
+import { useComputedColorScheme } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { client } from "../../api/client";
+import type { StartingPoint } from "../../api/generated/types";
+import { axis } from "../../draw/axis";
+import { fitCanvas } from "../../draw/canvas";
+import { countIn, drawHits } from "../../draw/hits";
+import { colours } from "../../theme";
+import { plural } from "../../words";
+import { type Played, received, writtenOf } from "../played";
+import { useWorkspace, useWorkspaceStore } from "../store";
+import type { Transport } from "../usePlayer";
+import classes from "./Passes.module.css";
+
+/** How many starting points are shown at once. */
+const shownAtOnce = 3;
+/** Pressed for longer than this, in ms, it is heard; else it is taken. */
+const held = 350;
+
+/** A part that nothing was done to: ways to begin, seen and heard before they are taken. */
+export function FirstMinute({ transport }: { transport: Transport }) {
+	const part = useWorkspace((state) => state.part.state.id);
+	const points = useQuery({
+		queryKey: ["starting-points", part],
+		queryFn: () => client.startingPoints(part),
+	});
+	const more = () => document.querySelector<HTMLButtonElement>("[data-recipes]")?.click();
+	return (
+		<section className={classes.first} aria-label="Ways to begin">
+			<h3>Ways to begin</h3>
+			<p>Hold one down to hear it on the loop. Click it to use it; every pass of it can be changed later.</p>
+			{points.data?.slice(0, shownAtOnce).map((point) => (
+				<Start key={point.name} point={point} transport={transport} />
+			))}
+			<p>
+				<button type="button" className={classes.more} onClick={more}>
+					{points.data && points.data.length > shownAtOnce
+						? `${points.data.length - shownAtOnce} more, and your recipes`
+						: "Your recipes"}
+				</button>{" "}
+				· or drag a handle in the touch of an instrument.
+			</p>
+		</section>
+	);
+}
+
+function Start({ point, transport }: { point: StartingPoint; transport: Transport }) {
+	const store = useWorkspaceStore();
+	const [heard, setHeard] = useState(false);
+	const pressed = useRef<{ at: number; timer: number; started: boolean } | null>(null);
+	const { name, explains, recipe } = point;
+	const begin = () => {
+		if (pressed.current) return;
+		const hear = () => {
+			setHeard(true);
+			store.getState().tryOut(recipe);
+			if (pressed.current && !transport.playing) {
+				pressed.current.started = true;
+				transport.toggle();
+			}
+		};
+		pressed.current = { at: performance.now(), timer: window.setTimeout(hear, held), started: false };
+	};
+	const end = (takes: boolean) => {
+		const press = pressed.current;
+		pressed.current = null;
+		if (!press) return;
+		window.clearTimeout(press.timer);
+		const long = performance.now() - press.at >= held;
+		if (long) {
+			setHeard(false);
+			store.getState().tryOut(null);
+			if (press.started && transport.position() !== null) transport.toggle();
+		} else if (takes) take();
+	};
+	const take = () => {
+		const { act, commit } = store.getState();
+		act({ kind: "add-passes", passes: recipe.passes, instead: true });
+		commit(`use “${name}”`);
+	};
+	const letGo = useRef(end);
+	letGo.current = end;
+	useEffect(() => () => letGo.current(false), []);
+	const onKey = (event: KeyboardEvent, down: boolean) => {
+		if (event.key === "Enter" && down) take();
+		else if (event.key === " ") {
+			if (down) begin();
+			else end(true);
+		} else return;
+		event.preventDefault();
+		event.stopPropagation();
+	};
+	return (
+		<button
+			type="button"
+			className={classes.start}
+			data-start={name}
+			data-heard={heard}
+			onPointerDown={(event) => {
+				if (event.button !== 0) return;
+				event.currentTarget.setPointerCapture(event.pointerId);
+				begin();
+			}}
+			onPointerUp={() => end(true)}
+			onPointerCancel={() => end(false)}
+			onKeyDown={(event) => onKey(event, true)}
+			onKeyUp={(event) => onKey(event, false)}
+		>
+			<strong>{name}</strong> <span>{plural(recipe.passes.length, "pass", "passes")}</span>
+			<StartPicture point={point} />
+			<span>{explains}</span>
+		</button>
+	);
+}
+
+/** The busiest instrument of the loop, before and after. */
+function StartPicture({ point }: { point: StartingPoint }) {
+	const store = useWorkspaceStore();
+	const canvas = useRef<HTMLCanvasElement>(null);
+	const scheme = useComputedColorScheme("light");
+	const [from, to] = useWorkspace((state) => state.loop);
+	const part = useWorkspace((state) => state.part);
+	const variation = useWorkspace((state) => state.variation);
+	const played = useQuery({
+		queryKey: ["start-played", part.state.id, part.state.take, point.name, variation],
+		queryFn: async (): Promise<Played | null> =>
+			received(
+				null,
+				null,
+				await client.perform(part.state.id, { recipe: point.recipe, variation, round: 0 }),
+				part,
+			),
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+	useEffect(() => {
+		const element = canvas.current;
+		if (!element || !played.data) return;
+		const { context, width, height } = fitCanvas(element);
+		const { ticks } = store.getState().song.bars;
+		const window: [number, number] = [ticks[from - 1], ticks[Math.min(to, from + 1)]];
+		const counts = writtenOf(part).map((hits) => countIn(hits, part.written.ticks, window));
+		const busiest = counts.indexOf(Math.max(...counts));
+		const { x } = axis(window, width);
+		context.clearRect(0, 0, width, height);
+		context.strokeStyle = colours(scheme).line;
+		for (const beat of store.getState().song.bars.beat_ticks) {
+			if (beat < window[0] || beat > window[1]) continue;
+			context.beginPath();
+			context.moveTo(x(beat), 0);
+			context.lineTo(x(beat), height);
+			context.stroke();
+		}
+		drawHits(context, width, height, {
+			hits: played.data.ofInstruments[busiest],
+			written: part.written,
+			played: played.data,
+			window,
+			all: false,
+			place: (tick) => tick,
+			times: 1,
+			dense: false,
+			reading: "played",
+			against: null,
+			lit: null,
+			selected: new Set(),
+			silent: false,
+			colours: colours(scheme),
+		});
+	}, [store, played.data, part, from, to, scheme]);
+	return <canvas ref={canvas} className={classes.startPicture} aria-hidden />;
+}

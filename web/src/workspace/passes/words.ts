@@ -1,0 +1,134 @@
+/** Passes in words: sentences, short forms, and what a trade word points at. */
+import type { Action, ActionInfo, ActionOffer, Aim, Instrument, Setting } from "../../api/generated/types";
+import { listed } from "../../words";
+import { gridInWords } from "./GridToken";
+import { numberInWords } from "./NumberToken";
+
+/** The clauses of a sentence; those in brackets can be left out. */
+export function clausesOf(sentence: string) {
+	return sentence.split(/(\[[^\]]*\])/).map((text) => ({
+		optional: text.startsWith("["),
+		words: text.replace(/[[\]]/g, "").split(/\{(\w+)\}/),
+	}));
+}
+
+const settingOf = (action: Action, name: string) => (action as unknown as Record<string, unknown>)[name];
+
+/** Whether a setting is where it need not be in the sentence. */
+export function isQuiet(action: Action, { name, values, quiet }: Setting) {
+	if (values.kind !== "number") return false;
+	const value = settingOf(action, name);
+	return value === (quiet ?? (values.none === null ? values.neutral : null));
+}
+
+/** A setting as it reads in a sentence. */
+function settingInWords(action: Action, { name, values }: Setting, pocketName: (id: number) => string) {
+	const value = settingOf(action, name);
+	switch (values.kind) {
+		case "number":
+			return numberInWords(value as number | null, values);
+		case "choice":
+			return values.options.find(([option]) => option === value)?.[1] ?? "";
+		case "grid":
+			return gridInWords(String(value));
+		case "groove":
+			return action.kind === "groove" ? action.groove.name : "";
+		case "touch":
+			return action.kind === "match" ? action.reference.name || "a reference" : "";
+		case "pocket":
+			return pocketName(Number(value));
+		case "pattern":
+			return "a pattern";
+		default:
+			return String(value);
+	}
+}
+
+export type PocketNames = (id: number) => string;
+
+/** Words with settings in braces, filled in. */
+function filled(text: string, action: Action, info: ActionInfo, pocketName: PocketNames) {
+	return text.replace(/\{(\w+)\}/g, (_, name) => {
+		const setting = info.settings.find((one) => one.name === name);
+		return setting ? settingInWords(action, setting, pocketName) : "";
+	});
+}
+
+/** The settings that matter most: “37 · 59 · 100”. */
+export const briefly = (action: Action, info: ActionInfo, pocketName: PocketNames) =>
+	filled(info.brief, action, info, pocketName);
+
+/** What an action does, without what is as usual. */
+export function actionInWords(action: Action, info: ActionInfo, pocketName: PocketNames) {
+	const clauses = clausesOf(info.sentence).filter(({ optional, words }) => {
+		const first = info.settings.find(({ name }) => name === words[1]);
+		return !optional || !first || !isQuiet(action, first);
+	});
+	const text = clauses.map(({ words }) =>
+		words.map((word, place) => (place % 2 ? `{${word}}` : word)).join(""),
+	);
+	return filled(text.join(""), action, info, pocketName).replace(/[.:]?\s*(a pattern)?$/, "");
+}
+
+/** Whom an aim means, by their names. */
+export function instrumentsInWords({ instruments: ids = [], articulations }: Aim, kit: Instrument[]) {
+	if (ids.length === 0) return "everything";
+	const names = ids.map((id) => kit.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`);
+	const only = articulations?.length ? ` (${articulations.join(", ")})` : "";
+	return names.length > 3
+		? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more${only}`
+		: listed(names) + only;
+}
+
+export function barsInWords({ bars: ranges = [], sections = [] }: Aim) {
+	if (ranges.length === 0 && sections.length === 0) return "every bar";
+	const words = ranges.map(({ from, to }) => (from === to ? `${from}` : `${from}–${to}`)).join(", ");
+	const single = ranges.length === 1 && ranges[0].from === ranges[0].to;
+	const bars = ranges.length === 0 ? [] : [single ? `bar ${words}` : `bars ${words}`];
+	return listed([...bars, ...sections]);
+}
+
+export const isEveryBar = ({ bars = [], sections = [] }: Aim) => bars.length === 0 && sections.length === 0;
+
+/** With its first letter large. */
+export const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
+
+/** How well an action answers to what was typed: its name before the trade's other words. */
+function rank({ title, words, points, explains }: ActionInfo, wanted: string) {
+	if (wanted === "") return 0;
+	if (title.toLowerCase().startsWith(wanted)) return 0;
+	if (points.some(({ word }) => word === wanted)) return 0.1;
+	if (points.some(({ word }) => word.startsWith(wanted))) return 0.4;
+	if (` ${title.toLowerCase()}`.includes(` ${wanted}`)) return 0.5;
+	// The words of an action stand in the order in which they mean it.
+	const begins = words.findIndex((word) => word.startsWith(wanted));
+	if (begins >= 0) return 1 + begins / 100;
+	if (words.some((word) => word.includes(wanted))) return 2;
+	return explains.toLowerCase().includes(wanted) ? 3 : Number.POSITIVE_INFINITY;
+}
+
+export interface Found {
+	info: ActionInfo;
+	/** How the pass begins. */
+	start: Action;
+}
+
+/** The actions that answer to what was typed, the best first, beginning where the word points. */
+export function search(offers: ActionOffer[], text: string): Found[] {
+	const wanted = text.trim().toLowerCase();
+	return offers
+		.filter(({ start }) => start.kind !== "by-hand")
+		.map((offer) => ({ offer, rank: rank(offer.info, wanted) }))
+		.filter((one) => Number.isFinite(one.rank))
+		.sort((a, b) => a.rank - b.rank)
+		.map(({ offer: { info, start } }) => {
+			const points = wanted.length < 2 ? [] : info.points;
+			const point =
+				points.find(({ word }) => word === wanted) ?? points.find(({ word }) => word.startsWith(wanted));
+			// What would do nothing begins where its first word points.
+			const [first] = info.settings;
+			const idle = first && isQuiet(start, first) && first.quiet === null;
+			const to = point ?? (idle ? info.points[0] : undefined);
+			return { info, start: to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start };
+		});
+}
