@@ -6,7 +6,12 @@ import { ProblemError } from "./api/client";
 /** What went wrong, in the server's own words. */
 export function problemIn(error: unknown) {
 	const problem = error instanceof ProblemError ? error.problem : null;
-	return { title: problem?.title ?? "Something went wrong", detail: problem?.detail ?? String(error) };
+	return {
+		title: problem?.title ?? "Something went wrong",
+		detail: problem?.detail ?? String(error),
+		/** The file that is the matter. */
+		file: problem?.file ?? null,
+	};
 }
 
 /** Say what went wrong. It stays until it is read. */

@@ -316,6 +316,11 @@ impl Browser {
         loop {
             match self.client.active_element().await?.send_keys(keys).await {
                 Err(error) if passes(&error) && tries < 100 => tries += 1,
+                Err(error) => {
+                    let kept = self.keep_picture().await;
+                    eprintln!("{keys:?} cannot be typed; see {kept}");
+                    return Err(error);
+                }
                 done => return done,
             }
             tokio::time::sleep(Duration::from_millis(50)).await;

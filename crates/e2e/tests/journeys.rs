@@ -19,7 +19,7 @@ async fn a_stiff_part_becomes_a_played_one() -> Done {
     let before = drawn(&browser, HIT).await?;
 
     // Drag: the hits move and the figures change; it is one step.
-    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.drag(SOFT, 0.0, 60.0).await?;
     browser.until("document.querySelector('[data-pass=shape]')").await?;
     let dragged = drawn(&browser, HIT).await?;
     assert_ne!(before, dragged, "the hits are drawn elsewhere");
@@ -57,7 +57,7 @@ async fn a_stiff_part_becomes_a_played_one() -> Done {
 async fn written_and_played_are_heard_against_each_other() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
-    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.drag(SOFT, 0.0, 60.0).await?;
     browser.drag("[data-instrument='closed-hat'] [data-handle=lean]", 25.0, 0.0).await?;
     browser.until("document.querySelector('[data-pass=lean]')").await?;
     browser.press("others").await?;
@@ -109,7 +109,7 @@ async fn written_and_played_are_heard_against_each_other() -> Done {
 async fn the_result_is_taken_away_as_a_midi_file() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
-    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.drag(SOFT, 0.0, 60.0).await?;
     browser.until("document.querySelector('[data-pass=shape]')").await?;
     browser.press("Export").await?;
     browser.until("document.querySelector('[data-export=midi]')").await?;
@@ -231,7 +231,7 @@ async fn a_second_tab_cannot_overwrite_the_first() -> Done {
         body: JSON.stringify({revision: 1, label: 'level', recipe: {passes: [{id: 1, action: {kind: 'level', by: -9}}]}})})
         .then((r) => r.status)"#;
     assert_eq!(browser.run(change).await?, 200);
-    browser.drag(SOFT, 0.0, 30.0).await?;
+    browser.drag(SOFT, 0.0, 60.0).await?;
     browser.until("document.querySelector('[data-pass=level]')").await?;
     browser.until("document.body.textContent.includes('“shape closed hat: soft” was not kept')").await?;
     browser.until("!document.querySelector('[data-pass=shape]')").await?;
@@ -259,7 +259,7 @@ async fn a_large_part_follows_the_pointer() -> Done {
     browser.until("window.vividaProbe.latencies.length > 0").await?;
     browser.run("window.vividaProbe.latencies.length = 0; window.vividaProbe.drawing.length = 0").await?;
     for _ in 0..3 {
-        browser.drag(SOFT, 0.0, 25.0).await?;
+        browser.drag(SOFT, 0.0, 45.0).await?;
         browser.drag(SOFT, 0.0, -20.0).await?;
     }
     let median = "const m = (l) => [...l].sort((a, b) => a - b)[l.length >> 1];
@@ -384,7 +384,7 @@ async fn a_bass_is_tones_and_can_be_taken_as_drums() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
     browser.press("Drums").await?;
-    browser.press("Bass · 320 hits").await?;
+    browser.press("Bass · tones, 320 hits").await?;
     browser.find("[data-instrument=tonal] [data-handle=soft]").await?;
     browser.drag("[data-instrument=tonal] [data-handle=lean]", 10.0, 0.0).await?;
     browser.until("document.querySelector('[data-pass=lean]').textContent.includes('320 hits')").await?;

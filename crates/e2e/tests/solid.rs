@@ -82,7 +82,7 @@ async fn a_drag_in_the_selection_bar_counts_from_where_it_began() -> Done {
     let row = "[data-instrument='closed-hat'] canvas[data-hits]";
     let [x, y] = middle(&browser, row).await?;
     // A frame around the hats of some beats.
-    browser.drag_from(x, y - 26.0, 120.0, 50.0).await?;
+    browser.drag_from(x, y - 66.0, 120.0, 122.0).await?;
     browser.find("[data-selection] [aria-label='Move the selected hits']").await?;
     browser.drag("[aria-label='Move the selected hits']", 40.0, 0.0).await?;
     // The words said how far while it was dragged; the hits went as far, and not the sum of all steps.

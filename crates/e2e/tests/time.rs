@@ -140,8 +140,13 @@ async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
 async fn followers_share_a_pocket_and_one_is_switched_off() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
+    browser.keys("0").await?;
+    browser.find("[data-instrument='shaker'] [data-chip]").await?;
     let chip = |id: &str| format!("[data-instrument='{id}'] [data-chip]");
-    let click_chip = async |id: &str| browser.run(&format!("document.querySelector(\"{}\").click()", chip(id))).await;
+    let click_chip = async |id: &str| {
+        let script = "const chip = document.querySelector(";
+        browser.run(&format!("{script}\"{}\"); chip.scrollIntoView(); chip.click()", chip(id))).await
+    };
     click_chip("closed-hat").await?;
     browser.press("A new pocket for closed hat").await?;
     browser.find("[data-pocket='Pocket 1']").await?;
@@ -486,6 +491,9 @@ async fn grooves_come_and_go_as_files() -> Done {
 async fn time_goes_by_keyboard() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
+    // All rows have hits in view.
+    browser.keys("0").await?;
+    browser.find("[data-instrument='ride'] [data-handle=spread]").await?;
     let focus = async |css: &str| browser.run(&format!("document.querySelector(\"{css}\").focus()")).await;
     // Lean and spread by the arrows: each a pass, and one step for a burst of keys.
     focus("[data-instrument='snare'] [data-handle=lean]").await?;

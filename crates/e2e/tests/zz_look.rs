@@ -1,5 +1,8 @@
 use vivida_e2e::*;
-async fn shot(b: &Browser, name: &str) { tokio::time::sleep(std::time::Duration::from_millis(500)).await; std::fs::write(format!("/tmp/look-{name}.png"), b.picture().await.unwrap()).unwrap(); }
+async fn shot(b: &Browser, name: &str) {
+    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    std::fs::write(format!("/tmp/look-{name}.png"), b.picture().await.unwrap()).unwrap();
+}
 #[tokio::test(flavor = "multi_thread")]
 async fn look() {
     let (_t, app, b) = start().await;

@@ -26,7 +26,7 @@ fn fill(client: &Client) {
         let song = &songs[index as usize % songs.len()];
         let path = format!("/api/v1/songs?file_name={index}.mid");
         let answer = client.post(path).header(Header::new("Host", "127.0.0.1:8347")).body(&song.bytes).dispatch();
-        assert_eq!(answer.status(), Status::Ok);
+        assert_eq!(answer.status(), Status::Created);
     }
 }
 

@@ -75,7 +75,13 @@ export function useShelfActions() {
 				try {
 					added.push(await client.addSong(file));
 				} catch (error) {
-					refused.push({ of: file.name, said: [problemIn(error).detail] });
+					const { file: named, detail } = problemIn(error);
+					if (named === null) {
+						// It is not the file that is the matter: the next one would fare no better.
+						showError(error);
+						break;
+					}
+					refused.push({ of: file.name, said: [detail] });
 				}
 				await refresh();
 			}

@@ -13,6 +13,7 @@ import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import { writtenOf } from "./played";
 import classes from "./Rows.module.css";
+import { lineHeight } from "./rowHeights";
 import { hitPlacer, linesOf, magnified, placer, shownWindow } from "./shown";
 import { barAt } from "./song";
 import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
@@ -166,8 +167,12 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			<canvas ref={hits} data-hits />
 			<Elsewhere index={index} />
 			{height > 60 && <Times />}
-			<TimeLines index={index} width={width} height={height} />
-			<PassLines index={index} width={width} height={height} />
+			{height > lineHeight && (
+				<>
+					<TimeLines index={index} width={width} height={height} />
+					<PassLines index={index} width={width} height={height} />
+				</>
+			)}
 			{opened && stacked && <GrooveLine index={index} width={width} height={height} />}
 			{opened && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}

@@ -68,7 +68,6 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
 			<path d={outline(played, height)} fill="var(--played-fill)" stroke="var(--played)" strokeWidth={1.3} />
 			<path d={outline(written, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
-			<VelocityBand instrument={instrument} height={height} />
 			{handles.map((handle, place) => (
 				<TouchHandle
 					key={handle}
@@ -81,6 +80,7 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 					knob={{ x: together ? 40 : width - 32, y: knobs[place] }}
 				/>
 			))}
+			<VelocityBand instrument={instrument} height={height} />
 		</svg>
 	);
 }
