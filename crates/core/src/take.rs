@@ -3,6 +3,7 @@
 use crate::hit::{Hit, HitId, Part};
 use crate::perform::{MadeHit, Performance, PlayedHit};
 use crate::recipe::PassId;
+use crate::units::Ticks;
 use std::collections::HashMap;
 
 impl Performance {
@@ -12,7 +13,7 @@ impl Performance {
         sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id)));
         let hit = |(id, played): (usize, &PlayedHit)| Hit {
             id: HitId::new(id as u32),
-            tick: crate::Ticks(played.tick.0.max(0.0)),
+            tick: Ticks(played.tick.0.max(0.0)),
             length: played.length,
             velocity: played.velocity,
             release: played.release,
@@ -28,6 +29,18 @@ impl Performance {
         let silent = |hit: &Hit| PlayedHit { silenced: Some(PassId(0)), ..PlayedHit::as_written(hit) };
         let made = self.sounding().copied().map(standing).collect();
         Performance { written: part.hits().iter().map(silent).collect(), made, passes: self.passes }
+    }
+
+    /// What of a performance belongs between two places of the metre; the rest falls silent. A hit that is
+    /// played early belongs where it was meant.
+    pub fn between(mut self, part: &Part, from: Ticks, to: Ticks) -> Performance {
+        let outside = |anchor: Ticks| anchor < from || anchor >= to;
+        let written = part.hits().iter().map(|hit| hit.tick).zip(&mut self.written);
+        let made = self.made.iter_mut().map(|made| (made.anchor, &mut made.played));
+        for (_, played) in written.chain(made).filter(|&(anchor, _)| outside(anchor)) {
+            played.silenced.get_or_insert(PassId(0));
+        }
+        self
     }
 
     /// Several performances as one. Of hits of one note at one tick the loudest sounds, and none

@@ -21,6 +21,7 @@ mod renders;
 mod routes;
 mod security;
 mod songs;
+mod table;
 
 pub use api::typescript;
 pub use app::App;

@@ -3,6 +3,7 @@
 
 use crate::api::{NewRender, RenderState};
 use crate::app::{Answer, App, locked};
+use crate::exports::{Rendering, Zip};
 use crate::problem::Problem;
 use rocket::http::Status;
 use std::collections::BTreeMap;
@@ -46,16 +47,28 @@ impl Render {
         }
     }
 
-    fn make(&self, mix: &vivida_sound::Mixdown) {
+    fn make(&self, rendering: &Rendering) {
+        let files = 1.max(rendering.stems.len());
+        let go_on = |file: usize, share: f64| {
+            let done = (file as f64 + share) / files as f64;
+            self.done.store((done * 1000.0) as u64, Ordering::Relaxed);
+            !self.stopped.load(Ordering::Relaxed)
+        };
         let made = || -> std::io::Result<File> {
             let mut file = tempfile::tempfile()?;
             let mut out = BufWriter::with_capacity(1 << 16, &mut file);
-            mix.write(&mut out, |share| {
-                self.done.store((share * 1000.0) as u64, Ordering::Relaxed);
-                !self.stopped.load(Ordering::Relaxed)
-            })?;
-            out.flush()?;
-            drop(out);
+            if rendering.stems.is_empty() {
+                rendering.mix.write(&mut out, |share| go_on(0, share))?;
+                out.flush()?;
+                drop(out);
+                return Ok(file);
+            }
+            let mut zip = Zip::new(out);
+            for (place, (name, stem)) in rendering.stems.iter().enumerate() {
+                zip.begin(name, "wav")?;
+                stem.write(&mut zip, |share| go_on(place, share))?;
+            }
+            zip.finish()?.flush()?;
             Ok(file)
         };
         let made = made().map_err(|error| match error.kind() {
@@ -70,9 +83,10 @@ impl Render {
 impl App {
     /// Begins to make a WAV file of a song.
     pub(crate) fn begin_render(self: &Arc<App>, request: &NewRender) -> Answer<RenderState> {
-        let (name, mix) = self.mixdown(request.song, request.written)?;
+        let rendering = self.mixdown(request.song, request.written, &request.wanted)?;
+        let ending = if rendering.stems.is_empty() { "wav" } else { "zip" };
         let render = Arc::new(Render {
-            name,
+            name: format!("{}.{ending}", rendering.name),
             done: AtomicU64::new(0),
             stopped: AtomicBool::new(false),
             result: Mutex::new(None),
@@ -90,7 +104,7 @@ impl App {
             id
         };
         let state = render.state(id);
-        std::thread::spawn(move || render.make(&mix));
+        std::thread::spawn(move || render.make(&rendering));
         Ok(state)
     }
 

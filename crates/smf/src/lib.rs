@@ -28,6 +28,7 @@
 //! # Ok::<(), vivida_smf::ReadError>(())
 //! ```
 
+mod arrange;
 mod belongings;
 mod chunk;
 mod clip;
@@ -36,6 +37,7 @@ mod notes;
 mod text;
 mod write;
 
+pub use arrange::{Arrangement, arrange};
 pub use clip::{ClipError, clip_of, groove_of_clip};
 pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;

@@ -32,6 +32,11 @@ impl Export {
         if self.lead_in { -song.metre.bar(1).length } else { Ticks(0.0) }
     }
 
+    /// A tick of the song in ticks of the file, without a lead-in bar.
+    pub(crate) fn written(self, song: &SongFile, tick: Ticks) -> u64 {
+        whole(tick.0 / self.ticks_per_tick(song))
+    }
+
     fn ticks_per_tick(self, song: &SongFile) -> f64 {
         if self.resolution == Resolution::Fine && !song.smpte { 1.0 } else { f64::from(song.factor) }
     }

@@ -58,6 +58,8 @@ pub struct Mixdown {
     /// In order of time.
     strikes: Vec<Planned>,
     frames: u64,
+    /// The mixdown that this is a stem of: it is as loud as it is in there.
+    whole: Option<Arc<Mixdown>>,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -103,7 +105,14 @@ impl Mixdown {
                 one.stop = one.stop.min(later - one.strike.seconds);
             }
         }
-        Mixdown { strikes: planned, frames }
+        Mixdown { strikes: planned, frames, whole: None }
+    }
+
+    /// Some of its strikes by themselves: as long and as loud as they are in here, so that all stems together
+    /// are the mixdown.
+    pub fn stem(self: &Arc<Mixdown>, strikes: Vec<Strike>) -> Mixdown {
+        let own = Mixdown::new(strikes);
+        Mixdown { frames: self.frames, whole: Some(self.clone()), ..own }
     }
 
     /// How long it lasts, in s.
@@ -130,7 +139,7 @@ impl Mixdown {
             done += frames as f64;
             if go_on(done / whole) { Ok(()) } else { Err(stopped()) }
         };
-        self.blocks(|block| {
+        self.whole.as_deref().unwrap_or(self).blocks(|block| {
             peak = block.iter().flatten().fold(peak, |peak, value| peak.max(value.abs()));
             step(block.len())
         })?;

@@ -39,6 +39,7 @@ import type {
 	TakeColumns,
 	TouchProfile,
 	Travelled,
+	Wanted,
 } from "./generated/types";
 
 /** An answer that says what went wrong. */
@@ -179,8 +180,16 @@ export const client = {
 
 /** Addresses of files to be saved. */
 export const files = {
-	midi: (song: number, resolution: "own" | "fine", leadIn: boolean) =>
-		`${base}/songs/${song}/export.mid?resolution=${resolution}&lead_in=${leadIn}`,
+	midi: (song: number, resolution: "own" | "fine", leadIn: boolean, wanted: Wanted) => {
+		const { part, bars, split, one_track } = wanted;
+		const query = new URLSearchParams({ resolution, lead_in: `${leadIn}` });
+		if (part !== undefined) query.set("part", `${part}`);
+		if (bars) query.set("bars", `${bars.from}-${bars.to}`);
+		if (split) query.set("split", "true");
+		if (one_track) query.set("format", "0");
+		return `${base}/songs/${song}/export.mid?${query}`;
+	},
+	table: (part: number) => `${base}/parts/${part}/hits.csv`,
 	recipe: (id: number) => `${base}/recipes/${id}/file`,
 	groove: (id: number) => `${base}/grooves/${id}/file`,
 	pocket: (id: number) => `${base}/pockets/${id}/file`,

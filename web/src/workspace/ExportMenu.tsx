@@ -1,14 +1,47 @@
-import { Button, Checkbox, Group, Popover, Progress, Radio, Stack, Text } from "@mantine/core";
-import { IconDownload } from "@tabler/icons-react";
+import {
+	Button,
+	Checkbox,
+	Group,
+	Popover,
+	Progress,
+	SegmentedControl,
+	Select,
+	Stack,
+	Text,
+} from "@mantine/core";
+import { useLocalStorage } from "@mantine/hooks";
+import { IconDownload, IconGripVertical } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
 import { client, files } from "../api/client";
-import type { RenderState } from "../api/generated/types";
+import type { BarRange, RenderState, Wanted } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { plural } from "../words";
+import { barCount } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
+import classes from "./Workspace.module.css";
 
-/** Takes the result away: the whole song with what every part's passes make of it. */
+/** What was chosen last; it is offered again. */
+interface Choices {
+	what: "song" | "part";
+	/** `all`, `loop`, or the place of a section. */
+	bars: string;
+	tracks: "as-is" | "split" | "one";
+	resolution: "own" | "fine";
+	leadIn: boolean;
+	stems: boolean;
+}
+
+const usual: Choices = {
+	what: "song",
+	bars: "all",
+	tracks: "as-is",
+	resolution: "own",
+	leadIn: false,
+	stems: false,
+};
+
+/** Takes the result away. */
 export function ExportMenu() {
 	const store = useWorkspaceStore();
 	const [opened, setOpened] = useState(false);
@@ -17,8 +50,9 @@ export function ExportMenu() {
 			opened={opened}
 			onChange={setOpened}
 			position="bottom-end"
-			width={330}
+			width={350}
 			trapFocus
+			returnFocus
 			onOpen={() => void store.getState().leave()}
 		>
 			<Popover.Target>
@@ -26,56 +60,114 @@ export function ExportMenu() {
 					size="compact-sm"
 					h={30}
 					leftSection={<IconDownload size={15} />}
+					data-export-menu
 					onClick={() => setOpened(!opened)}
 				>
 					Export
 				</Button>
 			</Popover.Target>
-			<Popover.Dropdown>
+			<Popover.Dropdown className={classes.exporting}>
 				<ExportForm />
 			</Popover.Dropdown>
 		</Popover>
 	);
 }
 
+/** The bars that are chosen; nothing for all. A section may be gone meanwhile. */
+function useBars(chosen: string): BarRange | null {
+	const song = useWorkspace((state) => state.song);
+	const [from, to] = useWorkspace((state) => state.loop);
+	if (chosen === "loop") return { from, to };
+	const section = song.sections[Number(chosen)];
+	return section ? { from: section.from, to: Math.min(section.to, barCount(song)) } : null;
+}
+
 function ExportForm() {
-	const song = useWorkspace((state) => state.song.id);
+	const song = useWorkspace((state) => state.song);
+	const part = useWorkspace((state) => state.part.state);
 	const revision = useWorkspace((state) => state.revision);
-	const [resolution, setResolution] = useState<"own" | "fine">("own");
-	const [leadIn, setLeadIn] = useState(false);
+	const [from, to] = useWorkspace((state) => state.loop);
+	const [choices, setChoices] = useLocalStorage<Choices>({
+		key: "vivida-export",
+		defaultValue: usual,
+		getInitialValueInEffect: false,
+	});
+	const chosen = { ...usual, ...choices };
+	const set = (change: Partial<Choices>) => setChoices({ ...chosen, ...change });
+	const bars = useBars(chosen.bars);
 	const info = useQuery({
-		queryKey: ["export", song, revision],
-		queryFn: () => client.exportInfo(song),
+		queryKey: ["export", song.id, revision],
+		queryFn: () => client.exportInfo(song.id),
 		gcTime: 0,
 	});
 	const data = info.data;
 	const rounding =
 		data && (data.rounding < 0.05 ? "moves nothing" : `moves hits by up to ${data.rounding.toFixed(1)} ms`);
+	const wanted: Wanted = {
+		...(chosen.what === "part" ? { part: part.id } : {}),
+		...(bars ? { bars } : {}),
+		split: chosen.tracks === "split",
+		one_track: chosen.tracks === "one",
+	};
+	const fineIsOwn = data?.smpte || data?.file_ppq === data?.fine_ppq;
+	const address = files.midi(song.id, fineIsOwn ? "own" : chosen.resolution, chosen.leadIn, wanted);
+	const name = `${song.name}.mid`;
 	return (
-		<Stack gap="sm">
-			<Radio.Group
+		<Stack gap={10}>
+			<SegmentedControl
+				size="xs"
+				fullWidth
+				aria-label="What is exported"
+				value={chosen.what}
+				onChange={(what) => set({ what: what as Choices["what"] })}
+				data={[
+					{ value: "song", label: "Whole song" },
+					{ value: "part", label: `Only ${part.name}` },
+				]}
+			/>
+			<Select
+				size="xs"
+				label="Bars"
+				allowDeselect={false}
+				value={bars ? chosen.bars : "all"}
+				onChange={(value) => value && set({ bars: value })}
+				data={[
+					{ value: "all", label: "All" },
+					{ value: "loop", label: from === to ? `The loop, bar ${from}` : `The loop, bars ${from}–${to}` },
+					...song.sections.map((section, place) => ({
+						value: `${place}`,
+						label: `${section.name}, bars ${section.from}–${section.to}`,
+					})),
+				]}
+			/>
+			<Select
+				size="xs"
+				label="Tracks of the MIDI file"
+				allowDeselect={false}
+				value={chosen.tracks}
+				onChange={(value) => value && set({ tracks: value as Choices["tracks"] })}
+				data={[
+					{ value: "as-is", label: "As in the file that came" },
+					{ value: "split", label: "A track for each instrument" },
+					{ value: "one", label: "Everything in one track (format 0)" },
+				]}
+			/>
+			<Select
+				size="xs"
 				label="Resolution of the MIDI file"
-				value={resolution}
-				onChange={(value) => setResolution(value as "own" | "fine")}
-			>
-				<Stack gap={6} mt={6}>
-					<Radio
-						size="xs"
-						value="own"
-						label={data ? `its own ${data.file_ppq} ppq: rounding ${rounding}` : "its own"}
-					/>
-					<Radio
-						size="xs"
-						value="fine"
-						disabled={data?.smpte || data?.file_ppq === data?.fine_ppq}
-						label={data ? `fine, ${data.fine_ppq} ppq: as you hear it` : "fine"}
-					/>
-				</Stack>
-			</Radio.Group>
+				allowDeselect={false}
+				disabled={fineIsOwn}
+				value={fineIsOwn ? "own" : chosen.resolution}
+				onChange={(value) => value && set({ resolution: value as Choices["resolution"] })}
+				data={[
+					{ value: "own", label: data ? `Its own ${data.file_ppq} ppq: rounding ${rounding}` : "Its own" },
+					{ value: "fine", label: data ? `Fine, ${data.fine_ppq} ppq: as you hear it` : "Fine" },
+				]}
+			/>
 			<Checkbox
 				size="xs"
-				checked={leadIn}
-				onChange={(event) => setLeadIn(event.currentTarget.checked)}
+				checked={chosen.leadIn}
+				onChange={(event) => set({ leadIn: event.currentTarget.checked })}
 				label="An empty bar in front"
 				description={
 					data &&
@@ -84,25 +176,50 @@ function ExportForm() {
 						: "No hit wants to come before the start.")
 				}
 			/>
-			<Button component="a" href={files.midi(song, resolution, leadIn)} download data-export="midi">
+			<Button
+				component="a"
+				href={address}
+				download
+				draggable
+				onDragStart={(event: DragEvent) => {
+					// Browsers that can hand over a file while it is dragged out of the window take it from here.
+					const full = new URL(address, window.location.href).href;
+					event.dataTransfer.setData("DownloadURL", `audio/midi:${name}:${full}`);
+					event.dataTransfer.setData("text/uri-list", full);
+				}}
+				leftSection={<IconGripVertical size={14} />}
+				data-export="midi"
+				title="Click to save it, or drag it to another program"
+			>
 				MIDI file
 			</Button>
-			<WavButton song={song} />
+			<WavButton song={song.id} wanted={{ ...wanted, split: chosen.stems, one_track: false }} />
+			<Checkbox
+				size="xs"
+				checked={chosen.stems}
+				onChange={(event) => set({ stems: event.currentTarget.checked })}
+				label="WAV: a file for each instrument, zipped"
+			/>
+			<Button component="a" variant="default" href={files.table(part.id)} download data-export="csv">
+				Hits of this part as CSV
+			</Button>
 			<Text size="xs" c="dimmed">
-				All parts of the song are exported, each as its passes make it.
+				{chosen.what === "song"
+					? "All parts are exported, each as its passes make it."
+					: "The song's tempo, metre and markers come along."}
 			</Text>
 		</Stack>
 	);
 }
 
 /** Makes a WAV file: says how far it is, can be stopped, and hands it over when it is ready. */
-function WavButton({ song }: { song: number }) {
+function WavButton({ song, wanted }: { song: number; wanted: Wanted }) {
 	const [making, setMaking] = useState<RenderState | null>(null);
 	const stopped = useRef(false);
 	const make = async () => {
 		stopped.current = false;
 		try {
-			let state = await client.beginRender({ song });
+			let state = await client.beginRender({ song, wanted });
 			while (!state.ready && !state.failed && !stopped.current) {
 				setMaking(state);
 				await new Promise((resolve) => window.setTimeout(resolve, 150));

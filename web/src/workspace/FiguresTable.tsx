@@ -55,7 +55,12 @@ export function FiguresTable() {
 								return (
 									<td key={title}>
 										<span>{was}</span>
-										{was !== now && <strong> → {now}</strong>}
+										{was !== now && (
+											<strong>
+												<i className="visually-hidden">→</i>
+												{now}
+											</strong>
+										)}
 									</td>
 								);
 							})}

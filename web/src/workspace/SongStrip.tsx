@@ -1,4 +1,4 @@
-import { useComputedColorScheme } from "@mantine/core";
+import { Kbd, Menu, useComputedColorScheme } from "@mantine/core";
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Figures } from "../api/generated/types";
@@ -11,6 +11,7 @@ import { barCount, barsBefore } from "./song";
 import { beforeOf, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
+import { type Shown, showing } from "./useTimeGestures";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
 export function SongStrip({ transport }: { transport: Transport }) {
@@ -25,6 +26,7 @@ export function SongStrip({ transport }: { transport: Transport }) {
 					<SectionsButton />
 					<ViewButton />
 					<GroovesButton />
+					<ZoomMenu />
 				</div>
 				<FigurePair
 					label="identical neighbours"
@@ -35,6 +37,38 @@ export function SongStrip({ transport }: { transport: Transport }) {
 			</div>
 			<SongMap transport={transport} />
 		</section>
+	);
+}
+
+/** Ways to what is shown of the song. */
+function ZoomMenu() {
+	const store = useWorkspaceStore();
+	const show = (what: Shown) => () => showing(store.getState(), what);
+	return (
+		<Menu position="top-start">
+			<Menu.Target>
+				<button type="button" className={classes.link}>
+					Zoom
+				</button>
+			</Menu.Target>
+			<Menu.Dropdown>
+				<Menu.Item rightSection={<Kbd>1</Kbd>} onClick={show("loop")}>
+					Show the loop
+				</Menu.Item>
+				<Menu.Item rightSection={<Kbd>2</Kbd>} onClick={show("section")}>
+					Show the section
+				</Menu.Item>
+				<Menu.Item rightSection={<Kbd>0</Kbd>} onClick={show("song")}>
+					Show the whole song
+				</Menu.Item>
+				<Menu.Item rightSection={<Kbd>+</Kbd>} onClick={show("nearer")}>
+					Zoom in
+				</Menu.Item>
+				<Menu.Item rightSection={<Kbd>−</Kbd>} onClick={show("farther")}>
+					Zoom out
+				</Menu.Item>
+			</Menu.Dropdown>
+		</Menu>
 	);
 }
 
@@ -224,10 +258,7 @@ function SongMap({ transport }: { transport: Transport }) {
 }
 
 /** The rows show what is looped. */
-function showLoop({ song, loop, setView }: WorkspaceState) {
-	const { ticks } = song.bars;
-	setView({ window: [ticks[loop[0] - 1], ticks[loop[1]]] });
-}
+const showLoop = (state: WorkspaceState) => showing(state, "loop");
 
 function Sections({ barWidth }: { barWidth: number }) {
 	const store = useWorkspaceStore();

@@ -194,7 +194,7 @@ function Views() {
 				<Menu.Target>
 					<Tooltip label="See timing larger than it is (T)">
 						<button type="button" className={classes.toggle} data-on={times > 1} data-times>
-							timing × {times} <IconChevronDown size={11} />
+							<span className={classes.roomy}>timing </span>× {times} <IconChevronDown size={11} />
 						</button>
 					</Tooltip>
 				</Menu.Target>

@@ -9,13 +9,14 @@ import { clearNotes } from "../notify";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { GrooveScreen } from "./grooves/GrooveScreen";
-import { KeyHelp, useKeys } from "./Keys";
+import { Help, Walk } from "./Help";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
 import { Rows } from "./Rows";
 import { SongStrip } from "./SongStrip";
 import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "./store";
 import { TopBar } from "./TopBar";
+import { useKeys } from "./useKeys";
 import { type Transport, useOffers, usePlayer } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
@@ -114,6 +115,7 @@ function Side({ transport }: { transport: Transport }) {
 function Desk() {
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
+	const [walking, setWalking] = useState(false);
 	useKeys(transport, () => setHelp((shown) => !shown));
 	useEffect(() => probe.answered(performance.now()), []);
 	return (
@@ -125,7 +127,15 @@ function Desk() {
 				<SongStrip transport={transport} />
 			</main>
 			<Side transport={transport} />
-			<KeyHelp opened={help} onClose={() => setHelp(false)} />
+			<Help
+				opened={help}
+				onClose={() => setHelp(false)}
+				onWalk={() => {
+					setHelp(false);
+					setWalking(true);
+				}}
+			/>
+			{walking && <Walk onEnd={() => setWalking(false)} />}
 		</div>
 	);
 }

@@ -42,7 +42,7 @@ export function createWorkspace(
 	return createStore<WorkspaceState>((set, get) => {
 		// The slices ask the state for what is there already.
 		const first = {
-			...fittingView(song, kept),
+			...fittingView(song, part, kept),
 			song,
 			part,
 			offers,

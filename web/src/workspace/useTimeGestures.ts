@@ -1,7 +1,8 @@
 /** Scrolling and zooming the shown time: by wheel and by drag. */
 import { type PointerEvent, useCallback, useEffect, useRef } from "react";
 import type { SongDetail } from "../api/generated/types";
-import { useWorkspaceStore } from "./store";
+import { barAt, barCount } from "./song";
+import { useWorkspaceStore, type WorkspaceState } from "./store";
 
 /** The window moved and scaled about `centre` (0 to 1), held within the song, at least a beat. */
 export function movedWindow(
@@ -17,6 +18,31 @@ export function movedWindow(
 	const from = start + by + (end - start - width) * centre;
 	const held = Math.max(first, Math.min(last - width, from));
 	return [held, held + width];
+}
+
+export type Shown = "loop" | "section" | "song" | "nearer" | "farther";
+
+/** Shows the loop, the section that is in view, the whole song, or more or less of it. */
+export function showing({ song, window, loop, setView }: WorkspaceState, what: Shown) {
+	const { ticks } = song.bars;
+	const bars = ([from, to]: [number, number]) =>
+		setView({ window: [ticks[from - 1], ticks[Math.min(to, barCount(song))]] });
+	const zoom = (scale: number) => setView({ window: movedWindow(song, window, 0, scale, 0.5) });
+	switch (what) {
+		case "loop":
+			return bars(loop);
+		case "song":
+			return zoom(1e6);
+		case "nearer":
+			return zoom(0.7);
+		case "farther":
+			return zoom(1 / 0.7);
+		case "section": {
+			const bar = barAt(song, (window[0] + window[1]) / 2);
+			const section = song.sections.find(({ from, to }) => from <= bar && bar <= to);
+			if (section) bars([section.from, section.to]);
+		}
+	}
 }
 
 /**

@@ -2,7 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-use vivida_store::SongId;
+use vivida_core::BarRange;
+use vivida_store::{PartId, SongId};
 
 /// What an export would round away or hold back.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -17,11 +18,31 @@ pub struct ExportInfo {
     pub smpte: bool,
 }
 
-/// A WAV file to be made.
+/// What of a song is taken away, and how it is laid out.
+#[derive(Clone, Debug, Default, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+#[ts(optional_fields)]
+pub struct Wanted {
+    /// Only this part.
+    pub part: Option<PartId>,
+    /// Only these bars.
+    pub bars: Option<BarRange>,
+    /// A track or a file for each instrument.
+    #[ts(as = "Option<bool>")]
+    pub split: bool,
+    /// Everything in one track.
+    #[ts(as = "Option<bool>")]
+    pub one_track: bool,
+}
+
+/// A WAV file to be made, or a zip file of several.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct NewRender {
     pub song: SongId,
+    #[serde(default)]
+    #[ts(optional, as = "Option<Wanted>")]
+    pub wanted: Wanted,
     /// As it was written; else as it is played.
     #[serde(default)]
     #[ts(optional, as = "Option<bool>")]

@@ -135,6 +135,7 @@ pub fn typescript() -> String {
         VoiceInfo,
         KitManifest,
         History,
+        Wanted,
         SongsToDelete,
         SongToDelete,
         Step,

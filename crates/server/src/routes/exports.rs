@@ -7,6 +7,7 @@ use rocket::tokio::sync::mpsc;
 use rocket::tokio::task::spawn_blocking;
 use rocket::{delete, get, post, routes};
 use std::io::{self, Read, Write};
+use vivida_core::BarRange;
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
 
@@ -21,8 +22,9 @@ struct Stream<S> {
     disposition: Header<'static>,
 }
 
-fn wav_file<S>(body: S, name: &str) -> Stream<S> {
-    Stream { body, content_type: ContentType::WAV, disposition: attachment(&format!("{name}.wav")) }
+fn large_file<S>(body: S, name: &str) -> Stream<S> {
+    let content_type = if name.ends_with(".zip") { ContentType::ZIP } else { ContentType::WAV };
+    Stream { body, content_type, disposition: attachment(name) }
 }
 
 /// Sends on what is written to it, as fast as somebody takes it.
@@ -44,12 +46,38 @@ async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
     work(app, move |app| app.export_info(id.song())).await.map(Json)
 }
 
-#[get("/songs/<id>/export.mid?<resolution>&<lead_in>")]
+/// `5-8`, and what else of a song is asked for.
+fn wanted(part: Option<i64>, bars: Option<&str>, split: Option<bool>, format: Option<u8>) -> Result<Wanted, Problem> {
+    let range = |text: &str| {
+        let (from, to) = text.split_once('-').unwrap_or((text, text));
+        let range = BarRange { from: from.trim().parse().ok()?, to: to.trim().parse().ok()? };
+        Some(range)
+    };
+    let bars = match bars {
+        None => None,
+        Some(text) => Some(
+            range(text).ok_or_else(|| Problem::field("bars", format!("“{text}” is no range of bars such as 5-8")))?,
+        ),
+    };
+    let one_track = match format {
+        None | Some(1) => false,
+        Some(0) => true,
+        Some(other) => return Err(Problem::field("format", format!("{other} is neither 0 nor 1"))),
+    };
+    Ok(Wanted { part: part.map(PartId), bars, split: split.unwrap_or(false), one_track })
+}
+
+#[allow(clippy::too_many_arguments, reason = "each is a field of the address")]
+#[get("/songs/<id>/export.mid?<resolution>&<lead_in>&<part>&<bars>&<split>&<format>")]
 async fn export_midi(
     app: &Shared,
     id: Id,
     resolution: Option<&str>,
     lead_in: Option<bool>,
+    part: Option<i64>,
+    bars: Option<&str>,
+    split: Option<bool>,
+    format: Option<u8>,
 ) -> Result<Download, Problem> {
     let resolution = match resolution {
         None | Some("own") => Resolution::Own,
@@ -57,8 +85,15 @@ async fn export_midi(
         Some(other) => return Err(Problem::field("resolution", format!("“{other}” is neither own nor fine"))),
     };
     let export = Export { resolution, lead_in: lead_in.unwrap_or(false) };
-    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export)).await?;
+    let wanted = wanted(part, bars, split, format)?;
+    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export, &wanted)).await?;
     Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
+}
+
+#[get("/parts/<id>/hits.csv")]
+async fn hits_csv(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.hits_csv(id.part())).await?;
+    Ok(Download { name: format!("{name}.csv"), content_type: ContentType::CSV, bytes })
 }
 
 #[get("/songs/export.zip?<ids>")]
@@ -81,7 +116,8 @@ async fn export_wav(
         Some("written") => true,
         Some(other) => return Err(Problem::field("reading", format!("“{other}” is neither written nor played"))),
     };
-    let (name, mix) = work(app, move |app| app.mixdown(id.song(), as_written)).await?;
+    let whole = work(app, move |app| app.mixdown(id.song(), as_written, &Wanted::default())).await?;
+    let (name, mix) = (format!("{}.wav", whole.name), whole.mix);
     let (send, mut receive) = mpsc::channel(2);
     spawn_blocking(move || {
         let mut out = io::BufWriter::with_capacity(PIECE, Sending(send));
@@ -93,7 +129,7 @@ async fn export_wav(
             yield piece;
         }
     };
-    Ok(wav_file(body, &name))
+    Ok(large_file(body, &name))
 }
 
 #[post("/renders", data = "<data>")]
@@ -136,7 +172,7 @@ async fn rendered(
             yield piece;
         }
     };
-    Ok(wav_file(body, &name))
+    Ok(large_file(body, &name))
 }
 
 #[get("/sound/kit")]
@@ -157,5 +193,17 @@ async fn sound(app: &Shared, file: &str) -> Result<(ContentType, Vec<u8>), Probl
 }
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![export_info, export_midi, export_songs, export_wav, begin_render, render, stop_render, rendered, kit, sound,]
+    routes![
+        export_info,
+        export_midi,
+        hits_csv,
+        export_songs,
+        export_wav,
+        begin_render,
+        render,
+        stop_render,
+        rendered,
+        kit,
+        sound,
+    ]
 }

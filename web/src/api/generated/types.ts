@@ -1233,6 +1233,28 @@ undo: string | null,
  */
 redo: string | null, };
 
+export type Wanted = { 
+/**
+ * Only this part.
+ */
+part?: PartId, 
+/**
+ * Only these bars.
+ */
+bars?: BarRange, 
+/**
+ * A track or a file for each instrument.
+ */
+split?: boolean, 
+/**
+ * Everything in one track.
+ */
+one_track?: boolean, };
+
+export type SongsToDelete = { songs: Array<SongToDelete>, };
+
+export type SongToDelete = { id: SongId, revision: number, };
+
 export type Step = { 
 /**
  * Ascending with time.
@@ -1769,7 +1791,7 @@ held_at_start: number,
  */
 smpte: boolean, };
 
-export type NewRender = { song: SongId, 
+export type NewRender = { song: SongId, wanted?: Wanted, 
 /**
  * As it was written; else as it is played.
  */

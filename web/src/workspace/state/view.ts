@@ -1,6 +1,6 @@
 /** How the screen was left. */
 import { client } from "../../api/client";
-import type { SongDetail } from "../../api/generated/types";
+import type { PartDetail, SongDetail } from "../../api/generated/types";
 import type { GetState, SetState, View } from "./types";
 
 const viewKeys = [
@@ -24,20 +24,22 @@ const viewKeys = [
 	"side",
 ] as const satisfies (keyof View)[];
 
-function firstView(song: SongDetail): View {
+/** A part opens where it sounds: at the bar of its first hit. */
+function firstView(song: SongDetail, part: PartDetail): View {
 	const bars = song.bars.ticks.length - 1;
-	const last = Math.min(4, bars);
+	const first = Math.max(1, Math.min(part.written.lines.bars[0] ?? 1, bars));
+	const last = Math.min(first + 3, bars);
 	return {
 		reading: "played",
 		equalLoudness: false,
 		muted: [],
 		soloed: [],
-		loop: [1, last],
+		loop: [first, last],
 		looping: true,
 		click: false,
 		others: true,
 		tempo: 1,
-		window: [song.bars.ticks[0], song.bars.ticks[last]],
+		window: [song.bars.ticks[first - 1], song.bars.ticks[last]],
 		open: null,
 		table: false,
 		stacked: false,
@@ -52,13 +54,14 @@ function firstView(song: SongDetail): View {
 export const viewName = (part: number) => `part-${part}`;
 
 /** A kept view, as far as it still fits the song. */
-export function fittingView(song: SongDetail, kept: Partial<View> | null): View {
-	const view = { ...firstView(song), ...kept };
+export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<View> | null): View {
+	const usual = firstView(song, part);
+	const view = { ...usual, ...kept };
 	const bars = song.bars.ticks.length - 1;
 	const [from, to] = view.loop;
 	const [start, end] = view.window;
-	if (!(from >= 1 && to >= from && to <= bars)) view.loop = firstView(song).loop;
-	if (!(end > start)) view.window = firstView(song).window;
+	if (!(from >= 1 && to >= from && to <= bars)) view.loop = usual.loop;
+	if (!(end > start)) view.window = usual.window;
 	return view;
 }
 

@@ -1,51 +1,58 @@
-import { Kbd, Modal, Table } from "@mantine/core";
 import { useHotkeys } from "@mantine/hooks";
+import { useEffect, useRef } from "react";
 import { plural } from "../words";
 import { magnifications } from "./shown";
-import { barAt, barCount } from "./song";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
-import { movedWindow } from "./useTimeGestures";
+import { movedWindow, type Shown, showing } from "./useTimeGestures";
 
-const keys: [string[], string][] = [
-	[["Space"], "Play or stop"],
-	[["W"], "Flip between Written and Played"],
-	[["L"], "Loop on or off"],
-	[["C"], "Click on or off"],
-	[["V"], "Next variation"],
-	[["R"], "Another variation in each round of the loop"],
-	[["F"], "Show or hide the figures"],
-	[["S"], "Lay all bars over one, or unroll them"],
-	[["T"], "See timing 4, 8, 16 times larger; with Shift the other way"],
-	[["O"], "Hear the other parts, or this one alone"],
-	[["E"], "Compare Written and Played at equal loudness"],
-	[["G"], "Grooves, or back to the hits"],
-	[["P"], "Passes or pockets"],
-	[["/"], "Add a pass"],
-	[["Ctrl", "Z"], "Undo"],
-	[["Ctrl", "Shift", "Z"], "Redo"],
-	[["+"], "Zoom in"],
-	[["−"], "Zoom out"],
-	[["0"], "Show the whole song"],
-	[["1"], "Show the loop"],
-	[["2"], "Show the section that is in view"],
-	[["Shift", "← →"], "Scroll by a quarter of the view"],
-	[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],
-	[["Enter"], "Type the velocity of the selected hits"],
-	[["Delete"], "Take the selected hits out"],
-	[["Alt", "↑ ↓"], "Move the pass in focus earlier or later"],
-	[["Escape"], "Select nothing; end pointing at an aim"],
-	[["Tab"], "Go from handle to handle and word to word"],
-	[["↑ ↓"], "Change the handle or number in focus; Page up and down in larger steps"],
-	[["?"], "Show the keys"],
-];
+const typedInto = "input:not([type=checkbox], [type=radio]), textarea, [contenteditable=true]";
+const pressed = "button, a, input, [role=slider], [role=separator]";
+
+/**
+ * Space plays, wherever the pointer was used last; it presses a control only where that was reached by keyboard.
+ * What is switched by the pointer gives the focus back, so that the other keys are heard, too.
+ */
+function useSpace(play: () => void) {
+	const latest = useRef(play);
+	latest.current = play;
+	useEffect(() => {
+		let byKey = false;
+		const onPointer = () => {
+			byKey = false;
+		};
+		const onKey = (event: KeyboardEvent) => {
+			if (event.key === "Tab") byKey = true;
+			if (event.key !== " " || event.ctrlKey || event.metaKey || event.altKey) return;
+			const focused = document.activeElement;
+			if (focused?.matches(typedInto)) return;
+			if (focused?.closest("[role=dialog], [role=menu], [role=listbox]")) return;
+			if (byKey && focused?.matches(pressed)) return;
+			event.preventDefault();
+			event.stopPropagation();
+			if (!event.repeat) latest.current();
+		};
+		const onClick = (event: MouseEvent) => {
+			const { target } = event;
+			if (byKey || !(target instanceof HTMLInputElement) || target.closest("[role=dialog]")) return;
+			if (target.type === "checkbox" || target.type === "radio") target.blur();
+		};
+		window.addEventListener("pointerdown", onPointer, true);
+		window.addEventListener("keydown", onKey, true);
+		window.addEventListener("click", onClick);
+		return () => {
+			window.removeEventListener("pointerdown", onPointer, true);
+			window.removeEventListener("keydown", onKey, true);
+			window.removeEventListener("click", onClick);
+		};
+	}, []);
+}
 
 /** The keys of the workspace. */
 export function useKeys(transport: Transport, onHelp: () => void) {
 	const store = useWorkspaceStore();
 	const view = () => store.getState();
-	const zoom = (scale: number) =>
-		view().setView({ window: movedWindow(view().song, view().window, 0, scale, 0.5) });
+	const show = (what: Shown) => () => showing(view(), what);
 	const scroll = (share: number) => {
 		const [start, end] = view().window;
 		view().setView({ window: movedWindow(view().song, view().window, (end - start) * share, 1, 0) });
@@ -53,13 +60,6 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 	const nextVariation = () => {
 		view().vary(view().variation + 1);
 		view().commit("next variation");
-	};
-	// On a button that was reached by keyboard, Space presses it; after a click it plays.
-	const playOrStop = (event: KeyboardEvent) => {
-		const focused = document.activeElement;
-		if (focused?.matches("button:focus-visible, a:focus-visible, [role=menuitem], [role=option]")) return;
-		event.preventDefault();
-		transport.toggle();
 	};
 	/** Nudges what is selected; without a selection the key is for something else. */
 	const nudge = (velocity: number, ms: number, otherwise?: () => void) => (event: KeyboardEvent) => {
@@ -86,18 +86,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		const place = magnifications.indexOf(view().times) + by + magnifications.length;
 		view().setView({ times: magnifications[place % magnifications.length] });
 	};
-	const fitLoop = () => {
-		const { song, loop, setView } = view();
-		setView({ window: [song.bars.ticks[loop[0] - 1], song.bars.ticks[loop[1]]] });
-	};
-	const fitSection = () => {
-		const { song, window, setView } = view();
-		const bar = barAt(song, (window[0] + window[1]) / 2);
-		const section = song.sections.find(({ from, to }) => from <= bar && bar <= to);
-		if (!section) return;
-		const last = Math.min(section.to, barCount(song));
-		setView({ window: [song.bars.ticks[section.from - 1], song.bars.ticks[last]] });
-	};
+	useSpace(transport.toggle);
 	const loose = { preventDefault: false };
 	useHotkeys([
 		["ArrowUp", nudge(1, 0), loose],
@@ -110,7 +99,6 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["Backspace", takeOut],
 		["Escape", () => (view().aiming === null ? view().select([]) : view().aimAt(null)), loose],
 		["Enter", typeVelocity, loose],
-		["space", playOrStop, { preventDefault: false }],
 		["w", () => view().setView({ reading: view().reading === "played" ? "written" : "played" })],
 		["l", () => view().setView({ looping: !view().looping })],
 		["c", () => view().setView({ click: !view().click })],
@@ -120,8 +108,8 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["shift+t", () => magnify(-1)],
 		["o", () => view().setView({ others: !view().others })],
 		["e", () => view().setView({ equalLoudness: !view().equalLoudness })],
-		["1", fitLoop],
-		["2", fitSection],
+		["1", show("loop")],
+		["2", show("section")],
 		["s", () => view().setView({ stacked: !view().stacked })],
 		["f", () => view().setView({ table: !view().table })],
 		["g", () => view().showGrooves(!view().grooves)],
@@ -140,35 +128,12 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["mod+y", () => view().redo()],
 		["shift+?", onHelp],
 		["?", onHelp],
-		["[plus]", () => zoom(0.7)],
-		["shift+[plus]", () => zoom(0.7)],
-		["=", () => zoom(0.7)],
-		["-", () => zoom(1 / 0.7)],
-		["0", () => zoom(1e6)],
+		["[plus]", show("nearer")],
+		["shift+[plus]", show("nearer")],
+		["=", show("nearer")],
+		["-", show("farther")],
+		["0", show("song")],
 		["shift+ArrowLeft", nudge(0, -10, () => scroll(-0.25)), loose],
 		["shift+ArrowRight", nudge(0, 10, () => scroll(0.25)), loose],
 	]);
-}
-
-export function KeyHelp({ opened, onClose }: { opened: boolean; onClose: () => void }) {
-	return (
-		<Modal opened={opened} onClose={onClose} title="Keys">
-			<Table withRowBorders={false} verticalSpacing={4}>
-				<Table.Tbody>
-					{keys.map(([names, does]) => (
-						<Table.Tr key={does}>
-							<Table.Td w={140}>
-								{names.map((name) => (
-									<Kbd key={name} mr={4}>
-										{name}
-									</Kbd>
-								))}
-							</Table.Td>
-							<Table.Td>{does}</Table.Td>
-						</Table.Tr>
-					))}
-				</Table.Tbody>
-			</Table>
-		</Modal>
-	);
 }

@@ -1,0 +1,76 @@
+//! The hits of a part as a table, for spreadsheets and scripts.
+
+use crate::app::{Answer, Opened};
+use crate::problem::Problem;
+use rocket::http::Status;
+use std::collections::HashMap;
+use vivida_core::{Channel, HitId, Note, Ticks, touched_by};
+
+/// A line for each hit, by where it was written or belongs.
+pub(crate) fn hits(opened: &Opened) -> Answer<Vec<u8>> {
+    write(opened).map_err(|error| {
+        Problem::new(Status::InternalServerError, "No table", format!("The table could not be written: {error}."))
+    })
+}
+
+fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
+    let (file, chart, recipe) = (&opened.song.file, opened.chart(), &opened.take.recipe);
+    let context = opened.context(opened.take.variation);
+    let played = opened.play(Ticks(0.0));
+    let grid = chart.meant(opened.part(), &file.metre).grid;
+    let mut by: HashMap<HitId, Vec<String>> = HashMap::new();
+    for (number, pass) in (1..).zip(&recipe.passes).filter(|(_, pass)| pass.on) {
+        for id in touched_by(opened.part(), chart, recipe, &context, pass.id) {
+            by.entry(id).or_default().push(format!("{number}"));
+        }
+    }
+    let named = |note: Note, channel: Channel| {
+        let instrument = chart.instrument_of(note, channel).and_then(|place| chart.kit.instruments.get(place));
+        let stroke = instrument.and_then(|one| one.articulations.iter().find(|way| way.note == note));
+        (instrument.map_or("", |one| &one.name), stroke.map_or("", |way| &way.name))
+    };
+    let mut lines = Vec::new();
+    let written = opened.part().hits().iter().zip(&played.written);
+    lines.extend(written.map(|(hit, now)| (hit.tick, Some(hit.velocity), now)));
+    lines.extend(played.made.iter().map(|made| (made.anchor, None, &made.played)));
+    lines.sort_by(|a, b| a.0.0.total_cmp(&b.0.0).then(a.2.id.cmp(&b.2.id)));
+
+    let mut out = csv::Writer::from_writer(Vec::new());
+    out.write_record([
+        "bar",
+        "beat",
+        "instrument",
+        "stroke",
+        "note",
+        "written velocity",
+        "played velocity",
+        "written ms",
+        "played ms",
+        "off the grid ms",
+        "sounds",
+        "changed by passes",
+    ])?;
+    let millis = |tick: Ticks| file.tempo.seconds(tick) * 1000.0;
+    for (anchor, velocity, now) in lines {
+        let line = grid.nearest(&file.metre, anchor);
+        let bar = file.metre.bar_at(line);
+        let beat = 1.0 + (line.0 - bar.start.0) / (f64::from(file.ppq.get()) * 4.0 / f64::from(bar.metre.denominator));
+        let (instrument, stroke) = named(now.note, now.channel);
+        let made = velocity.is_none();
+        out.write_record([
+            bar.number.to_string(),
+            format!("{beat:.3}"),
+            instrument.to_owned(),
+            stroke.to_owned(),
+            now.note.get().to_string(),
+            velocity.map_or(String::new(), |velocity| velocity.get().to_string()),
+            now.velocity.get().to_string(),
+            if made { String::new() } else { format!("{:.2}", millis(anchor)) },
+            format!("{:.2}", millis(now.tick)),
+            format!("{:.2}", millis(now.tick) - millis(line)),
+            if now.silenced.is_some() { "no" } else { "yes" }.to_owned(),
+            by.get(&now.id).map_or(String::new(), |passes| passes.join(" ")),
+        ])?;
+    }
+    out.into_inner().map_err(|error| csv::Error::from(error.into_error()))
+}

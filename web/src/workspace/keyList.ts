@@ -1,0 +1,57 @@
+/** The keys of the workspace, by where they are used. */
+export interface KeysOfPlace {
+	place: string;
+	keys: [names: string[], does: string][];
+}
+
+export const keysByPlace: KeysOfPlace[] = [
+	{
+		place: "Listening",
+		keys: [
+			[["Space"], "Play or stop"],
+			[["W"], "Flip between Written and Played"],
+			[["E"], "Compare the two at equal loudness"],
+			[["L"], "Loop on or off"],
+			[["C"], "Click on or off"],
+			[["O"], "Hear the other parts, or this one alone"],
+			[["V"], "Next variation"],
+			[["R"], "Another variation in each round of the loop"],
+		],
+	},
+	{
+		place: "Looking",
+		keys: [
+			[["T"], "See timing 4, 8, 16 times larger; with Shift the other way"],
+			[["S"], "Lay all bars over one, or unroll them"],
+			[["F"], "Show or hide the figures"],
+			[["G"], "Grooves, or back to the hits"],
+			[["P"], "Passes or pockets"],
+			[["1"], "Show the loop"],
+			[["2"], "Show the section that is in view"],
+			[["0"], "Show the whole song"],
+			[["+", "−"], "Zoom in and out"],
+			[["Shift", "← →"], "Scroll by a quarter of the view"],
+		],
+	},
+	{
+		place: "Hits",
+		keys: [
+			[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],
+			[["Enter"], "Type the velocity of the selected hits"],
+			[["Delete"], "Take the selected hits out"],
+			[["Escape"], "Select nothing; end pointing at an aim"],
+		],
+	},
+	{
+		place: "Passes",
+		keys: [
+			[["/"], "Add a pass"],
+			[["Alt", "↑ ↓"], "Move the pass in focus earlier or later"],
+			[["Tab"], "Go from handle to handle and word to word"],
+			[["↑ ↓"], "Change the handle or number in focus; Page up and down in larger steps"],
+			[["Ctrl", "Z"], "Undo"],
+			[["Ctrl", "Shift", "Z"], "Redo"],
+			[["?"], "Help"],
+		],
+	},
+];
