@@ -43,7 +43,11 @@ export interface Roles {
 	ink: string;
 	quiet: string;
 	written: string;
+	/** Figures of what was written. */
+	writtenInk: string;
 	played: string;
+	/** Figures of what is played. */
+	playedInk: string;
 	/** A ground of that colour, and what is written on it. */
 	playedSolid: string;
 	onPlayed: string;
@@ -62,7 +66,9 @@ const light: Roles = {
 	ink: "#23252e",
 	quiet: "#6a665c",
 	written: "#767d8c",
+	writtenInk: "#585f6e",
 	played: "#c43a26",
+	playedInk: "#b23120",
 	playedSolid: "#c43a26",
 	onPlayed: "#ffffff",
 	playedFill: "rgba(196, 58, 38, 0.2)",
@@ -80,7 +86,9 @@ const dark: Roles = {
 	ink: "#ece8df",
 	quiet: "#a8a398",
 	written: "#939bab",
+	writtenInk: "#a9b0be",
 	played: "#f0705a",
+	playedInk: "#f58470",
 	playedSolid: "#f0705a",
 	onPlayed: "#191a1e",
 	playedFill: "rgba(240, 112, 90, 0.26)",
@@ -140,7 +148,13 @@ export const theme = createTheme({
 		Menu: { defaultProps: { shadow: "md", withinPortal: true } },
 		Popover: { defaultProps: { shadow: "md", withinPortal: true } },
 		Modal: {
-			defaultProps: { lockScroll: false, centered: true, closeButtonProps: { "aria-label": "Close" } },
+			defaultProps: {
+				lockScroll: false,
+				centered: true,
+				closeButtonProps: { "aria-label": "Close" },
+				// The head of a dialog is not the head of the page.
+				attributes: { header: { role: "presentation" } },
+			},
 		},
 		Notification: { defaultProps: { closeButtonProps: { "aria-label": "Close" } } },
 		Button: { defaultProps: { size: "sm" } },

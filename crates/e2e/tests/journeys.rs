@@ -324,11 +324,11 @@ async fn the_song_is_scrolled_zoomed_and_looped() -> Done {
     browser.until("document.querySelector('[data-toggle=loop]').textContent === 'bars 21–28'").await?;
     browser.until(&format!("{numbers}.startsWith('21 22')")).await?;
     // The loop goes by arrows, longer with Shift.
-    browser.run("document.querySelector('[data-map]').focus()").await?;
+    browser.run("document.querySelector('[data-loop]').focus()").await?;
     browser.keys(&key::RIGHT.to_string()).await?;
-    browser.until("document.querySelector('[data-map]').getAttribute('aria-valuetext') === 'bars 22 to 29'").await?;
+    browser.until("document.querySelector('[data-loop]').getAttribute('aria-valuetext') === 'bars 22 to 29'").await?;
     browser.keys(&format!("{}{}{}", key::SHIFT, key::RIGHT, key::RELEASE)).await?;
-    browser.until("document.querySelector('[data-map]').getAttribute('aria-valuetext') === 'bars 22 to 30'").await?;
+    browser.until("document.querySelector('[data-loop]').getAttribute('aria-valuetext') === 'bars 22 to 30'").await?;
     // The wheel on the ruler zooms about the pointer; keys zoom and show the whole song.
     let wheel = "const r = document.querySelector('[data-axis]'); const b = r.getBoundingClientRect();
         r.dispatchEvent(new WheelEvent('wheel', {deltaY: -500, clientX: b.x + b.width / 2, clientY: b.y + 5, cancelable: true}))";

@@ -95,6 +95,9 @@ export class Player {
 	/** The rounds of the loop that are being played and scheduled, the earliest first. */
 	private rounds: Round[] = [];
 	playing = false;
+	/** It will play as soon as its sounds are there. */
+	starting = false;
+	private starts = 0;
 
 	/** The number of the round that sounds. */
 	private round = 0;
@@ -135,7 +138,16 @@ export class Player {
 	}
 
 	async start(second: number) {
-		await Promise.all([this.context.resume(), this.prepare()]);
+		const own = ++this.starts;
+		this.starting = true;
+		try {
+			await Promise.all([this.context.resume(), this.prepare()]);
+		} catch (error) {
+			if (own === this.starts) this.starting = false;
+			throw error;
+		}
+		// Stopped, or started anew, before it sounded.
+		if (own !== this.starts) return;
 		this.stop();
 		this.rounds = [{ number: 0, at: this.context.currentTime + 0.08, second }];
 		this.round = 0;
@@ -146,6 +158,8 @@ export class Player {
 	}
 
 	stop() {
+		this.starts++;
+		this.starting = false;
 		window.clearInterval(this.timer);
 		this.playing = false;
 		for (const one of this.sounding) this.end(one, this.context.currentTime);

@@ -36,7 +36,8 @@ export function FiguresTable() {
 		{ name: "All", before: before.all, after: after.all },
 	];
 	return (
-		<section className={classes.table} aria-label="Figures">
+		// biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard, too.
+		<section className={classes.table} aria-label="Figures" tabIndex={0}>
 			<table>
 				<thead>
 					<tr>

@@ -128,6 +128,7 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 	if (!box) return null;
 	return (
 		<Popover
+			key={step}
 			opened
 			position="bottom"
 			withArrow

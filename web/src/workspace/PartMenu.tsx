@@ -52,6 +52,9 @@ export function Crumbs() {
 	};
 	return (
 		<nav className={classes.crumbs} aria-label="Song and part">
+			<h1 className="visually-hidden">
+				{song.name}, {part.name}
+			</h1>
 			<span title={song.name}>{song.name}</span>›
 			{renaming ? (
 				<NameField

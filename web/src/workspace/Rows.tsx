@@ -80,7 +80,7 @@ function MeasuredAgainst() {
 			onChange={(next) => change({ grid: next })}
 			none={{ words: "as the part seems to be meant", onChange: () => change({ fitting_grid: true }) }}
 		>
-			in {gridInWords(grid)}
+			{gridInWords(grid)}
 		</GridToken>
 	);
 }

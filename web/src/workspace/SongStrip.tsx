@@ -228,24 +228,20 @@ function SongMap({ transport }: { transport: Transport }) {
 	};
 	const left = (from - 1) * barWidth;
 	return (
-		<div
-			ref={ref}
-			className={classes.map}
-			data-map
-			role="slider"
-			tabIndex={0}
-			aria-label="Loop: arrows move it, with Shift they lengthen it"
-			aria-valuemin={1}
-			aria-valuemax={bars}
-			aria-valuenow={from}
-			aria-valuetext={`bars ${from} to ${to}`}
-			onPointerDown={sweep}
-			onKeyDown={keys}
-		>
+		<div ref={ref} className={classes.map} data-map onPointerDown={sweep}>
 			<canvas ref={canvas} />
 			<Sections barWidth={barWidth} />
 			<div
 				className={classes.loop}
+				role="slider"
+				tabIndex={0}
+				aria-label="Loop: arrows move it, with Shift they lengthen it"
+				aria-valuemin={1}
+				aria-valuemax={bars}
+				aria-valuenow={from}
+				aria-valuetext={`bars ${from} to ${to}`}
+				onKeyDown={keys}
+				data-loop
 				data-on={looping}
 				style={{ left: left - 1, width: (to - from + 1) * barWidth - 2 }}
 			>

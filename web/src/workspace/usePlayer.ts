@@ -284,7 +284,7 @@ export function usePlayer(): Transport {
 	);
 
 	const toggle = useCallback(() => {
-		if (player.current?.playing) {
+		if (player.current?.playing || player.current?.starting) {
 			player.current.stop();
 			setPlaying(false);
 			if (store.getState().fresh) store.getState().setFresh(false);

@@ -63,7 +63,8 @@ export function AddPass() {
 				padding={0}
 				centered={false}
 				yOffset={68}
-				aria-label="Add a pass"
+				title={<span className="visually-hidden">Add a pass</span>}
+				styles={{ header: { minHeight: 0, padding: 0 } }}
 				transitionProps={{ duration: 0 }}
 			>
 				<Palette close={() => setOpened(false)} />
@@ -94,7 +95,7 @@ function Palette({ close }: { close: () => void }) {
 		const { act, commit } = store.getState();
 		act({ kind: "add-passes", passes: [{ id: 1, on: true, aim, action: start }], instead: false });
 		commit(`add ${info.title.toLowerCase()}`);
-		setRecent((kinds) => [info.kind, ...kinds.filter((kind) => kind !== info.kind)].slice(0, 4));
+		setRecent([info.kind, ...recent.filter((kind) => kind !== info.kind)].slice(0, 4));
 		close();
 	};
 	useEffect(() => {

@@ -1,0 +1,173 @@
+//! Everything that opens lies within the window, and no screen breaks a rule of accessibility that a program can
+//! check.
+
+use fantoccini::wd::TimeoutConfiguration;
+use serde_json::Value;
+use std::time::Duration;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+/// Opens each opener of the page in turn; tells those of which a part lies outside the window.
+const OPEN_ALL: &str = r#"
+    const done = arguments[0];
+    const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
+    const visible = (element) => element.getClientRects().length > 0 && getComputedStyle(element).visibility !== 'hidden';
+    const opened = () => [...document.querySelectorAll(
+        '.mantine-Popover-dropdown, .mantine-Menu-dropdown, .mantine-Modal-content, .mantine-Combobox-dropdown')].filter(visible);
+    const openers = () => [...document.querySelectorAll('[aria-haspopup], [data-add-pass], [data-recipes], [data-help]')].filter(visible);
+    const wrong = [];
+    let count = 0;
+    (async () => {
+        const names = openers().map((one) => one.ariaLabel ?? one.textContent);
+        for (let place = 0; place < names.length; place++) {
+            const opener = openers()[place];
+            if (!opener) continue;
+            opener.scrollIntoView({ block: 'nearest' });
+            await wait(30);
+            opener.click();
+            await wait(350);
+            const shown = opened();
+            if (shown.length === 0) wrong.push(`${names[place]}: nothing opened`);
+            for (const one of shown) {
+                count++;
+                const box = one.getBoundingClientRect();
+                if (box.left < -0.5 || box.top < -0.5 || box.right > innerWidth + 0.5 || box.bottom > innerHeight + 0.5)
+                    wrong.push(`${names[place]}: ${Math.round(box.left)} ${Math.round(box.top)} to ${Math.round(box.right)} ${Math.round(box.bottom)}`);
+                // What does not fit can be scrolled to.
+                for (const child of one.querySelectorAll('button, input, a, [role=option]')) {
+                    const inner = child.getBoundingClientRect();
+                    if (!visible(child) || inner.width === 0) continue;
+                    let holder = child.parentElement;
+                    let scrolls = false;
+                    while (holder && holder !== one.parentElement) {
+                        scrolls ||= /auto|scroll/.test(getComputedStyle(holder).overflowY);
+                        holder = holder.parentElement;
+                    }
+                    if (!scrolls && (inner.bottom > innerHeight || inner.top < 0))
+                        wrong.push(`${names[place]}: ${child.ariaLabel ?? child.textContent} is out of reach`);
+                }
+            }
+            document.activeElement?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', code: 'Escape', bubbles: true }));
+            await wait(220);
+            if (opened().length > 0) { opener.click(); await wait(250); }
+            if (opened().length > 0) { document.body.dispatchEvent(new MouseEvent('mousedown', { bubbles: true })); await wait(250); }
+        }
+        done([count, wrong]);
+    })();
+"#;
+
+/// Scripts may take their time.
+async fn patient(browser: &Browser) -> Done {
+    let timeouts = TimeoutConfiguration::new(Some(Duration::from_secs(180)), None, None);
+    browser.client.update_timeouts(timeouts).await
+}
+
+async fn open_all(browser: &Browser, least: u64) -> Done {
+    let [count, wrong]: [Value; 2] =
+        serde_json::from_value(browser.client.execute_async(OPEN_ALL, Vec::new()).await?).expect("two values");
+    assert_eq!(wrong, serde_json::json!([]), "of {count}");
+    assert!(count.as_u64() >= Some(least), "{count} opened");
+    Ok(())
+}
+
+/// What axe finds wrong on the page, in words.
+async fn check(browser: &Browser, wrong: &mut Vec<String>, screen: &str) -> Done {
+    // A tooltip of what is under the pointer is no part of the screen.
+    browser.hover(640.0, 3.0).await?;
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/node_modules/axe-core/axe.min.js");
+    let axe = std::fs::read_to_string(path).expect("npm has installed axe-core");
+    browser.run(&format!("{axe}; return 1")).await?;
+    let script = "const done = arguments[0];
+        axe.run(document, { resultTypes: ['violations'] }).then(({ violations }) => done(violations.map((one) =>
+            `${one.id} (${one.nodes.length}): ${one.nodes[0].html.slice(0, 500)} ${one.nodes[0].any[0]?.message ?? one.nodes[0].failureSummary.slice(0, 200)}`)))";
+    let found = browser.client.execute_async(script, Vec::new()).await?;
+    let found: Vec<String> = serde_json::from_value(found).expect("words");
+    wrong.extend(found.into_iter().map(|one| format!("{screen}: {one}")));
+    Ok(())
+}
+
+/// A song whose names are long, with many instruments.
+async fn import_long(app: &App, browser: &Browser) -> Done {
+    let name = "A very long name of a song that somebody gave it in a hurry and never changed again, take 27.mid";
+    import(app, browser, name, &large_song(6_000, 20)).await?;
+    browser.find("[data-song^='A very long']").await?;
+    Ok(())
+}
+
+async fn scheme(browser: &Browser, name: &str) -> Done {
+    browser.run(&format!("localStorage.setItem('mantine-color-scheme-value', '{name}')")).await?;
+    browser.run("location.reload()").await?;
+    browser.until(&format!("document.documentElement.dataset.mantineColorScheme === '{name}'")).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn whatever_opens_lies_within_the_window() -> Done {
+    let (_turn, app, browser) = start().await;
+    patient(&browser).await?;
+    import_long(&app, &browser).await?;
+    for (width, height) in [(1280, 800), (1024, 700)] {
+        browser.resize(width, height).await?;
+        browser.goto(&app.address).await?;
+        browser.find("[data-song='The Weir']").await?;
+        open_all(&browser, 5).await?;
+        // A full song, one without passes, and one with a long name.
+        open_causeway(&app, &browser).await?;
+        if width == 1280 {
+            browser.click("[data-start='One good take']").await?;
+            add_pass(&browser, "accent", "accents").await?;
+            kept(&browser, 1, "passes.length > 6").await?;
+        }
+        browser.run("document.activeElement.blur()").await?;
+        browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
+        open_all(&browser, 12).await?;
+        browser.goto(&app.address).await?;
+        browser.click("[data-song^='A very long'] a").await?;
+        browser.find("[data-start]").await?;
+        open_all(&browser, 10).await?;
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
+    let (_turn, app, browser) = start().await;
+    patient(&browser).await?;
+    browser.goto(&app.address).await?;
+    let mut wrong = Vec::new();
+    for colours in ["light", "dark"] {
+        scheme(&browser, colours).await?;
+        browser.find("[data-song='The Weir']").await?;
+        check(&browser, &mut wrong, &format!("shelf, {colours}")).await?;
+        open_causeway(&app, &browser).await?;
+        if colours == "light" {
+            check(&browser, &mut wrong, "an untouched part").await?;
+            browser.click("[data-start='One good take']").await?;
+        }
+        browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
+        browser.click("[data-pass=loosen] [aria-expanded]").await?;
+        browser.keys("tf").await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        check(&browser, &mut wrong, &format!("passes and figures, {colours}")).await?;
+        browser.press("Closed hat").await?;
+        browser.keys("s").await?;
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        check(&browser, &mut wrong, &format!("an opened, stacked row, {colours}")).await?;
+        browser.press("Closed hat").await?;
+        browser.keys("fsp").await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        check(&browser, &mut wrong, &format!("pockets, {colours}")).await?;
+        browser.keys("pg").await?;
+        browser.find("[data-groove-picture]").await?;
+        check(&browser, &mut wrong, &format!("grooves, {colours}")).await?;
+        browser.keys("g").await?;
+        browser.keys("/").await?;
+        browser.find("[role=option]").await?;
+        check(&browser, &mut wrong, &format!("the palette, {colours}")).await?;
+        browser.keys(&key::ESCAPE.to_string()).await?;
+        browser.goto(&app.address).await?;
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    browser.close().await
+}

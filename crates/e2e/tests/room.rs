@@ -1,0 +1,262 @@
+//! The workspace and the shelf as a newcomer meets them: room, sight, words, ways in and out.
+
+use std::time::Duration;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+const HAT: &str = "[data-instrument='closed-hat']";
+
+async fn height(browser: &Browser, css: &str) -> Result<f64, Failed> {
+    let script = format!("return document.querySelector(\"{css}\").getBoundingClientRect().height");
+    Ok(browser.run(&script).await?.as_f64().expect("a height"))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn rows_share_the_room_and_are_dragged_hidden_and_reordered() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    // Three instruments sound in the first four bars, the others are a line.
+    for id in ["closed-hat", "snare", "kick"] {
+        assert!(height(&browser, &format!("[data-instrument='{id}']")).await? >= 110.0, "{id}");
+    }
+    assert!(height(&browser, "[data-instrument='ride']").await? < 30.0);
+    browser.until("document.querySelector(\"[data-instrument='ride'] [data-elsewhere]\").textContent.includes('168 hits later')").await?;
+
+    // A border is dragged; a double click lets the row share again.
+    let before = height(&browser, HAT).await?;
+    browser.drag(&format!("{HAT} [data-border]"), 0.0, 60.0).await?;
+    let dragged = height(&browser, HAT).await?;
+    assert!((dragged - before - 60.0).abs() < 3.0, "{before} {dragged}");
+    let double = "document.querySelector(\"[data-instrument='closed-hat'] [data-border]\").dispatchEvent(new MouseEvent('dblclick', {bubbles: true}))";
+    browser.run(double).await?;
+    browser.until("document.querySelector(\"[data-instrument='closed-hat']\").clientHeight < 200").await?;
+
+    // The name is dragged: the hat goes below the open hat. Rows are hidden and shown by their list.
+    browser.drag(&format!("{HAT} button"), 0.0, 100.0).await?;
+    browser.until("[...document.querySelectorAll('[data-instrument]')].findIndex((row) => row.dataset.instrument === 'closed-hat') === 1").await?;
+    browser.click("[data-rows-menu]").await?;
+    browser.click_at("//li[.//label[text()='Kick']]//input").await?;
+    browser.until("!document.querySelector(\"[data-instrument='kick']\")").await?;
+    browser.until("document.querySelector('[data-rows-menu]').textContent.includes('1 hidden')").await?;
+    browser.press("Show all").await?;
+    browser.press("Usual order").await?;
+    browser.until("document.querySelector('[data-instrument]').dataset.instrument === 'closed-hat'").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn timing_is_seen_larger_than_it_is_and_dragged_as_finely() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "late", "lean").await?;
+    kept(&browser, 1, "passes[0]?.action.by === 8").await?;
+    browser.run("document.activeElement.blur()").await?;
+    let canvas = &format!("{HAT} canvas[data-hits]");
+    let once = drawn(&browser, canvas).await?;
+    browser.keys("tt").await?;
+    browser.until("document.querySelector('[data-times]').textContent.includes('× 8')").await?;
+    let larger = drawn(&browser, canvas).await?;
+    assert_ne!(once, larger);
+
+    // The first hat is 8 ms late: eight times that from its line. It is found there, and nowhere else.
+    let hat = "const box = document.querySelector(\"[data-instrument='closed-hat'] canvas[data-hits]\").getBoundingClientRect();
+        const perMs = (box.width - 14) / 10000;
+        return [box.x + 7 + 8 * 8 * perMs, box.y + 9 + (27 / 126) * (box.height - 18)]";
+    let [x, y]: [f64; 2] = serde_json::from_value(browser.run(hat).await?).expect("a place");
+    browser.hover(x, y).await?;
+    browser.until("document.body.textContent.includes('bar 1 beat 1, written 100, played 100, 7.8 ms late')").await?;
+    // 60 px sideways are about a second; seen eight times larger, an eighth of that.
+    browser.drag_from(x, y, 30.0, 0.0).await?;
+    kept(&browser, 1, "passes.at(-1)?.action.kind === 'by-hand'").await?;
+    let moved = "return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) => p.state.recipe.passes.at(-1).action.moved[0].time)";
+    let moved = browser.run(moved).await?.as_f64().expect("ms");
+    assert!((50.0..90.0).contains(&moved), "30 px at 8 times are {moved} ms");
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("tt").await?;
+    browser.until("document.querySelector('[data-times]').textContent.includes('× 1')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn words_of_the_trade_find_actions_and_say_how_they_begin() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let begin = [
+        ("compress", "contrast", "passes.at(-1).action.contrast === 70"),
+        ("expand", "contrast", "passes.at(-1).action.contrast === 130"),
+        ("louder", "level", "passes.at(-1).action.by === 8"),
+        ("softer", "level", "passes.at(-1).action.by === -8"),
+        ("early", "lean", "passes.at(-1).action.by === -8"),
+        ("late", "lean", "passes.at(-1).action.by === 8"),
+        ("straight", "pull", "passes.at(-1).action.strength === 100"),
+        ("loose", "loosen", "passes.at(-1).action.late === 8"),
+        ("tight", "pull", "passes.at(-1).action.strength === 60"),
+    ];
+    for (place, (word, kind, condition)) in begin.into_iter().enumerate() {
+        add_pass(&browser, word, kind).await?;
+        kept(&browser, 1, &format!("passes.length === {} && {condition}", place + 1)).await?;
+    }
+    // What was used last is on top, and every word is answered.
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("/").await?;
+    browser.find("[aria-label='Used last'] [data-offer=pull]").await?;
+    for word in [
+        "delete",
+        "double",
+        "robotic",
+        "strict",
+        "drunk",
+        "lazy",
+        "stiff",
+        "dead",
+        "quieter",
+        "normalize",
+        "intensity",
+        "foot",
+        "loud ghost",
+        "quantize",
+        "humanize",
+        "swing",
+        "crescendo",
+        "accent",
+        "flam",
+        "ghost",
+    ] {
+        let set = format!(
+            "const input = document.querySelector(\"input[aria-label='Search for an action']\");
+             Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(input, '{word}');
+             input.dispatchEvent(new Event('input', {{bubbles: true}}))"
+        );
+        browser.run(&set).await?;
+        browser
+            .until("document.querySelector('[role=option], [role=dialog] [role=status]')?.textContent.trim() && !document.body.textContent.includes('Nothing matches')")
+            .await?;
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_way_to_begin_is_heard_while_held_and_taken_by_a_click() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("others").await?;
+    let canvas = &format!("{HAT} canvas[data-hits]");
+    let written = drawn(&browser, canvas).await?;
+    browser.run("window.vividaProbe.scheduled.length = 0").await?;
+    let point = "const start = document.querySelector(\"[data-start='One good take']\"); const event = (type) => start.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, button: 0}));";
+    browser
+        .run(&format!("Element.prototype.setPointerCapture = () => undefined; {point} event('pointerdown')"))
+        .await?;
+    browser.until("new Set(window.vividaProbe.scheduled.map((one) => one.velocity)).size > 4").await?;
+    assert_ne!(drawn(&browser, canvas).await?, written, "it is seen while it is heard");
+    browser.run(&format!("{point} event('pointerup')")).await?;
+    browser.find("[aria-label=Play]").await?;
+    assert_eq!(drawn(&browser, canvas).await?, written, "let go, it is as it was");
+    kept(&browser, 1, "passes.length === 0").await?;
+    browser.click("[data-start='One good take']").await?;
+    kept(&browser, 1, "passes.length > 5").await?;
+    browser.until("!document.querySelector('[data-start]')").await?;
+
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_step_of_the_history_is_gone_back_to() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    for word in ["louder", "late", "loose"] {
+        add_pass(
+            &browser,
+            word,
+            if word == "louder" {
+                "level"
+            } else if word == "late" {
+                "lean"
+            } else {
+                "loosen"
+            },
+        )
+        .await?;
+    }
+    kept(&browser, 1, "passes.length === 3").await?;
+    browser.press("History").await?;
+    browser.until("document.querySelectorAll('[aria-label=\"Steps of the song\"] li').length === 3").await?;
+    browser.click_at("//ol[@aria-label='Steps of the song']//button[span='add level']").await?;
+    kept(&browser, 1, "passes.length === 1").await?;
+    browser.until("document.querySelectorAll('[data-undone=true]').length === 2").await?;
+    browser.click_at("//ol[@aria-label='Steps of the song']//button[span='add loosen']").await?;
+    kept(&browser, 1, "passes.length === 3").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn space_plays_wherever_the_pointer_was_used() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "compress", "contrast").await?;
+    // A word was pressed and its list closed again; a switch was switched; a button was pressed.
+    let used = ["[data-pass=contrast] [aria-label^='Instruments']", "[data-toggle=loop]", "[data-pass=contrast] label"];
+    for css in used {
+        browser.click(css).await?;
+        browser.keys(&key::ESCAPE.to_string()).await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        browser.keys(" ").await?;
+        browser.find("[aria-label=Stop]").await?;
+        browser.keys(" ").await?;
+        browser.find("[aria-label=Play]").await?;
+    }
+    // By keyboard it presses.
+    browser.run("document.querySelector('[aria-label=Play]').focus()").await?;
+    browser.keys("\u{e004}").await?;
+    let loops = "return document.querySelector('[data-toggle=loop]').ariaPressed";
+    let before = browser.run(loops).await?;
+    browser.keys(" ").await?;
+    assert_ne!(browser.run(loops).await?, before, "the loop, which the focus went to");
+    browser.find("[aria-label=Play]").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_walk_points_at_the_real_controls() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.click("[data-help]").await?;
+    browser.click("[data-walk]").await?;
+    for step in 1..=5 {
+        browser.find(&format!("[data-walk-step='{step}']")).await?;
+        if step == 3 {
+            // Left, it is taken up where it was.
+            browser.press("Leave").await?;
+            browser.click("[data-help]").await?;
+            browser.click("[data-walk]").await?;
+            browser.find("[data-walk-step='3']").await?;
+        }
+        browser.press(if step == 5 { "Done" } else { "Next" }).await?;
+    }
+    browser.until("!document.querySelector('[data-walk-step]')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_shelf_is_searched_sorted_and_worked_on_together() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='The Weir']").await?;
+    browser.type_into("input[aria-label='Search the songs']", "drum ferry").await?;
+    browser.until("document.querySelectorAll('[data-song]').length === 1").await?;
+    browser.find("[data-song='Night Ferry']").await?;
+    browser.keys(&format!("{}a{}{}", key::CONTROL, key::RELEASE, key::DELETE)).await?;
+    browser.until("document.querySelectorAll('[data-song]').length === 6").await?;
+
+    // Two by their boxes, a row of them by Shift.
+    browser.run("document.querySelector(\"[data-song='Causeway'] input[type=checkbox]\").click()").await?;
+    browser.run("document.querySelector(\"[data-song='Tin Roof'] input[type=checkbox]\").click()").await?;
+    browser.until("document.querySelector('[data-selected-songs]')?.dataset.selectedSongs === '2'").await?;
+    browser.press("Delete").await?;
+    browser.until("document.querySelectorAll('[data-song]').length === 4").await?;
+    browser.until("document.body.textContent.includes('2 songs were deleted')").await?;
+    browser.press("Undo").await?;
+    browser.until("document.querySelectorAll('[data-song]').length === 6").await?;
+    browser.close().await
+}
