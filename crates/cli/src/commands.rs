@@ -1,14 +1,19 @@
 //! What the subcommands do. Errors are one line for people.
 
 use crate::output;
+use clap::Args;
+use std::collections::BTreeMap;
 use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vivida_core::{Context, Performance, Recipe, RecipeFile, Ticks, perform};
+use vivida_core::{BarRange, Context, Performance, Recipe, RecipeFile, Ticks, perform};
 use vivida_server::App;
-use vivida_smf::{Export, Resolution, SongFile};
+use vivida_smf::{Arrangement, Export, Resolution, SongFile};
+use vivida_sound::{Mixdown, Strike};
 use vivida_store::Store;
+use zip::ZipWriter;
+use zip::write::SimpleFileOptions;
 
 pub type Done = Result<(), String>;
 
@@ -50,38 +55,155 @@ pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> V
         .collect()
 }
 
-pub fn apply(input: &Path, recipe: Option<&Path>, variation: u32, output: &Path, fine: bool, lead_in: bool) -> Done {
+/// What of a song is wanted.
+#[derive(Args)]
+pub struct Excerpt {
+    /// Only this part, counted from 1 as `inspect` lists them.
+    #[arg(long, value_name = "N")]
+    part: Option<usize>,
+    /// Only these bars: 5-8.
+    #[arg(long, value_name = "BARS", value_parser = bars)]
+    bars: Option<BarRange>,
+}
+
+pub fn bars(text: &str) -> Result<BarRange, String> {
+    let (from, to) = text.split_once('-').unwrap_or((text, text));
+    match (from.trim().parse(), to.trim().parse()) {
+        (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
+        _ => Err("bars are counted from 1: 5, or 5-8".to_owned()),
+    }
+}
+
+impl Excerpt {
+    /// The place of the part that is wanted.
+    fn only(&self, path: &Path, song: &SongFile) -> Result<Option<usize>, String> {
+        let Some(number) = self.part else { return Ok(None) };
+        let place = number.wrapping_sub(1);
+        match song.parts.get(place) {
+            Some(_) => Ok(Some(place)),
+            None => Err(named(path, format!("there is no part {number}; the file has {}", song.parts.len()))),
+        }
+    }
+
+    /// Where the bars that are wanted begin and end.
+    fn range(&self, path: &Path, song: &SongFile) -> Result<Option<(Ticks, Ticks)>, String> {
+        let Some(BarRange { from, to }) = self.bars else { return Ok(None) };
+        if to > song.bars() {
+            return Err(named(path, format!("there is no bar {to}; the file has {}", song.bars())));
+        }
+        if song.format == 2 {
+            return Err(named(path, "the tracks of a format 2 file are songs of their own; leave --bars out"));
+        }
+        Ok(Some((song.metre.bar(from).start, song.metre.bar(to + 1).start)))
+    }
+}
+
+/// How the file is laid out.
+pub struct Layout {
+    pub fine: bool,
+    pub lead_in: bool,
+    pub split: bool,
+    pub one_track: bool,
+}
+
+pub fn apply(
+    input: &Path,
+    recipe: Option<&Path>,
+    variation: u32,
+    output: &Path,
+    excerpt: &Excerpt,
+    layout: &Layout,
+) -> Done {
     let (bytes, song) = read_song(input)?;
     let recipe = read_recipe(recipe, &song)?;
-    let resolution = if fine { Resolution::Fine } else { Resolution::Own };
-    let export = Export { resolution, lead_in };
-    let performances = if recipe.passes.iter().any(|pass| pass.on) {
-        let all = play(&song, &recipe, variation, export.start(&song));
-        all.into_iter().filter(|&(index, _)| song.parts[index].drums).collect()
-    } else {
-        Vec::new()
+    let resolution = if layout.fine { Resolution::Fine } else { Resolution::Own };
+    let export = Export { resolution, lead_in: layout.lead_in };
+    let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
+    let treats = recipe.passes.iter().any(|pass| pass.on);
+    let mut performances = Vec::new();
+    if treats || range.is_some() {
+        performances = play(&song, &recipe, variation, export.start(&song));
+    }
+    match range {
+        Some((from, to)) => {
+            let between =
+                |(index, played): (usize, Performance)| (index, played.between(&song.parts[index].part, from, to));
+            performances = performances.into_iter().map(between).collect();
+        }
+        // What no recipe treats comes out as it went in.
+        None => performances.retain(|&(index, _)| song.parts[index].drums),
+    }
+    let arrangement = Arrangement {
+        only,
+        bars: excerpt.bars.map(|bars| (bars.from, bars.to)),
+        split: layout.split,
+        one_track: layout.one_track,
     };
     let written = vivida_smf::write(&bytes, &song, &performances, export);
-    output::write(output, |out| out.write_all(&written))
+    let arranged = vivida_smf::arrange(&written, &song, export, &arrangement);
+    output::write(output, |out| out.write_all(&arranged))
 }
 
 /// The longest WAV file, in s.
 const LONGEST_WAV: f64 = 3600.0;
 
-pub fn render(input: &Path, recipe: Option<&Path>, variation: u32, output: &Path) -> Done {
+pub fn render(
+    input: &Path,
+    recipe: Option<&Path>,
+    variation: u32,
+    output: &Path,
+    excerpt: &Excerpt,
+    stems: bool,
+) -> Done {
     let (_, song) = read_song(input)?;
     let recipe = read_recipe(recipe, &song)?;
-    let strikes = play(&song, &recipe, variation, Ticks(0.0)).into_iter().flat_map(|(index, performance)| {
-        vivida_sound::strikes(performance.hits(), song.parts[index].drums, &song.tempo, Ticks(0.0))
-    });
-    let mix = vivida_sound::Mixdown::new(strikes.collect());
+    let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
+    let from = range.map_or(Ticks(0.0), |(from, _)| from);
+    let mut all = Vec::new();
+    let mut of_instruments: BTreeMap<(usize, String), Vec<Strike>> = BTreeMap::new();
+    for (index, mut played) in play(&song, &recipe, variation, Ticks(0.0)) {
+        if only.is_some_and(|only| only != index) {
+            continue;
+        }
+        let part = &song.parts[index];
+        if let Some((from, to)) = range {
+            played = played.between(&part.part, from, to);
+        }
+        let kit = part.kit(part.drums);
+        let lookup = kit.lookup();
+        for hit in played.sounding() {
+            let strike = vivida_sound::strikes([hit], part.drums, &song.tempo, from);
+            if stems {
+                let instrument = lookup.instrument(hit.note, hit.channel).filter(|_| part.drums);
+                let name =
+                    instrument.map_or(part.name.clone(), |at| format!("{}, {}", part.name, kit.instruments[at].name));
+                of_instruments.entry((index, name)).or_default().extend(&strike);
+            }
+            all.extend(strike);
+        }
+    }
+    let mix = Arc::new(Mixdown::new(all));
     if mix.seconds() > LONGEST_WAV {
         let minutes = mix.seconds() / 60.0;
         let said = format!("what is played lasts {minutes:.0} minutes; a WAV file is made of an hour at most");
         return Err(named(input, said));
     }
     let mut progress = output::Progress::new("rendering")?;
-    output::write(output, |out| mix.write(out, |share| progress.go_on(share)))
+    if !stems {
+        return output::write(output, |out| mix.write(out, |share| progress.go_on(share)));
+    }
+    let count = of_instruments.len().max(1) as f64;
+    output::write(output, |out| {
+        let mut zip = ZipWriter::new_stream(out);
+        for (place, ((_, name), strikes)) in of_instruments.into_iter().enumerate() {
+            let name: String =
+                name.chars().map(|one| if matches!(one, '/' | '\\' | ':') { '_' } else { one }).collect();
+            zip.start_file(format!("{}, {name}.wav", place + 1), SimpleFileOptions::default())?;
+            mix.stem(strikes).write(&mut zip, |share| progress.go_on((place as f64 + share) / count))?;
+        }
+        zip.finish()?;
+        Ok(())
+    })
 }
 
 pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {

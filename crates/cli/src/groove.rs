@@ -1,6 +1,6 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
-use crate::commands::{Done, named, read_song};
+use crate::commands::{Done, bars, named, read_song};
 use crate::output;
 use clap::Args;
 use std::fs;
@@ -31,14 +31,6 @@ pub struct Options {
     /// Where to write: JSON, or a MIDI clip where the name ends in .mid.
     #[arg(short, long, value_name = "FILE")]
     output: PathBuf,
-}
-
-fn bars(text: &str) -> Result<BarRange, String> {
-    let (from, to) = text.split_once('-').unwrap_or((text, text));
-    match (from.trim().parse(), to.trim().parse()) {
-        (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
-        _ => Err("bars are counted from 1: 5, or 5-8".to_owned()),
-    }
 }
 
 pub fn groove(options: Options) -> Done {

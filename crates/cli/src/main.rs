@@ -58,6 +58,14 @@ enum Command {
         /// Put an empty bar in front, so that early first hits survive.
         #[arg(long)]
         lead_in: bool,
+        #[command(flatten)]
+        excerpt: commands::Excerpt,
+        /// A track for each instrument of the drum parts.
+        #[arg(long)]
+        split: bool,
+        /// Everything in one track (format 0).
+        #[arg(long)]
+        one_track: bool,
     },
     /// Show the parts, the instruments and their figures.
     Inspect {
@@ -82,6 +90,11 @@ enum Command {
         /// Where to write.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
+        #[command(flatten)]
+        excerpt: commands::Excerpt,
+        /// A file for each instrument, zipped.
+        #[arg(long)]
+        stems: bool,
     },
 }
 
@@ -106,13 +119,14 @@ fn main() -> ExitCode {
 fn run(command: Command) -> commands::Done {
     match command {
         Command::Serve { data, port, demo } => commands::serve(data, port, demo),
-        Command::Apply { input, recipe, variation, output, fine, lead_in } => {
-            commands::apply(&input, recipe.as_deref(), variation, &output, fine, lead_in)
+        Command::Apply { input, recipe, variation, output, fine, lead_in, excerpt, split, one_track } => {
+            let layout = commands::Layout { fine, lead_in, split, one_track };
+            commands::apply(&input, recipe.as_deref(), variation, &output, &excerpt, &layout)
         }
         Command::Groove(options) => groove::groove(options),
         Command::Inspect { input, json } => inspect::inspect(&input, json),
-        Command::Render { input, recipe, variation, output } => {
-            commands::render(&input, recipe.as_deref(), variation, &output)
+        Command::Render { input, recipe, variation, output, excerpt, stems } => {
+            commands::render(&input, recipe.as_deref(), variation, &output, &excerpt, stems)
         }
     }
 }

@@ -228,3 +228,30 @@ fn a_groove_is_taken_and_turned_into_a_clip_and_back() {
     std::fs::write(folder.path().join("bad.json"), "{\"format\": \"vivida-groove\", \"version\": 1}").unwrap();
     failed(&take(&["bad.json", "-o", "x.json"]), 1, &["bad.json", "at least one slot"]);
 }
+
+#[test]
+fn some_bars_of_one_part_go_out_split_and_as_stems() {
+    let folder = TempDir::new().unwrap();
+    let run = |arguments: &[&str]| {
+        let done = vivida(arguments, folder.path());
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    };
+    let song = demo("causeway.mid");
+    let read = |name: &str| vivida_smf::read(&std::fs::read(folder.path().join(name)).unwrap()).unwrap();
+    run(&["apply", &song, "--part", "1", "--bars", "5-8", "--split", "-o", "split.mid"]);
+    let split = read("split.mid");
+    assert!(split.parts.len() > 2 && split.parts.iter().all(|part| part.name != "Bass"));
+    assert_eq!(split.bars(), 4);
+    run(&["apply", &song, "--bars", "5-8", "--one-track", "--recipe", &recipe("lean"), "-o", "one.mid"]);
+    let one = read("one.mid");
+    assert_eq!((one.format, one.bars()), (0, 4));
+    let drums = one.parts.iter().find(|part| part.drums).unwrap();
+    assert_eq!(split.hits, drums.part.hits().len());
+    run(&["render", &song, "--part", "1", "--bars", "5-6", "--stems", "-o", "stems.zip"]);
+    let zip = std::fs::read(folder.path().join("stems.zip")).unwrap();
+    assert!(zip.starts_with(b"PK") && String::from_utf8_lossy(&zip).contains("Drums, Snare.wav"));
+    failed(&vivida(&["apply", &song, "--bars", "5-999", "-o", "x.mid"], folder.path()), 1, &["no bar 999", "has 72"]);
+    failed(&vivida(&["apply", &song, "--part", "9", "-o", "x.mid"], folder.path()), 1, &["no part 9"]);
+    failed(&vivida(&["render", &song, "--bars", "0", "-o", "x.wav"], folder.path()), 2, &["counted from 1"]);
+    assert!(!folder.path().join("x.mid").exists());
+}

@@ -148,6 +148,8 @@ fn meant() -> Vec<Meant> {
         "/songs",
         "/songs/1",
         "/songs/1/history",
+        "/songs/1/export.mid?part=1&bars=5-8&split=true&format=0",
+        "/parts/1/hits.csv",
         "/songs/export.zip?ids=1,2",
         "/songs/1/export",
         "/songs/1/export.mid?resolution=own&lead_in=true",
@@ -336,7 +338,9 @@ fn what_is_meant_is_taken() {
         } else {
             Value::Null
         };
+        let newest = common::get(&client, "/songs/1/history").1[0]["id"].clone();
         let path = path.replace("revision=1", &format!("revision={now}"));
+        let path = path.replace("history/1", &format!("history/{newest}"));
         let body = if path.starts_with("/songs?") {
             SONG.to_vec()
         } else {

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vivida_e2e::{App, Browser, import, large_song};
+use vivida_e2e::{App, Browser, import, large_song, middle};
 
 type Done = Result<(), Box<dyn std::error::Error>>;
 
@@ -52,6 +52,13 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "workspace-untouched").await?;
     treat(browser).await?;
     keep(browser, folder, "workspace").await?;
+    browser.keys("tt").await?;
+    browser.hover(420.0, 690.0).await?;
+    keep(browser, folder, "timing-larger").await?;
+    browser.keys("tt/").await?;
+    browser.find("[role=option]").await?;
+    keep(browser, folder, "add-a-pass").await?;
+    browser.keys("\u{e00c}").await?;
     browser.press("Closed hat").await?;
     browser.hover(470.0, 300.0).await?;
     keep(browser, folder, "row-opened").await?;
@@ -92,7 +99,8 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.find("[data-aiming]").await?;
     browser.drag_from(420.0, 68.0, 200.0, 0.0).await?;
     browser.press("Snare").await?;
-    browser.drag_from(200.0, 218.0, 0.0, 24.0).await?;
+    let [x, y] = middle(browser, "[data-instrument='snare'] svg[data-portrait=touch]").await?;
+    browser.drag_from(x, y - 24.0, 0.0, 48.0).await?;
     tokio::time::sleep(Duration::from_millis(600)).await;
     keep(browser, folder, "aim-by-pointing").await?;
     browser.press("Done").await?;
@@ -103,7 +111,7 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.press("Compare with As it came").await?;
     browser.keys("\u{e00c}").await?;
     add(browser, "contrast").await?;
-    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 10.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 24.0).await?;
     browser.press("Figures").await?;
     rest(browser).await?;
     keep(browser, folder, "takes-compared").await?;
@@ -166,11 +174,11 @@ async fn rest(browser: &Browser) -> Done {
 async fn treat(browser: &Browser) -> Done {
     browser.press("Verse 1").await?;
     browser.drag("[data-map] [data-side=to]", -110.0, 0.0).await?;
-    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 24.0).await?;
-    browser.drag("[data-instrument='closed-hat'] [data-handle=typical]", 0.0, 4.0).await?;
-    browser.drag("[data-instrument='snare'] [data-handle=hard]", 0.0, -8.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=soft]", 0.0, 52.0).await?;
+    browser.drag("[data-instrument='closed-hat'] [data-handle=typical]", 0.0, 8.0).await?;
+    browser.drag("[data-instrument='snare'] [data-handle=hard]", 0.0, -16.0).await?;
     browser.drag("[data-instrument='snare'] [data-handle=lean]", 14.0, 0.0).await?;
-    browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 10.0).await?;
+    browser.drag("[data-instrument='kick'] [data-handle=soft]", 0.0, 24.0).await?;
     add(browser, "loosen").await?;
     browser.find("[data-pass=loosen]").await?;
     browser.press("Shaker").await?;

@@ -1,6 +1,7 @@
 /** How the screen was left. */
 import { client } from "../../api/client";
 import type { PartDetail, SongDetail } from "../../api/generated/types";
+import { magnifications } from "../shown";
 import type { GetState, SetState, View } from "./types";
 
 const viewKeys = [
@@ -62,6 +63,12 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	const [start, end] = view.window;
 	if (!(from >= 1 && to >= from && to <= bars)) view.loop = usual.loop;
 	if (!(end > start)) view.window = usual.window;
+	if (!magnifications.includes(view.times)) view.times = 1;
+	// Former versions, and other hands, may have kept something else.
+	for (const key of ["order", "hidden", "muted", "soloed"] as const) {
+		if (!Array.isArray(view[key])) view[key] = [];
+	}
+	if (typeof view.heights !== "object" || view.heights === null) view.heights = {};
 	return view;
 }
 
