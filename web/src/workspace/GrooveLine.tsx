@@ -15,6 +15,8 @@ function useTaken(index: number): ExtractedGroove | null {
 	const store = useWorkspaceStore();
 	const looks = useWorkspace((state) => state.performance?.looks[index]);
 	const grid = useWorkspace((state) => state.part.grid);
+	// The passes come after what is heard of them where more of a drag is on its way.
+	const recipe = useWorkspace((state) => state.recipe);
 	const [taken, setTaken] = useState<ExtractedGroove | null>(null);
 	const busy = useRef(false);
 	const wanted = useRef(false);
@@ -35,7 +37,7 @@ function useTaken(index: number): ExtractedGroove | null {
 		};
 		wanted.current = true;
 		void ask();
-	}, [store, index, looks, grid]);
+	}, [store, index, looks, grid, recipe]);
 	return taken;
 }
 
