@@ -34,6 +34,10 @@ const OPEN_ALL: &str = r#"
                 const box = one.getBoundingClientRect();
                 if (box.left < -0.5 || box.top < -0.5 || box.right > innerWidth + 0.5 || box.bottom > innerHeight + 0.5)
                     wrong.push(`${names[place]}: ${Math.round(box.left)} ${Math.round(box.top)} to ${Math.round(box.right)} ${Math.round(box.bottom)}`);
+                for (const inner of [one, ...one.querySelectorAll('*')]) {
+                    if (/auto|scroll/.test(getComputedStyle(inner).overflowY) && inner.scrollWidth > inner.clientWidth + 1)
+                        wrong.push(`${names[place]}: wider than its frame`);
+                }
                 // What does not fit can be scrolled to.
                 for (const child of one.querySelectorAll('button, input, a, [role=option]')) {
                     const inner = child.getBoundingClientRect();

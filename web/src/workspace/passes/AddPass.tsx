@@ -62,7 +62,7 @@ export function AddPass() {
 				size={860}
 				padding={0}
 				centered={false}
-				yOffset={68}
+				yOffset={56}
 				title={<span className="visually-hidden">Add a pass</span>}
 				styles={{ header: { minHeight: 0, padding: 0 } }}
 				transitionProps={{ duration: 0 }}
@@ -87,6 +87,7 @@ function Palette({ close }: { close: () => void }) {
 	const list = useRef<HTMLDivElement>(null);
 	const groups = groupsOf(search(offers, text), text, recent);
 	const found = groups.flatMap((group) => group.found);
+	const count = new Set(found.map(({ info }) => info.kind)).size;
 	const aim = open ? { instruments: [open] } : {};
 	const wanted = text.trim().toLowerCase();
 	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
@@ -179,7 +180,7 @@ function Palette({ close }: { close: () => void }) {
 				<span role="status">
 					{tip ?? (
 						<>
-							{plural(found.length, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
+							{plural(count, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
 							{open ? "" : "; open a row first to aim at one instrument"}
 						</>
 					)}
