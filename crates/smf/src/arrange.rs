@@ -82,7 +82,7 @@ pub fn arrange(bytes: &[u8], song: &SongFile, export: Export, arrangement: &Arra
         _ => Format::Parallel,
     };
     let header = midly::Header { format, timing: smf.header.timing };
-    let tracks = tracks.iter().map(|track| by_deltas(track)).collect();
+    let tracks = tracks.iter().map(by_deltas).collect();
     let mut out = Vec::with_capacity(bytes.len());
     let written = Smf { header, tracks }.write_std(&mut out);
     if written.is_ok() { out } else { bytes.to_vec() }
