@@ -98,21 +98,32 @@ pub struct Browser {
     _profile: TempDir,
 }
 
-/// A chromedriver, ended when it is dropped.
-struct Driver(Child);
+/// A chromedriver, ended when it is dropped, and its browser with it: one that a failed test left behind would
+/// go on playing its loop, and slow down all that follow.
+struct Driver {
+    process: Child,
+    /// The address of its session.
+    session: Option<String>,
+}
 
 impl Driver {
     fn start(port: u16) -> Driver {
         let mut command = Command::new("chromedriver");
         command.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
-        Driver(command.spawn().expect("chromedriver is installed (cargo xtask test installs it)"))
+        let process = command.spawn().expect("chromedriver is installed (cargo xtask test installs it)");
+        Driver { process, session: None }
     }
 }
 
 impl Drop for Driver {
     fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
+        if let Some(session) = &self.session {
+            // One that was closed is gone already.
+            let patience = Some(Duration::from_secs(5));
+            let _ = ureq::delete(session).config().timeout_global(patience).build().call();
+        }
+        let _ = self.process.kill();
+        let _ = self.process.wait();
     }
 }
 
@@ -136,7 +147,7 @@ impl Browser {
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
         let port =
             std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a free port").port();
-        let driver = Driver::start(port);
+        let mut driver = Driver::start(port);
         let profile = tempfile::tempdir().expect("a folder can be made");
         let mut arguments = vec![
             "--headless".to_owned(),
@@ -168,6 +179,8 @@ impl Browser {
                 }
             }
         };
+        let session = client.session_id().await.ok().flatten();
+        driver.session = session.map(|id| format!("{url}/session/{id}"));
         let browser = Browser { client, _driver: driver, _profile: profile };
         browser.resize(width, height).await.expect("a window can be resized");
         Ok(browser)
