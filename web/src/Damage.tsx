@@ -8,7 +8,7 @@ export function DamageMark({ reason }: { reason: string | null }) {
 		<Tooltip label={`Damaged: ${reason}`} multiline w={300} openDelay={0}>
 			<IconFileBroken
 				size={15}
-				color="var(--mantine-color-error)"
+				color="var(--played)"
 				role="img"
 				aria-label={`Damaged: ${reason}`}
 				data-damage
