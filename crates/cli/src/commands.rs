@@ -62,16 +62,8 @@ pub struct Excerpt {
     #[arg(long, value_name = "N")]
     part: Option<usize>,
     /// Only these bars: 5-8.
-    #[arg(long, value_name = "BARS", value_parser = bars)]
+    #[arg(long, value_name = "BARS")]
     bars: Option<BarRange>,
-}
-
-pub fn bars(text: &str) -> Result<BarRange, String> {
-    let (from, to) = text.split_once('-').unwrap_or((text, text));
-    match (from.trim().parse(), to.trim().parse()) {
-        (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
-        _ => Err("bars are counted from 1: 5, or 5-8".to_owned()),
-    }
 }
 
 impl Excerpt {

@@ -1,6 +1,6 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
-use crate::commands::{Done, bars, named, read_song};
+use crate::commands::{Done, named, read_song};
 use crate::output;
 use clap::Args;
 use std::fs;
@@ -20,7 +20,7 @@ pub struct Options {
     #[arg(long, value_name = "ID")]
     instrument: Vec<String>,
     /// Only these bars: 5-8.
-    #[arg(long, value_name = "BARS", value_parser = bars)]
+    #[arg(long, value_name = "BARS")]
     bars: Option<BarRange>,
     /// The length of the groove in bars; later bars are laid over the first ones.
     #[arg(long, default_value_t = 1, value_name = "BARS")]

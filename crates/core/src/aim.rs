@@ -10,6 +10,7 @@ use crate::section::Section;
 use crate::units::{Millis, Percent, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use std::str::FromStr;
 use ts_rs::TS;
 
 /// Bars `from` up to and with `to`, counted from 1.
@@ -19,6 +20,19 @@ use ts_rs::TS;
 pub struct BarRange {
     pub from: u32,
     pub to: u32,
+}
+
+impl FromStr for BarRange {
+    type Err = String;
+
+    /// `5`, or `5-8`.
+    fn from_str(text: &str) -> Result<BarRange, String> {
+        let (from, to) = text.split_once('-').unwrap_or((text, text));
+        match (from.trim().parse(), to.trim().parse()) {
+            (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
+            _ => Err(format!("“{text}” is no range of bars: they are counted from 1, as in 5 or 5-8")),
+        }
+    }
 }
 
 /// Velocities `from` up to and with `to`.

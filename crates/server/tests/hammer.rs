@@ -236,6 +236,18 @@ impl Hand {
                 self.known.insert("section", json!(self.name()));
             }
             _ => {
+                let duplicate = || {
+                    let (status, card) = post(&self.client, "/songs/2/duplicate", Value::Null);
+                    assert_eq!(status, Status::Created, "{card}");
+                    card
+                };
+                let two = [duplicate(), duplicate()];
+                self.until_done(|hand| {
+                    let now = |card: &Value| get(&hand.client, &format!("/songs/{}", card["id"])).1["revision"].clone();
+                    let songs: Vec<Value> =
+                        two.iter().map(|card| json!({"id": card["id"], "revision": now(card)})).collect();
+                    post(&hand.client, "/songs/delete", json!({"songs": songs}))
+                });
                 let (status, card) = post(&self.client, "/songs/2/duplicate", Value::Null);
                 assert_eq!(status, Status::Created, "{card}");
                 self.until_done(|hand| {

@@ -6,7 +6,7 @@ use crate::voice::Voice;
 use crate::{ALTERNATES, SAMPLE_RATE};
 use std::collections::HashMap;
 use std::io::{self, Write};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use vivida_core::{PlayedHit, TempoMap, Ticks, Velocity};
 
 /// One sound to be played.
@@ -60,6 +60,8 @@ pub struct Mixdown {
     frames: u64,
     /// The mixdown that this is a stem of: it is as loud as it is in there.
     whole: Option<Arc<Mixdown>>,
+    /// The loudest of it, once it was gone through.
+    peak: OnceLock<f32>,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -105,7 +107,7 @@ impl Mixdown {
                 one.stop = one.stop.min(later - one.strike.seconds);
             }
         }
-        Mixdown { strikes: planned, frames, whole: None }
+        Mixdown { strikes: planned, frames, whole: None, peak: OnceLock::new() }
     }
 
     /// Some of its strikes by themselves: as long and as loud as they are in here, so that all stems together
@@ -132,17 +134,26 @@ impl Mixdown {
     /// Where `out` cannot be written to; [`io::ErrorKind::Interrupted`] where `go_on` answered no.
     pub fn write(&self, out: &mut impl Write, mut go_on: impl FnMut(f64) -> bool) -> io::Result<()> {
         let stopped = || io::Error::new(io::ErrorKind::Interrupted, "stopped");
-        let whole = 2.0 * self.frames as f64;
-        let mut peak = 0.0f32;
+        let mixed = self.whole.as_deref().unwrap_or(self);
+        let known = mixed.peak.get().copied();
+        let times = if known.is_some() { 1.0 } else { 2.0 };
+        let whole = times * self.frames as f64;
         let mut done = 0.0;
         let mut step = |frames: usize| {
             done += frames as f64;
             if go_on(done / whole) { Ok(()) } else { Err(stopped()) }
         };
-        self.whole.as_deref().unwrap_or(self).blocks(|block| {
-            peak = block.iter().flatten().fold(peak, |peak, value| peak.max(value.abs()));
-            step(block.len())
-        })?;
+        let peak = match known {
+            Some(peak) => peak,
+            None => {
+                let mut peak = 0.0f32;
+                mixed.blocks(|block| {
+                    peak = block.iter().flatten().fold(peak, |peak, value| peak.max(value.abs()));
+                    step(block.len())
+                })?;
+                *mixed.peak.get_or_init(|| peak)
+            }
+        };
         let scale = if peak > FULL { FULL / peak } else { 1.0 };
         out.write_all(&self.head())?;
         let mut bytes = Vec::with_capacity(4 * BLOCK);
@@ -321,6 +332,7 @@ mod tests {
     #[test]
     fn what_is_written_can_be_stopped_and_says_how_far_it_is() {
         let mix = Mixdown::new(vec![strike(36, 0.0, 100), strike(36, 9.0, 100)]);
+        let fresh = mix.clone();
         let mut shares = Vec::new();
         mix.write(&mut io::sink(), |share| {
             shares.push(share);
@@ -329,7 +341,8 @@ mod tests {
         .unwrap();
         assert!(shares.windows(2).all(|pair| pair[0] < pair[1]) && shares.last() == Some(&1.0), "{shares:?}");
         let mut bytes = Vec::new();
-        let error = mix.write(&mut bytes, |share| share < 0.75).unwrap_err();
+        let error = fresh.write(&mut bytes, |share| share < 0.75).unwrap_err();
+        assert!(fresh.peak.get().is_some() && mix.peak.get() == fresh.peak.get(), "the level is looked for once");
         assert_eq!(error.kind(), io::ErrorKind::Interrupted);
         assert!(bytes.len() < 4 * 44_100 * 6);
     }

@@ -202,6 +202,10 @@ function TouchHandle({ handle, instrument, height, value, y, knob, together }: H
 				fontSize={11}
 				fontWeight={handle === "typical" ? 700 : 450}
 				fill="var(--ink)"
+				// Read also where the outline lies behind it.
+				stroke="var(--paper)"
+				strokeWidth={3}
+				paintOrder="stroke"
 			>
 				{Math.round(value)}
 				{together && ` ${handle}`}

@@ -125,7 +125,7 @@ export function createWorkspace(
 						? client.undo(song.id)
 						: client.redo(song.id));
 				if (label === null || !next) return;
-				const done = way === "on" ? "Done again" : "Undone";
+				const done = typeof way === "number" ? "Gone through" : way === "on" ? "Done again" : "Undone";
 				const state = parts.find((one) => one.id === id);
 				const sections = !isEqual(next.sections, before.song.sections);
 				const found = takeSong(next, pockets, state);

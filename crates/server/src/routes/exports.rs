@@ -7,7 +7,6 @@ use rocket::tokio::sync::mpsc;
 use rocket::tokio::task::spawn_blocking;
 use rocket::{delete, get, post, routes};
 use std::io::{self, Read, Write};
-use vivida_core::BarRange;
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
 
@@ -48,17 +47,7 @@ async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
 
 /// `5-8`, and what else of a song is asked for.
 fn wanted(part: Option<i64>, bars: Option<&str>, split: Option<bool>, format: Option<u8>) -> Result<Wanted, Problem> {
-    let range = |text: &str| {
-        let (from, to) = text.split_once('-').unwrap_or((text, text));
-        let range = BarRange { from: from.trim().parse().ok()?, to: to.trim().parse().ok()? };
-        Some(range)
-    };
-    let bars = match bars {
-        None => None,
-        Some(text) => Some(
-            range(text).ok_or_else(|| Problem::field("bars", format!("“{text}” is no range of bars such as 5-8")))?,
-        ),
-    };
+    let bars = bars.map(str::parse).transpose().map_err(|said: String| Problem::field("bars", said))?;
     let one_track = match format {
         None | Some(1) => false,
         Some(0) => true,
