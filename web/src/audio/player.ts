@@ -295,14 +295,14 @@ export class Player {
 	private placeClick(round: Round, beat: number, now: number) {
 		const key = `${round.number} click ${beat}`;
 		const due = this.timeOf(round, this.score.beats.seconds[beat]);
-		if (this.done.has(key) || due < now - grace) return;
+		// A click that comes late would say that the beat is there: better none.
+		if (this.done.has(key) || due < now) return;
 		const down = this.score.beats.downbeats[beat] === 1;
-		const at = Math.max(due, now);
-		const struck = this.kit?.strike("click", down ? 112 : 76, down ? 1.5 : 1, at, this.out);
+		const struck = this.kit?.strike("click", down ? 112 : 76, down ? 1.5 : 1, due, this.out);
 		if (!struck) return;
 		this.done.set(key, round.number);
-		this.sounding.push({ key, at, choke: null, ...struck });
-		probe.click(at);
+		this.sounding.push({ key, at: due, choke: null, ...struck });
+		probe.click(due);
 	}
 
 	/** Let a sound die away from `at` on. */
