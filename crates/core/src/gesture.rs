@@ -4,7 +4,7 @@
 //! passes come of it is decided here. A drag sends the same gesture again and again, always counted from the
 //! recipe that it began with.
 
-use crate::action::{Action, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
+use crate::action::{Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
 use crate::aim::Aim;
 use crate::chart::Chart;
 use crate::extract::Extraction;
@@ -280,7 +280,7 @@ impl<'a> Bench<'a> {
             Gesture::DrawSlot { instrument, slot, cells, louder } => now.drawn(instrument, *slot, *cells, *louder),
             Gesture::Set { pass, setting, value } => with_setting(recipe, *pass, setting, value.clone()),
             Gesture::AddPasses { passes, instead } => {
-                let new = Recipe::from_value(json!({ "passes": passes }))?;
+                let new = self.begun(Recipe::from_value(json!({ "passes": passes }))?);
                 if *instead { Ok(Recipe::default().followed_by(&new)) } else { Ok(recipe.followed_by(&new)) }
             }
             Gesture::DuplicatePass { pass, others } => duplicated(recipe, *pass, *others),
@@ -313,6 +313,18 @@ impl<'a> Bench<'a> {
         after.check()?;
         after.check_within(self.part.end(), self.context.tempo)?;
         Ok(after)
+    }
+
+    /// With a line over this song in each arc that has none.
+    fn begun(&self, mut recipe: Recipe) -> Recipe {
+        let last = self.context.metre.bar_at(Ticks((self.part.end().0 - 1.0).max(0.0))).number;
+        for pass in &mut recipe.passes {
+            match &mut pass.action {
+                Action::Arc(arc) if arc.points.is_empty() => arc.points = Arc::over(self.context.sections, last).points,
+                _ => {}
+            }
+        }
+        recipe
     }
 
     /// After several, one on top of the other.

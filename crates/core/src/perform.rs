@@ -109,6 +109,9 @@ pub struct PassReport {
     pub mean_change: f64,
     /// What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
     pub said: Option<String>,
+    /// The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
+    /// jumps, level behind the last.
+    pub line: Option<Vec<[f64; 2]>>,
 }
 
 /// The Played reading of a part and how it came about.
@@ -517,6 +520,7 @@ impl<'a> Stage<'a> {
             largest_change: 0.0,
             mean_change: 0.0,
             said: pass.action.said(self),
+            line: pass.action.line(self),
         };
         for (place, &index) in aimed.iter().enumerate() {
             let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[index] - was).abs());

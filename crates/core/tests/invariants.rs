@@ -5,9 +5,9 @@ use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::slice;
 use vivida_core::action::{
-    Accents, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
-    Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Pocket, PocketId, PocketSettings,
-    Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
+    Accents, Arc, ArcLine, ArcPoint, ArcSections, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove,
+    GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen,
+    Match, NoTwins, Pocket, PocketId, PocketSettings, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
 };
 use vivida_core::*;
 
@@ -139,6 +139,7 @@ fn actions() -> impl Strategy<Value = Action> {
             let of = if level { SwellOf::Level } else { SwellOf::Change };
             Action::Swell(Swell { from, to, of, ..Swell::default() })
         }),
+        arcs().prop_map(Action::Arc),
         (0.0..40.0, 20.0..1000.0, 0..6u32).prop_map(|(softer, gap, climb)| Action::FastHands(FastHands {
             softer,
             reference: Millis(gap),
@@ -166,6 +167,23 @@ fn actions() -> impl Strategy<Value = Action> {
         })),
         by_hand().prop_map(Action::ByHand),
     ]
+}
+
+fn arcs() -> impl Strategy<Value = Arc> {
+    let points = vec((0.1..3.0, -64.0..64.0), 0..8).prop_map(|steps| {
+        let mut bar = 0.9;
+        let point = |(step, by)| {
+            bar += step;
+            ArcPoint { bar, by }
+        };
+        steps.into_iter().map(point).collect()
+    });
+    (points, any::<bool>(), any::<bool>(), 0.0..200.0).prop_map(|(points, smooth, joined, amount)| Arc {
+        points,
+        line: if smooth { ArcLine::Smooth } else { ArcLine::Straight },
+        sections: if joined { ArcSections::Joined } else { ArcSections::Apart },
+        amount: Percent(amount),
+    })
 }
 
 fn leans() -> impl Strategy<Value = Lean> {
@@ -449,7 +467,7 @@ proptest! {
     }
 
     #[test]
-    fn neutral_is_identity(part in parts(), aim in aims(), shape in shapes(), pivot in proptest::option::of(velocities()), groove in profiles()) {
+    fn neutral_is_identity(part in parts(), aim in aims(), shape in shapes(), arc in arcs(), pivot in proptest::option::of(velocities()), groove in profiles()) {
         let neutral = [
             Action::Shape(Shape { amount: Percent(0.0), ..shape }),
             Action::Contrast(Contrast { contrast: Percent(100.0), pivot }),
@@ -469,6 +487,7 @@ proptest! {
             Action::Draw(Draw { amount: Percent(0.0), ..Draw::default() }),
             Action::Accents(Accents { amount: Percent(0.0), ..Accents::default() }),
             Action::Swell(Swell { from: 0.0, to: 0.0, ..Swell::default() }),
+            Action::Arc(Arc { amount: Percent(0.0), ..arc }),
             Action::FastHands(FastHands { softer: 0.0, ..FastHands::default() }),
             Action::NoTwins(NoTwins { least: 0.0, ..NoTwins::default() }),
             Action::Layer(Layer { amount: Percent(0.0), ..Layer::default() }),

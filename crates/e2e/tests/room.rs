@@ -260,3 +260,38 @@ async fn a_shelf_is_searched_sorted_and_worked_on_together() -> Done {
     browser.until("document.querySelectorAll('[data-song]').length === 6").await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_arc_is_drawn_over_the_song() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "arc", "arc").await?;
+    // It begins with a point for each section, lower in front than at the end.
+    kept(&browser, 1, "passes[0]?.action.points.length > 4").await?;
+    kept(&browser, 1, "passes[0].action.points[0].by === -8 && passes[0].action.points.at(-1).by === 8").await?;
+    browser.until("document.querySelector('[data-pass=arc]').textContent.includes('−8 to +8')").await?;
+
+    // A point is dragged up; the drag is one step.
+    browser.drag("[data-arc-point='0']", 0.0, -30.0).await?;
+    kept(&browser, 1, "passes[0].action.points[0].by > 10").await?;
+    browser.press("Undo").await?;
+    kept(&browser, 1, "passes[0].action.points[0].by === -8").await?;
+
+    // Pressing on the line adds a point there, which is dragged on.
+    let on_line = "const box = document.querySelector('[data-arc-point=\"1\"]').getBoundingClientRect();
+        const next = document.querySelector('[data-arc-point=\"2\"]').getBoundingClientRect();
+        return [(box.x + next.x) / 2 + 9, box.y + 9, document.querySelectorAll('[data-arc-point]').length]";
+    let [x, y, points]: [f64; 3] = serde_json::from_value(browser.run(on_line).await?).expect("a place");
+    browser.drag_from(x, y, 0.0, 20.0).await?;
+    kept(&browser, 1, &format!("passes[0].action.points.length === {points} + 1")).await?;
+    kept(&browser, 1, "passes[0].action.points[2].by < passes[0].action.points[1].by - 8").await?;
+
+    // By keyboard: softer, further, and out again.
+    browser.run("document.querySelector(\"[data-arc-point='2']\").focus()").await?;
+    let Some(by) = browser.run("return Number(document.activeElement.ariaValueNow)").await?.as_f64() else { panic!() };
+    browser.keys(&key::DOWN.to_string().repeat(3)).await?;
+    kept(&browser, 1, &format!("passes[0].action.points[2].by === {by} - 3")).await?;
+    browser.keys(&key::DELETE.to_string()).await?;
+    kept(&browser, 1, &format!("passes[0].action.points.length === {points}")).await?;
+    browser.close().await
+}

@@ -5,6 +5,7 @@ import type { Figures } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import { percent } from "../words";
+import { ArcLine, arcInHand } from "./ArcLine";
 import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
 import { barCount, barsBefore } from "./song";
@@ -141,6 +142,36 @@ function barHeights({ song, part, performance }: WorkspaceState) {
 	return sums.map((sum) => sum / most);
 }
 
+/** How hard each bar is struck on average, as it was written and as it is played, from 0 to 1. */
+function barLevels({ song, part, performance }: WorkspaceState) {
+	const means = (read: (hit: number) => number, bars: number[], counts: (hit: number) => boolean) => {
+		const [sums, hits] = [
+			new Array<number>(barCount(song)).fill(0),
+			new Array<number>(barCount(song)).fill(0),
+		];
+		bars.forEach((bar, hit) => {
+			if (bar > sums.length || !counts(hit)) return;
+			sums[bar - 1] += read(hit);
+			hits[bar - 1] += 1;
+		});
+		return sums.map((sum, bar) => sum / Math.max(1, hits[bar]) / 127);
+	};
+	const { written } = part;
+	const before = means(
+		(hit) => written.velocities[hit],
+		written.lines.bars,
+		() => true,
+	);
+	if (!performance) return { before, after: before };
+	const { velocities, ids, lines, silenced } = performance;
+	const after = means(
+		(hit) => velocities[hit],
+		lines.bars,
+		(hit) => !silenced.has(ids[hit]),
+	);
+	return { before, after };
+}
+
 function SongMap({ transport }: { transport: Transport }) {
 	const store = useWorkspaceStore();
 	const song = useWorkspace((state) => state.song);
@@ -151,6 +182,7 @@ function SongMap({ transport }: { transport: Transport }) {
 	const { ref, width } = useElementSize();
 	const bars = barCount(song);
 	const barWidth = width / bars;
+	const unfolded = useWorkspace((state) => arcInHand(state)?.pass ?? null);
 
 	useEffect(() => {
 		const element = canvas.current;
@@ -161,14 +193,21 @@ function SongMap({ transport }: { transport: Transport }) {
 			timer = 0;
 			const state = store.getState();
 			// Heights hang on velocities alone: a drag of time leaves them be.
-			const now = [state.performance?.velocities, state.loop, state.window, state.performance?.silenced.size];
+			const now = [
+				state.performance?.velocities,
+				state.loop,
+				state.window,
+				state.performance?.silenced.size,
+				arcInHand(state)?.pass,
+			];
 			if (now.every((one, place) => one === drawnOf[place])) return;
 			drawnOf = now;
 			drawMap(element, state, scheme);
 		};
 		// The loop follows the pointer at once; the heights of the bars can wait for a moment.
 		const follow = (state: WorkspaceState) => {
-			if (state.loop !== drawnOf[1] || state.window !== drawnOf[2]) draw();
+			if (state.loop !== drawnOf[1] || state.window !== drawnOf[2] || arcInHand(state)?.pass !== drawnOf[4])
+				draw();
 			else if (timer === 0) timer = window.setTimeout(draw, 150);
 		};
 		draw();
@@ -249,8 +288,16 @@ function SongMap({ transport }: { transport: Transport }) {
 				<div className={classes.edge} data-side="to" onPointerDown={(event) => sweep(event, from)} />
 			</div>
 			<Now transport={transport} width={width} />
+			{unfolded !== null && <Arc barWidth={barWidth} />}
 		</div>
 	);
+}
+
+function Arc({ barWidth }: { barWidth: number }) {
+	const recipe = useWorkspace((state) => state.recipe);
+	const unfolded = useWorkspace((state) => state.unfolded);
+	const inHand = arcInHand({ recipe, unfolded });
+	return inHand && <ArcLine barWidth={barWidth} pass={inHand.pass} arc={inHand.arc} />;
 }
 
 /** The rows show what is looped. */
@@ -297,15 +344,21 @@ function Now({ transport, width }: { transport: Transport; width: number }) {
 function drawMap(element: HTMLCanvasElement, state: WorkspaceState, scheme: "light" | "dark") {
 	const { context, width, height } = fitCanvas(element);
 	const paint = colours(scheme);
-	const heights = barHeights(state);
+	const levels = arcInHand(state) ? barLevels(state) : null;
+	const heights = levels?.after ?? barHeights(state);
 	const barWidth = width / heights.length;
 	const gap = Math.min(2, barWidth * 0.2);
 	const [from, to] = state.loop;
 	context.clearRect(0, 0, width, height);
 	heights.forEach((share, index) => {
 		const tall = Math.max(1.5, share * (height - bottom - 18));
-		context.fillStyle = index + 1 >= from && index + 1 <= to ? paint.played : paint.strongLine;
+		context.fillStyle = !levels && index + 1 >= from && index + 1 <= to ? paint.played : paint.strongLine;
 		context.fillRect(index * barWidth + gap / 2, height - bottom - tall, barWidth - gap, tall);
+		if (!levels) return;
+		// Beneath an arc each bar shows how hard it was written, too.
+		const before = height - bottom - levels.before[index] * (height - bottom - 18);
+		context.fillStyle = paint.written;
+		context.fillRect(index * barWidth + gap / 2, before - 0.75, barWidth - gap, 1.5);
 	});
 	// What the rows show is underlined.
 	const at = (tick: number) => barsBefore(state.song, tick) * barWidth;

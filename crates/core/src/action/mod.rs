@@ -2,6 +2,7 @@
 //! [`Action`] is the one place where they are registered.
 
 mod accents;
+mod arc;
 mod by_hand;
 mod contrast;
 mod draw;
@@ -25,6 +26,7 @@ mod swing;
 mod vary;
 
 pub use accents::Accents;
+pub use arc::{Arc, ArcLine, ArcPoint, ArcSections};
 pub use by_hand::{ByHand, HandHit, HandMove};
 pub use contrast::Contrast;
 pub use draw::Draw;
@@ -69,6 +71,11 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
 
     /// What the person should know about doing it here.
     fn said(&self, _stage: &Stage<'_>) -> Option<String> {
+        None
+    }
+
+    /// The line that it draws over the song.
+    fn line(&self, _stage: &Stage<'_>) -> Option<Vec<[f64; 2]>> {
         None
     }
 }
@@ -190,6 +197,13 @@ pub enum Values {
         /// Greatest.
         max: f64,
     },
+    /// Points over the bars of the song.
+    Line {
+        /// Least.
+        min: f64,
+        /// Greatest.
+        max: f64,
+    },
 }
 
 impl Values {
@@ -271,6 +285,12 @@ macro_rules! actions {
                 }
             }
 
+            pub(crate) fn line(&self, stage: &Stage<'_>) -> Option<Vec<[f64; 2]>> {
+                match self {
+                    $(Action::$name(action) => action.line(stage)),+
+                }
+            }
+
             pub(crate) fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
                 match self {
                     $(Action::$name(action) => action.act(stage, aimed, dice)),+
@@ -297,7 +317,7 @@ macro_rules! actions {
 }
 
 actions! {
-    Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, FastHands, NoTwins, Layer, Pull,
+    Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, Arc, FastHands, NoTwins, Layer, Pull,
     Swing, Groove, Pocket, Lean, Loosen, Fan, Length, ByHand,
 }
 

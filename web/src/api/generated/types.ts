@@ -174,6 +174,38 @@ curve: Curve,
  */
 of: SwellOf, };
 
+export type ArcLine = "straight" | "smooth";
+
+export type ArcSections = "apart" | "joined";
+
+export type ArcPoint = { 
+/**
+ * From 1, the first bar line: 4.5 is the middle of bar 4.
+ */
+bar: number, 
+/**
+ * −64 to 64: so much louder there.
+ */
+by: number, };
+
+export type Arc = { 
+/**
+ * In order, at most 256. Without any the arc changes nothing.
+ */
+points: Array<ArcPoint>, 
+/**
+ * Straight or smooth.
+ */
+line: ArcLine, 
+/**
+ * Whether it jumps where sections meet.
+ */
+sections: ArcSections, 
+/**
+ * 0 to 200 %.
+ */
+amount: Percent, };
+
 export type FastHands = { 
 /**
  * 0 to 40: how much softer for each doubling of the speed.
@@ -712,9 +744,17 @@ min: number,
 /**
  * Greatest.
  */
+max: number, } | { "kind": "line", 
+/**
+ * Least.
+ */
+min: number, 
+/**
+ * Greatest.
+ */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -1152,7 +1192,12 @@ mean_change: number,
 /**
  * What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
  */
-said: string | null, };
+said: string | null, 
+/**
+ * The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
+ * jumps, level behind the last.
+ */
+line: Array<[number, number]> | null, };
 
 export type Voice = "kick" | "snare-centre" | "snare-rim" | "side-stick" | "hat-closed" | "hat-pedal" | "hat-open" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
 

@@ -30,6 +30,7 @@ const pictures: Record<string, [Hit[], Done]> = {
 	draw: touch((_, place) => 12 + dice[place] * 8),
 	accents: touch((y, place) => y - [4, 0, 4, 0, 4][place], alike),
 	swell: touch((_, place) => 21 - place * 3.6, alike),
+	arc: touch((y, place) => y - [-4, -1, 5, 4, -2][place]),
 	"fast-hands": touch((_, place) => [6, 10, 13, 15, 16][place], alike),
 	"no-twins": touch((y, place) => y + [0, 4, 0, 3, 0][place], alike),
 	layer: touch((y) => 17 + (y - middle) * 0.4),

@@ -12,7 +12,7 @@ import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
-import { clausesOf, isQuiet } from "./words";
+import { arcInWords, clausesOf, isQuiet } from "./words";
 
 /** How the settings of an action are changed. */
 export interface Editing {
@@ -196,6 +196,19 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 	if (values.kind === "pattern") {
 		if (action.kind !== "accents") return null;
 		return <PatternPicture accents={action} most={values.max} onChange={change} onDone={done} />;
+	}
+	if (values.kind === "line") {
+		if (action.kind !== "arc") return null;
+		return (
+			<button
+				type="button"
+				className={classes.token}
+				title="On the song strip, below: drag a point, press on the line to add one, double-click one to take it out"
+				onClick={() => document.querySelector<HTMLElement>("[data-arc-point]")?.focus()}
+			>
+				{arcInWords(action.points)}
+			</button>
+		);
 	}
 	const chosen = values.options.find(([name]) => name === value);
 	return (

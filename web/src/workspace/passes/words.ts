@@ -1,6 +1,14 @@
 /** Passes in words: sentences, short forms, and what a trade word points at. */
-import type { Action, ActionInfo, ActionOffer, Aim, Instrument, Setting } from "../../api/generated/types";
-import { listed } from "../../words";
+import type {
+	Action,
+	ActionInfo,
+	ActionOffer,
+	Aim,
+	ArcPoint,
+	Instrument,
+	Setting,
+} from "../../api/generated/types";
+import { listed, plural, signed } from "../../words";
 import { gridInWords } from "./GridToken";
 import { numberInWords } from "./NumberToken";
 
@@ -39,9 +47,19 @@ function settingInWords(action: Action, { name, values }: Setting, pocketName: (
 			return pocketName(Number(value));
 		case "pattern":
 			return "a pattern";
+		case "line":
+			return action.kind === "arc" && action.points.length > 0 ? arcInWords(action.points) : "a line";
 		default:
 			return String(value);
 	}
+}
+
+/** How many points an arc has, and between which values. */
+export function arcInWords(points: ArcPoint[]) {
+	if (points.length === 0) return "no points";
+	const values = points.map(({ by }) => by);
+	const [low, high] = [Math.min(...values), Math.max(...values)].map((by) => signed(by, 0, true));
+	return `${plural(points.length, "point")}, ${low === high ? low : `${low} to ${high}`}`;
 }
 
 export type PocketNames = (id: number) => string;
@@ -67,7 +85,7 @@ export function actionInWords(action: Action, info: ActionInfo, pocketName: Pock
 	const text = clauses.map(({ words }) =>
 		words.map((word, place) => (place % 2 ? `{${word}}` : word)).join(""),
 	);
-	return filled(text.join(""), action, info, pocketName).replace(/[.:]?\s*(a pattern)?$/, "");
+	return filled(text.join(""), action, info, pocketName).replace(/[.:]?\s*(a pattern|a line)?$/, "");
 }
 
 /** Whom an aim means, by their names. */
