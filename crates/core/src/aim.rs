@@ -363,8 +363,13 @@ impl Aim {
         indices
     }
 
+    /// It asks for bars and nothing else.
+    pub(crate) fn is_bars_alone(&self) -> bool {
+        self.instruments.is_empty() && self.is_scope_alone()
+    }
+
     /// Nothing is asked of the hits of the chosen instruments and bars.
-    fn is_scope_alone(&self) -> bool {
+    pub(crate) fn is_scope_alone(&self) -> bool {
         let scope = Aim {
             instruments: self.instruments.clone(),
             bars: self.bars.clone(),

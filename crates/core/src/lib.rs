@@ -73,6 +73,7 @@ mod metre;
 mod perform;
 mod profile;
 mod recipe;
+mod regroup;
 mod report;
 mod section;
 mod settle;
@@ -105,6 +106,7 @@ pub use perform::{
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
+pub use regroup::{Regrouped, Regrouping, join};
 pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
 pub use section::Section;
 pub use slots::{Slot, SlotChoice, Slots};

@@ -100,9 +100,10 @@ export function ArcLine({ barWidth, pass, arc: { points } }: Props) {
 		show(moved(points, place, points[place].bar + right, points[place].by + up));
 		store.getState().commitSoon("arc");
 	};
-	const drawn = line?.map(([bar, by]) => `${xOf(bar)},${yOf(by)}`) ?? [];
-	const last = line?.[line.length - 1];
-	if (last) drawn.push(`${xOf(bars + 1)},${yOf(last[1])}`);
+	const within = line?.filter(([bar]) => bar < bars + 1) ?? [];
+	const beyond = line?.find(([bar]) => bar >= bars + 1) ?? within[within.length - 1];
+	const drawn = within.map(([bar, by]) => `${xOf(bar)},${yOf(by)}`);
+	if (beyond) drawn.push(`${xOf(bars + 1)},${yOf(beyond[1])}`);
 	return (
 		<>
 			<svg className={classes.arc} data-arc={reach} aria-hidden>

@@ -175,7 +175,9 @@ function Readings() {
 				on={equalLoudness}
 				onToggle={() => setView({ equalLoudness: !equalLoudness })}
 			>
-				equal<span className={classes.roomy}> loudness</span>
+				<span>
+					equal<span className={classes.roomy}> loudness</span>
+				</span>
 			</Toggle>
 		</div>
 	);
