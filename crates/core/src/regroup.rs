@@ -142,6 +142,14 @@ pub fn join(sources: &[Regrouping<'_>]) -> Regrouped {
     Regrouped { part: Part::new(hits), recipe, said }
 }
 
+impl Part {
+    /// Whether it is one drum of a kit: of drums with two notes at most, as flams and rims have; of tones with one.
+    pub fn is_one_drum(&self, drums: bool) -> bool {
+        let notes: BTreeSet<u8> = self.hits().iter().map(|hit| hit.note.get()).collect();
+        (1..=if drums { 2 } else { 1 }).contains(&notes.len())
+    }
+}
+
 fn by_hands(recipe: &Recipe) -> impl Iterator<Item = &ByHand> {
     recipe.passes.iter().filter_map(|pass| match &pass.action {
         Action::ByHand(hand) => Some(hand),

@@ -295,3 +295,48 @@ async fn an_arc_is_drawn_over_the_song() -> Done {
     kept(&browser, 1, &format!("passes[0].action.points.length === {points}")).await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_kit_is_split_and_joined() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.press("Drums").await?;
+    browser.press("Split by instruments …").await?;
+    // Only the kick; the others become one more part.
+    for name in ["Closed hat", "Open hat", "Snare", "Mid tom", "Floor tom", "Ride", "Crash", "Shaker"] {
+        browser.click_at(&format!("//section[@role='dialog']//label[text()='{name}']")).await?;
+    }
+    browser.press("Split into 2 parts").await?;
+    browser.until("document.querySelectorAll('[data-instrument]').length === 1").await?;
+    browser.until("document.querySelector('h1')?.textContent === 'Causeway, Kick'").await?;
+    assert_eq!(muted(&browser).await?, serde_json::json!([true, false, false, false]));
+    browser.press("Kick").await?;
+    browser.press("Join with other parts …").await?;
+    browser.press("Join 2 parts").await?;
+    browser.until("document.querySelectorAll('[data-instrument]').length === 9").await?;
+    browser.until("document.querySelector('h1')?.textContent === 'Causeway, Drums'").await?;
+    // One step each.
+    browser.press("Undo").await?;
+    browser.until("document.querySelector('h1')?.textContent === 'Causeway, Drums'").await?;
+    browser.until("document.querySelector('[aria-label=Redo]')?.disabled === false").await?;
+    browser.press("Undo").await?;
+    browser.until("document.querySelector('[aria-label=Undo]')?.disabled").await?;
+    assert_eq!(muted(&browser).await?, serde_json::json!([false, false]));
+
+    // A kit that came as a track for every drum is offered to be joined.
+    let tracks = "return fetch('/api/v1/songs/1/export.mid?split=true').then((r) => r.arrayBuffer()).then((all) => [...new Uint8Array(all)])";
+    let tracks: Vec<u8> = serde_json::from_value(browser.run(tracks).await?).expect("bytes");
+    import(&app, &browser, "tracks.mid", &tracks).await?;
+    browser.click("[data-song='tracks'] a").await?;
+    browser.until("document.querySelector('[data-join-offer]')?.textContent.includes('9 tracks')").await?;
+    browser.press("Join them").await?;
+    browser.until("document.querySelectorAll('[data-instrument]').length === 9").await?;
+    browser.until("!document.querySelector('[data-join-offer]')").await?;
+    browser.close().await
+}
+
+/// Which parts of Causeway are muted, in the order of the file.
+async fn muted(browser: &Browser) -> Result<serde_json::Value, Failed> {
+    let song = ask(browser, "/songs/1").await?;
+    Ok(song["parts"].as_array().expect("parts").iter().map(|part| part["muted"].clone()).collect())
+}

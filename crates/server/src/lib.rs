@@ -17,6 +17,7 @@ mod library;
 mod parts;
 mod pockets;
 mod problem;
+mod regroup;
 mod renders;
 mod routes;
 mod security;

@@ -9,10 +9,10 @@ use serde_json::value::RawValue;
 use std::sync::Arc;
 use vivida_core::{Grid, Percent, Section, Slots, Ticks};
 use vivida_smf::read;
-use vivida_store::{Reads, SongId, Step, Store, StoredPart, StoredSong};
+use vivida_store::{PartId, Reads, SongId, Step, Store, StoredPart, StoredSong};
 
 /// What the shelf shows is worked out anew where another version of the program did that.
-const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 1");
+const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 2");
 
 impl App {
     /// The shelf: one's own songs first, the newest in front; then the demo in its order.
@@ -70,15 +70,41 @@ impl App {
         card.metres = file.metre.changes().map(|(_, metre)| metre.to_string()).collect();
         card.bars = file.bars();
         card.seconds = file.tempo.seconds(last.start + last.length);
-        card.parts = part_cards(row, &song);
+        card.parts = self.part_cards(&*self.store(), row, &song);
         card.mended = file.mended.clone();
         // Without a picture rather than without a card.
         card.picture = self.picture(row).ok().flatten();
         Ok(card)
     }
 
+    fn part_cards(&self, reads: &impl Reads, row: &StoredSong, song: &Loaded) -> Vec<PartCard> {
+        let card = |part: &StoredPart| {
+            let first = row.parts.iter().find(|other| other.position == part.position);
+            let of_file = song.file.parts.get(part.position);
+            let missing = || Some("the song's file has no such part".to_owned());
+            let printed = part.current().is_print.then(|| self.open_stored(reads, row, part.clone(), None));
+            let hits = match printed {
+                Some(Ok(opened)) => opened.part().hits().len(),
+                _ => of_file.map_or(0, |one| one.part.hits().len()),
+            };
+            PartCard {
+                id: part.id,
+                name: part_name(part, song),
+                drums: part.drums,
+                muted: part.muted,
+                is_second: first.is_some_and(|first| first.id != part.id),
+                hits: hits as u32,
+                passes: part.current().recipe.passes.len() as u32,
+                damage: damage_of(part).or_else(|| if of_file.is_none() { missing() } else { None }),
+            }
+        };
+        row.parts.iter().map(card).collect()
+    }
+
     fn picture(&self, row: &StoredSong) -> Answer<Option<Picture>> {
-        let Some(part) = row.parts.iter().find(|part| part.drums) else { return Ok(None) };
+        let Some(part) = row.parts.iter().filter(|part| part.drums).min_by_key(|part| part.muted) else {
+            return Ok(None);
+        };
         let opened = self.open_stored(&*self.store(), row, part.clone(), None)?;
         let performance = opened.play(Ticks(0.0));
         let played = opened.played(&performance);
@@ -150,7 +176,8 @@ impl App {
             metres: file.metre.changes().map(|(bar, metre)| (bar, metre.to_string())).collect(),
             sections: row.sections.clone().unwrap_or_else(|| file.sections()),
             bars: bars(file),
-            parts: part_cards(&row, &song),
+            parts: self.part_cards(reads, &row, &song),
+            single_drums: single_drums(&row, &song),
             mended: file.mended.clone(),
             history: reads.history(Some(id))?,
         })
@@ -256,23 +283,17 @@ impl App {
     }
 }
 
-fn part_cards(row: &StoredSong, song: &Loaded) -> Vec<PartCard> {
-    let card = |part: &StoredPart| {
-        let first = row.parts.iter().find(|other| other.position == part.position);
+/// So many parts of one drum each make a kit.
+const FEWEST_SINGLE_DRUMS: usize = 3;
+
+/// The parts of a kit that came as a track for every drum.
+fn single_drums(row: &StoredSong, song: &Loaded) -> Vec<PartId> {
+    let is_one = |part: &&StoredPart| {
         let of_file = song.file.parts.get(part.position);
-        let missing = || Some("the song's file has no such part".to_owned());
-        PartCard {
-            id: part.id,
-            name: part_name(part, song),
-            drums: part.drums,
-            muted: part.muted,
-            is_second: first.is_some_and(|first| first.id != part.id),
-            hits: of_file.map_or(0, |one| one.part.hits().len() as u32),
-            passes: part.current().recipe.passes.len() as u32,
-            damage: damage_of(part).or_else(|| if of_file.is_none() { missing() } else { None }),
-        }
+        !part.muted && !part.current().is_print && of_file.is_some_and(|one| one.part.is_one_drum(part.drums))
     };
-    row.parts.iter().map(card).collect()
+    let found: Vec<PartId> = row.parts.iter().filter(is_one).map(|part| part.id).collect();
+    if found.len() < FEWEST_SINGLE_DRUMS { Vec::new() } else { found }
 }
 
 /// The person's own name for a part, else the file's.

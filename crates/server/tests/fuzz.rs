@@ -87,6 +87,12 @@ fn meant() -> Vec<Meant> {
         ask(put, "/parts/1", json!({"revision": "{r}", "label": "layers", "layers": {"kick": [1, 60, 90]}})),
         ask(post, "/parts/1/duplicate", Value::Null),
         ask(delete, "/parts/2?revision=1", Value::Null),
+        ask(post, "/parts/1/split", json!({"revision": "{r}", "groups": [["kick"], ["snare", "closed-hat"]]})),
+        ask(
+            post,
+            "/songs/1/join",
+            json!({"parts": [{"id": 1, "revision": "{r}"}, {"id": 2, "revision": 1}], "name": "Drums"}),
+        ),
         ask(post, "/parts/1/takes", named.clone()),
         ask(patch, "/parts/1/takes/1", named.clone()),
         ask(delete, "/parts/1/takes/1?revision=1", Value::Null),

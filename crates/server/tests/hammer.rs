@@ -115,7 +115,7 @@ impl Hand {
         self.count += 1;
         let value = json!((self.count % 60 + 1) as f64);
         let (count, number) = (self.count, self.number);
-        match self.count % 17 {
+        match self.count % 18 {
             0 | 1 => {
                 self.changes_part(json!([{"kind": "set", "pass": self.pass, "setting": "by", "value": value}]));
                 self.known.insert("pass", value);
@@ -234,6 +234,23 @@ impl Hand {
                     put(&hand.client, "/songs/1/sections", json!({"revision": song["revision"], "sections": sections}))
                 });
                 self.known.insert("section", json!(self.name()));
+            }
+            // A second part of its own, split and thrown away with what was made of it.
+            16 => {
+                let (status, second) = post(&self.client, "/parts/1/duplicate", Value::Null);
+                assert_eq!(status, Status::Created, "{second}");
+                let id = second["id"].clone();
+                let split = self.until_done(|hand| {
+                    let revision = get(&hand.client, &format!("/parts/{id}")).1["state"]["revision"].clone();
+                    let body = json!({"revision": revision, "groups": [["kick"]]});
+                    post(&hand.client, &format!("/parts/{id}/split"), body)
+                });
+                for part in split["parts"].as_array().unwrap().iter().chain([&id]) {
+                    self.until_done(|hand| {
+                        let revision = get(&hand.client, &format!("/parts/{part}")).1["state"]["revision"].clone();
+                        delete(&hand.client, &format!("/parts/{part}?revision={revision}"))
+                    });
+                }
             }
             _ => {
                 let duplicate = || {

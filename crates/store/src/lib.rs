@@ -47,7 +47,7 @@ pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
 pub use history::{History, Scope, Step};
 pub use kept::Damage;
-pub use parts::{PartChange, PartId, StoredPart, StoredTake, TakeId};
+pub use parts::{NewPart, PartChange, PartId, StoredPart, StoredTake, TakeId};
 pub use pockets::StoredPocket;
 pub use reads::Reads;
 pub use recipes::{RecipeId, StoredRecipe};

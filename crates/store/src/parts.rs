@@ -9,6 +9,7 @@ use crate::{Damage, Reads, StoreError};
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use std::collections::HashSet;
 use ts_rs::TS;
 use vivida_core::{Grid, Hit, LayerBounds, Part, Recipe};
 
@@ -116,6 +117,26 @@ pub struct PartChange {
     /// Another grid to measure against; the one that fits best where there is none.
     pub grid: Option<Option<Grid>>,
 }
+
+/// A part made of others of its song.
+#[derive(Clone, Debug, PartialEq)]
+pub struct NewPart {
+    /// The part whose place in the file it has; layers and grid are its, too.
+    pub beside: PartId,
+    /// What it is called.
+    pub name: String,
+    /// Taken as drums, else as tones.
+    pub drums: bool,
+    /// Its Written.
+    pub hits: Part,
+    /// Its passes.
+    pub recipe: Recipe,
+    /// The number that its dice hang on.
+    pub variation: u32,
+}
+
+/// The most parts that a song is cut into, those of its file not counted.
+const MOST_MADE_PARTS: usize = 500;
 
 const PART: &str = "SELECT part.id, part.song, part.position, part.name, part.drums, part.muted, part.layers,
                            part.take, part.revision, part.grid
@@ -306,6 +327,55 @@ impl Change<'_> {
             |deleted| State::Part(PartState { id: copy, name: Some(name.clone()), take, ..part.state(deleted) });
         self.put(state(true), state(false))?;
         Ok(copy)
+    }
+
+    /// Makes parts of others, which fall silent. One step of the song.
+    pub fn regroup(
+        &mut self,
+        song: SongId,
+        label: &str,
+        new: &[NewPart],
+        silent: &[PartId],
+    ) -> Result<Vec<PartId>, StoreError> {
+        let parts = of_song(&self.transaction, song)?;
+        let places: HashSet<usize> = parts.iter().map(|part| part.position).collect();
+        let made = parts.len() - places.len() + new.len();
+        if made > MOST_MADE_PARTS {
+            let message = format!("{made} parts are more than the {MOST_MADE_PARTS} that are made of a song's own");
+            return Err(StoreError::invalid("parts", message));
+        }
+        self.step(Scope::Song(song), label);
+        for part in parts.iter().filter(|part| silent.contains(&part.id)) {
+            let after = PartState { muted: true, ..part.state(false) };
+            self.put(State::Part(part.state(false)), State::Part(after))?;
+        }
+        new.iter().map(|part| self.add_part(song, part)).collect()
+    }
+
+    fn add_part(&mut self, song: SongId, new: &NewPart) -> Result<PartId, StoreError> {
+        let beside = self.part(new.beside)?;
+        let name = checked_name(&new.name)?;
+        let sql = "INSERT INTO part (song, position, drums, deleted) VALUES (?1, ?2, ?3, 1)";
+        self.transaction.execute(sql, params![song.0, beside.position as i64, new.drums])?;
+        let id = PartId(self.transaction.last_insert_rowid());
+        let sql = "INSERT INTO take (part, name, hits, recipe, variation) VALUES (?1, 'As it came', ?2, ?3, ?4)";
+        let (hits, recipe) = (json!(new.hits.hits()).to_string(), json!(new.recipe).to_string());
+        self.transaction.execute(sql, params![id.0, hits, recipe, new.variation])?;
+        let take = TakeId(self.transaction.last_insert_rowid());
+        let state = |deleted| {
+            let own = PartState {
+                id,
+                name: Some(name.clone()),
+                drums: new.drums,
+                muted: false,
+                take,
+                deleted,
+                ..beside.state(deleted)
+            };
+            State::Part(own)
+        };
+        self.put(state(true), state(false))?;
+        Ok(id)
     }
 
     /// Takes a second part out of its song again; the last one of its place stays. A step.

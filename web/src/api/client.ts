@@ -12,6 +12,7 @@ import type {
 	GrooveFigures,
 	GrooveProfile,
 	ImportedGroove,
+	JoinRequest,
 	KitManifest,
 	LayerBounds,
 	NewPocket,
@@ -27,6 +28,7 @@ import type {
 	Received,
 	Recipe,
 	RecipeCard,
+	RegroupedParts,
 	RenderState,
 	Section,
 	SessionDefaults,
@@ -34,6 +36,7 @@ import type {
 	SongCard,
 	SongDetail,
 	SongPockets,
+	SplitRequest,
 	StartingPoint,
 	Step,
 	TakeColumns,
@@ -116,6 +119,10 @@ export const client = {
 	kit: () => json<KitManifest>("GET", "/sound/kit"),
 	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),
 	duplicatePart: (id: number) => json<PartState>("POST", `/parts/${id}/duplicate`),
+	splitPart: (id: number, request: SplitRequest) =>
+		json<RegroupedParts>("POST", `/parts/${id}/split`, request),
+	joinParts: (song: number, request: JoinRequest) =>
+		json<RegroupedParts>("POST", `/songs/${song}/join`, request),
 	deletePart: (id: number, revision: number) => json<void>("DELETE", `/parts/${id}?revision=${revision}`),
 	print: (id: number, revision: number, name: string) =>
 		json<PartState>("POST", `/parts/${id}/takes`, { revision, name }),

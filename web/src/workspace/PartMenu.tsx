@@ -1,5 +1,7 @@
 import { Button, Menu } from "@mantine/core";
 import {
+	IconArrowsJoin2,
+	IconArrowsSplit2,
 	IconChevronDown,
 	IconCircleDot,
 	IconCopy,
@@ -9,15 +11,22 @@ import {
 	IconVolume,
 	IconVolumeOff,
 } from "@tabler/icons-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
+import type { PartCard } from "../api/generated/types";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
 import { useAfterMenu } from "../useAfterMenu";
 import { drumsFirst, plural } from "../words";
+import { JoinDialog, SplitDialog } from "./Regroup";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
+
+const mutedLast = (parts: PartCard[]) => [
+	...parts.filter(({ muted }) => !muted),
+	...parts.filter(({ muted }) => muted),
+];
 
 /** The song and its parts: another one, a second one of this, another name, silence. */
 export function Crumbs() {
@@ -26,7 +35,17 @@ export function Crumbs() {
 	const { state: part } = useWorkspace((state) => state.part);
 	const [, go] = useLocation();
 	const [renaming, setRenaming] = useState(false);
-	const rename = useAfterMenu(() => setRenaming(true));
+	const [dialog, setDialog] = useState<"split" | "join" | null>(null);
+	const wanted = useRef<"rename" | "split" | "join">("rename");
+	const after = useAfterMenu(() => {
+		if (wanted.current === "rename") setRenaming(true);
+		else setDialog(wanted.current);
+	});
+	const choose = (what: "rename" | "split" | "join") => () => {
+		wanted.current = what;
+		after.choose();
+	};
+	const instruments = useWorkspace((state) => state.part.kit.instruments.length);
 	const { change, setSong } = store.getState();
 	const second = song.parts.find(({ id }) => id === part.id)?.is_second ?? false;
 	const open = (id: number) => go(`/songs/${song.id}/parts/${id}`);
@@ -66,7 +85,7 @@ export function Crumbs() {
 					}}
 				/>
 			) : (
-				<Menu onExitTransitionEnd={rename.onExitTransitionEnd}>
+				<Menu onExitTransitionEnd={after.onExitTransitionEnd}>
 					<Menu.Target>
 						<Button
 							variant="subtle"
@@ -82,7 +101,7 @@ export function Crumbs() {
 					</Menu.Target>
 					<Menu.Dropdown>
 						<Menu.Label>Parts of the song</Menu.Label>
-						{drumsFirst(song.parts).map((one) => (
+						{mutedLast(drumsFirst(song.parts)).map((one) => (
 							<Menu.Item
 								key={one.id}
 								leftSection={one.drums ? <IconCircleDot size={14} /> : <IconMusic size={14} />}
@@ -104,7 +123,7 @@ export function Crumbs() {
 						>
 							{part.muted ? "Unmute" : "Mute, here and in exports"}
 						</Menu.Item>
-						<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
+						<Menu.Item leftSection={<IconPencil size={14} />} onClick={choose("rename")}>
 							Rename
 						</Menu.Item>
 						<Menu.Item
@@ -114,6 +133,16 @@ export function Crumbs() {
 						>
 							{part.drums ? "Treat as a tonal part" : "Treat as drums"}
 						</Menu.Item>
+						{instruments > 1 && (
+							<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={choose("split")}>
+								Split by instruments …
+							</Menu.Item>
+						)}
+						{song.parts.length > 1 && (
+							<Menu.Item leftSection={<IconArrowsJoin2 size={14} />} onClick={choose("join")}>
+								Join with other parts …
+							</Menu.Item>
+						)}
 						{second && (
 							<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => void remove()}>
 								Delete
@@ -122,6 +151,8 @@ export function Crumbs() {
 					</Menu.Dropdown>
 				</Menu>
 			)}
+			<SplitDialog opened={dialog === "split"} close={() => setDialog(null)} />
+			<JoinDialog opened={dialog === "join"} close={() => setDialog(null)} />
 		</nav>
 	);
 }

@@ -174,6 +174,10 @@ export function createWorkspace(
 			redo: () => void travel("on"),
 			travelTo: (step) => void travel(step),
 			change: keeper.change,
+			settled: async () => {
+				pocketeer.flushPockets();
+				await keeper.settled();
+			},
 			setSong: (song) => {
 				set({ song, history: song.history });
 				// Sections may be what passes aim at.

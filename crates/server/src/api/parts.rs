@@ -4,7 +4,7 @@ use crate::api::{LineColumns, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
-use vivida_core::{Channel, Gesture, Grid, HitId, Kit, LayerBounds, Measured, Recipe, Ticks};
+use vivida_core::{Channel, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks};
 use vivida_store::{History, PartId, SongId, TakeId};
 
 /// A part in the workspace.
@@ -73,6 +73,45 @@ pub struct TakeColumns {
     /// The place of each hit's instrument in the kit of the take that is worked on.
     pub instruments: Vec<Option<u16>>,
     pub reading: Measured,
+}
+
+/// A part cut up by its instruments.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct SplitRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// The instruments of each new part; what is in none of them becomes one more.
+    pub groups: Vec<Vec<InstrumentId>>,
+}
+
+/// Parts of a song put together.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct JoinRequest {
+    /// At least two, in the order in which their passes go.
+    pub parts: Vec<PartToJoin>,
+    /// What the new part is called.
+    pub name: String,
+}
+
+/// One of the parts that are put together.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PartToJoin {
+    pub id: PartId,
+    #[ts(type = "number")]
+    pub revision: i64,
+}
+
+/// What came of splitting or joining. The parts that were split or joined are muted and stay.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RegroupedParts {
+    /// The new parts.
+    pub parts: Vec<PartId>,
+    /// Sentences on passes that did not go along, or mean something else now.
+    pub said: Vec<String>,
+    pub history: History,
 }
 
 /// A recipe as far as it fits a part.

@@ -75,6 +75,8 @@ pub struct SongDetail {
     pub sections: Vec<Section>,
     pub bars: Bars,
     pub parts: Vec<PartCard>,
+    /// Parts that are one drum each, where there are several: a kit that came as a track for every drum.
+    pub single_drums: Vec<PartId>,
     pub mended: Vec<String>,
     pub history: History,
 }

@@ -77,6 +77,18 @@ async fn receive(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<R
     work(app, move |app| app.receive(id.part(), request)).await.map(Json)
 }
 
+#[post("/parts/<id>/split", data = "<data>")]
+async fn split_part(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<RegroupedParts> {
+    let request: SplitRequest = body(data, &limit).await?;
+    work(app, move |app| app.split_part(id.part(), &request)).await.map(Json)
+}
+
+#[post("/songs/<id>/join", data = "<data>")]
+async fn join_parts(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<RegroupedParts> {
+    let request: JoinRequest = body(data, &limit).await?;
+    work(app, move |app| app.join_parts(id.song(), &request)).await.map(Json)
+}
+
 #[put("/kit/layers", data = "<data>")]
 async fn set_layers(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
     let layers: LayerBounds = body(data, &limit).await?;
@@ -122,6 +134,8 @@ pub(super) fn routes() -> Vec<Route> {
         touch,
         fit,
         receive,
+        split_part,
+        join_parts,
         set_layers,
         take_groove,
         performance,

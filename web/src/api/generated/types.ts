@@ -1372,7 +1372,11 @@ export type SongDetail = { id: SongId, revision: number, name: string, file_name
 /**
  * Every metre and the bar that it begins with.
  */
-metres: Array<[number, string]>, sections: Array<Section>, bars: Bars, parts: Array<PartCard>, mended: Array<string>, history: History, };
+metres: Array<[number, string]>, sections: Array<Section>, bars: Bars, parts: Array<PartCard>, 
+/**
+ * Parts that are one drum each, where there are several: a kit that came as a track for every drum.
+ */
+single_drums: Array<PartId>, mended: Array<string>, history: History, };
 
 export type Section = { 
 /**
@@ -1517,6 +1521,34 @@ export type RecipeCard = { id: RecipeId, revision: number, name: string, note: s
  * Why its passes cannot be read.
  */
 damage: string | null, };
+
+export type SplitRequest = { revision: number, 
+/**
+ * The instruments of each new part; what is in none of them becomes one more.
+ */
+groups: Array<Array<InstrumentId>>, };
+
+export type PartToJoin = { id: PartId, revision: number, };
+
+export type JoinRequest = { 
+/**
+ * At least two, in the order in which their passes go.
+ */
+parts: Array<PartToJoin>, 
+/**
+ * What the new part is called.
+ */
+name: string, };
+
+export type RegroupedParts = { 
+/**
+ * The new parts.
+ */
+parts: Array<PartId>, 
+/**
+ * Sentences on passes that did not go along, or mean something else now.
+ */
+said: Array<string>, history: History, };
 
 export type Fitted = { recipe: Recipe, 
 /**

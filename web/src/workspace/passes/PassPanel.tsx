@@ -1,6 +1,7 @@
 import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
 import { sentence } from "../../words";
+import { JoinOffer } from "../Regroup";
 import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
 import { AddPass } from "./AddPass";
@@ -37,6 +38,7 @@ export function PassPanel({ transport }: { transport: Transport }) {
 				<SideTabs />
 			</div>
 			<Damaged />
+			<JoinOffer />
 			<Heard />
 			{alone && (
 				<p className={classes.notice} role="status">

@@ -102,6 +102,8 @@ export interface KeptSlice {
 	travelTo: (step: number) => void;
 	/** Change the part beyond passes and variation; answers whether that was done. */
 	change: (call: (revision: number) => Promise<PartState>) => Promise<boolean>;
+	/** All that was done is kept. */
+	settled: () => Promise<void>;
 	setSong: (song: SongDetail) => void;
 	/** Another tab may have changed the song meanwhile. */
 	lookAgain: () => void;

@@ -1,0 +1,147 @@
+//! Splitting a part by its instruments, and joining parts.
+
+use crate::api::*;
+use crate::app::{Answer, App, Opened};
+use crate::problem::Problem;
+use crate::songs::damage_of;
+use std::collections::HashSet;
+use vivida_core::{InstrumentId, Regrouping, join};
+use vivida_store::{Change, NewPart, PartId, Reads, SongId};
+
+impl App {
+    /// Makes parts of a part's instruments; the part itself is muted and stays.
+    pub(crate) fn split_part(&self, id: PartId, request: &SplitRequest) -> Answer<RegroupedParts> {
+        self.warm(id)?;
+        self.regrouping(|change| {
+            let opened = self.expected(change, id, request.revision)?;
+            let kit = &opened.chart().kit;
+            let mut seen: HashSet<&InstrumentId> = HashSet::new();
+            for (place, group) in request.groups.iter().enumerate() {
+                let wrong = |message: String| Err(Problem::field(format!("groups[{place}]"), message));
+                if group.is_empty() {
+                    return wrong("a part has at least one instrument".to_owned());
+                }
+                for instrument in group {
+                    if kit.find(instrument).is_none() {
+                        return wrong(format!("this part has no {instrument}"));
+                    }
+                    if !seen.insert(instrument) {
+                        return wrong(format!("{instrument} is there twice"));
+                    }
+                }
+            }
+            let all = kit.instruments.iter().map(|instrument| &instrument.id);
+            let rest: Vec<InstrumentId> = all.filter(|id| !seen.contains(id)).cloned().collect();
+            let mut groups = request.groups.clone();
+            if !rest.is_empty() {
+                groups.push(rest);
+            }
+            if groups.len() < 2 {
+                return Err(Problem::field("groups", "all instruments in one part is what there is already"));
+            }
+            let name = opened.name();
+            let source =
+                Regrouping { name: &name, part: opened.part(), chart: opened.chart(), recipe: &opened.take.recipe };
+            let mut said = Vec::new();
+            let mut new = Vec::with_capacity(groups.len());
+            for group in &groups {
+                let made = source.split_off(group);
+                let names = group.iter().filter_map(|id| kit.find(id)).map(|(_, one)| one.name.as_str());
+                let own = named(&names.collect::<Vec<_>>());
+                said.extend(made.said.into_iter().map(|sentence| format!("{own}: {sentence}")));
+                new.push(NewPart {
+                    beside: id,
+                    name: own,
+                    drums: opened.row.drums,
+                    hits: made.part,
+                    recipe: made.recipe,
+                    variation: opened.take.variation,
+                });
+            }
+            let label = format!("split {name}");
+            let parts = change.regroup(opened.row.song, &label, &new, &[id])?;
+            Ok((opened.row.song, parts, said))
+        })
+    }
+
+    /// Makes one part of drums of several; these are muted and stay.
+    pub(crate) fn join_parts(&self, song: SongId, request: &JoinRequest) -> Answer<RegroupedParts> {
+        self.warm_song(song)?;
+        self.regrouping(|change| {
+            let mut opened = Vec::with_capacity(request.parts.len());
+            let mut seen = HashSet::new();
+            for (place, one) in request.parts.iter().enumerate() {
+                let wrong = |message: &str| Err(Problem::field(format!("parts[{place}]"), message));
+                if !seen.insert(one.id) {
+                    return wrong("this part is there twice");
+                }
+                let part = self.expected(change, one.id, one.revision)?;
+                if part.row.song != song {
+                    return wrong("this part belongs to another song");
+                }
+                opened.push(part);
+            }
+            let [first, _, ..] = &opened[..] else {
+                return Err(Problem::field("parts", "name at least two parts to join"));
+            };
+            if first.song.file.format == 2 {
+                let detail = "the tracks of a format 2 file are songs of their own and cannot be joined";
+                return Err(Problem::field("parts", detail));
+            }
+            let names: Vec<String> = opened.iter().map(Opened::name).collect();
+            let sources: Vec<Regrouping<'_>> = opened
+                .iter()
+                .zip(&names)
+                .map(|(one, name)| Regrouping { name, part: one.part(), chart: one.chart(), recipe: &one.take.recipe })
+                .collect();
+            let made = join(&sources);
+            made.recipe.check().map_err(|error| Problem::of_recipe("parts", &error))?;
+            let new = NewPart {
+                beside: first.row.id,
+                name: request.name.clone(),
+                drums: true,
+                hits: made.part,
+                recipe: made.recipe,
+                variation: first.take.variation,
+            };
+            let silent: Vec<PartId> = opened.iter().map(|one| one.row.id).collect();
+            let parts = change.regroup(song, &format!("join {} parts", silent.len()), &[new], &silent)?;
+            Ok((song, parts, made.said))
+        })
+    }
+
+    /// A part as it is expected, in good order.
+    fn expected(&self, change: &Change<'_>, id: PartId, revision: i64) -> Answer<Opened> {
+        let row = change.expected_part(id, revision)?;
+        if let Some(damage) = damage_of(&row) {
+            let detail = format!("part {} cannot be read in full ({damage}); give it other passes first", id.0);
+            return Err(Problem::field("parts", detail));
+        }
+        let opened = self.open_in(change, id, None)?;
+        match &opened.source.damage {
+            Some(damage) => Err(Problem::field("parts", format!("part {}: {damage}", id.0))),
+            None => Ok(opened),
+        }
+    }
+
+    fn regrouping(
+        &self,
+        make: impl FnOnce(&mut Change<'_>) -> Answer<(SongId, Vec<PartId>, Vec<String>)>,
+    ) -> Answer<RegroupedParts> {
+        let mut store = self.store();
+        let (song, parts, said) = store.change(make)?;
+        Ok(RegroupedParts { parts, said, history: store.history(Some(song))? })
+    }
+}
+
+/// “Kick and snare”, or how many there are.
+fn named(names: &[&str]) -> String {
+    let lower = |name: &&str| name.to_lowercase();
+    match names {
+        [only] => (*only).to_owned(),
+        [first, second] => format!("{first} and {}", lower(second)),
+        [first, second, third] => format!("{first}, {} and {}", lower(second), lower(third)),
+        [first, rest @ ..] => format!("{first} and {} more", rest.len()),
+        [] => "Nothing".to_owned(),
+    }
+}

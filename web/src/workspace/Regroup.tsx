@@ -1,0 +1,199 @@
+import { Button, Checkbox, Group, Modal, Radio, Stack, Text, TextInput } from "@mantine/core";
+import { useLocalStorage } from "@mantine/hooks";
+import { useState } from "react";
+import { useLocation } from "wouter";
+import { client } from "../api/client";
+import type { RegroupedParts } from "../api/generated/types";
+import { showError, showNote } from "../notify";
+import { drumsFirst, listed, plural } from "../words";
+import classes from "./passes/Passes.module.css";
+import { useWorkspace, useWorkspaceStore } from "./store";
+
+interface DialogProps {
+	opened: boolean;
+	close: () => void;
+}
+
+/** Does it, says what did not go along, and opens the first of the new parts. */
+function useRegrouping(close: () => void) {
+	const store = useWorkspaceStore();
+	const [, go] = useLocation();
+	const [busy, setBusy] = useState(false);
+	const regroup = async (title: string, ask: () => Promise<RegroupedParts>) => {
+		setBusy(true);
+		try {
+			await store.getState().settled();
+			const { parts, said } = await ask();
+			close();
+			go(`/songs/${store.getState().song.id}/parts/${parts[0]}`);
+			if (said.length > 0) showNote(title, said.join(" "));
+		} catch (error) {
+			showError(error);
+		}
+		setBusy(false);
+	};
+	return { busy, regroup };
+}
+
+/** A part's instruments as parts of their own. */
+export function SplitDialog({ opened, close }: DialogProps) {
+	return (
+		<Modal opened={opened} onClose={close} title="Split by instruments" size={440}>
+			{opened && <Split close={close} />}
+		</Modal>
+	);
+}
+
+function Split({ close }: { close: () => void }) {
+	const store = useWorkspaceStore();
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const [chosen, setChosen] = useState(instruments.map(({ id }) => id));
+	const [apart, setApart] = useState(true);
+	const { busy, regroup } = useRegrouping(close);
+	const count =
+		(apart ? chosen.length : Math.min(1, chosen.length)) + (chosen.length < instruments.length ? 1 : 0);
+	const split = () =>
+		regroup("Split", () => {
+			const { part, revision } = store.getState();
+			return client.splitPart(part.state.id, {
+				revision,
+				groups: apart ? chosen.map((id) => [id]) : [chosen],
+			});
+		});
+	return (
+		<Stack gap="sm">
+			<Checkbox.Group value={chosen} onChange={setChosen} aria-label="Instruments">
+				<Stack gap={6}>
+					{instruments.map(({ id, name }) => (
+						<Checkbox key={id} size="xs" value={id} label={name} />
+					))}
+				</Stack>
+			</Checkbox.Group>
+			<Radio.Group value={apart ? "apart" : "together"} onChange={(value) => setApart(value === "apart")}>
+				<Stack gap={6}>
+					<Radio size="xs" value="apart" label="Each of these becomes a part of its own" />
+					<Radio size="xs" value="together" label="These become one part" />
+				</Stack>
+			</Radio.Group>
+			<Text size="xs" c="dimmed">
+				{chosen.length < instruments.length && chosen.length > 0 && "The others become one more part. "}
+				Passes and edits by hand go along. This part stays as it is, muted.
+			</Text>
+			<Group justify="flex-end" gap={8}>
+				<Button size="xs" variant="default" onClick={close}>
+					Cancel
+				</Button>
+				<Button
+					size="xs"
+					disabled={chosen.length === 0 || count < 2}
+					loading={busy}
+					onClick={() => void split()}
+				>
+					{count < 2 ? "Split" : `Split into ${plural(count, "part")}`}
+				</Button>
+			</Group>
+		</Stack>
+	);
+}
+
+/** Parts of the song as one. */
+export function JoinDialog({ opened, close }: DialogProps) {
+	return (
+		<Modal opened={opened} onClose={close} title="Join parts" size={440}>
+			{opened && <Join close={close} />}
+		</Modal>
+	);
+}
+
+/** Joins parts by their ids, each as it is now. */
+async function join(song: number, ids: number[], name: string) {
+	const states = await Promise.all(ids.map((id) => client.part(id)));
+	return client.joinParts(song, {
+		parts: states.map(({ state: { id, revision } }) => ({ id, revision })),
+		name,
+	});
+}
+
+function Join({ close }: { close: () => void }) {
+	const store = useWorkspaceStore();
+	const song = useWorkspace((state) => state.song);
+	const own = useWorkspace((state) => state.part.state.id);
+	const parts = drumsFirst(song.parts);
+	const likely = parts.filter(({ id, drums, muted }) => id === own || (drums && !muted));
+	const [chosen, setChosen] = useState(likely.map(({ id }) => String(id)));
+	const [name, setName] = useState("Drums");
+	const { busy, regroup } = useRegrouping(close);
+	const tones = parts.filter(({ id, drums }) => !drums && chosen.includes(String(id)));
+	const ids = parts.map(({ id }) => id).filter((id) => chosen.includes(String(id)));
+	return (
+		<Stack gap="sm">
+			<Checkbox.Group value={chosen} onChange={setChosen} aria-label="Parts">
+				<Stack gap={6}>
+					{parts.map((part) => (
+						<Checkbox
+							key={part.id}
+							size="xs"
+							value={String(part.id)}
+							label={`${part.name} · ${plural(part.hits, "hit")}${part.muted ? ", muted" : ""}`}
+						/>
+					))}
+				</Stack>
+			</Checkbox.Group>
+			<TextInput
+				size="xs"
+				label="Name of the new part"
+				value={name}
+				maxLength={100}
+				onChange={(event) => setName(event.currentTarget.value)}
+			/>
+			<Text size="xs" c="dimmed">
+				{tones.length > 0 && `${listed(tones.map((one) => one.name))} will be treated as drums. `}
+				Passes and edits by hand go along. The parts stay as they are, muted.
+			</Text>
+			<Group justify="flex-end" gap={8}>
+				<Button size="xs" variant="default" onClick={close}>
+					Cancel
+				</Button>
+				<Button
+					size="xs"
+					disabled={ids.length < 2 || name.trim() === ""}
+					loading={busy}
+					onClick={() => void regroup("Joined", () => join(store.getState().song.id, ids, name))}
+				>
+					{ids.length < 2 ? "Join" : `Join ${plural(ids.length, "part")}`}
+				</Button>
+			</Group>
+		</Stack>
+	);
+}
+
+/** A kit that came as a track for every drum is seen one drum at a time: says so, and offers to join them. */
+export function JoinOffer() {
+	const store = useWorkspaceStore();
+	const { id, single_drums: drums } = useWorkspace((state) => state.song);
+	const own = useWorkspace((state) => state.part.state.id);
+	const [apart, setApart] = useLocalStorage<number[]>({
+		key: "vivida-kept-apart",
+		defaultValue: [],
+		getInitialValueInEffect: false,
+	});
+	const { busy, regroup } = useRegrouping(() => undefined);
+	if (!drums.includes(own) || apart.includes(id)) return null;
+	return (
+		<div className={classes.notice} role="status" data-join-offer>
+			This kit came as {drums.length} tracks, one for each drum. As one part you see and shape all of it.
+			<Group gap={8} mt={6}>
+				<Button
+					size="compact-xs"
+					loading={busy}
+					onClick={() => void regroup("Joined", () => join(store.getState().song.id, drums, "Drums"))}
+				>
+					Join them
+				</Button>
+				<Button size="compact-xs" variant="default" onClick={() => setApart([...apart.slice(-200), id])}>
+					Keep them apart
+				</Button>
+			</Group>
+		</div>
+	);
+}
