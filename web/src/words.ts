@@ -32,6 +32,12 @@ export const drumsFirst = <T extends { drums: boolean }>(parts: T[]) => [
 	...parts.filter(({ drums }) => !drums),
 ];
 
+/** What is heard in front of what is muted, drum parts first, else in their order. */
+export const inOrder = <T extends { drums: boolean; muted: boolean }>(parts: T[]) => [
+	...drumsFirst(parts.filter(({ muted }) => !muted)),
+	...drumsFirst(parts.filter(({ muted }) => muted)),
+];
+
 /** “a, b and c”. */
 export function listed(words: string[]) {
 	if (words.length < 2) return words.join("");

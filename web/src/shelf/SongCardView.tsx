@@ -15,7 +15,7 @@ import type { SongCard } from "../api/generated/types";
 import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { useAfterMenu } from "../useAfterMenu";
-import { drumsFirst, duration, percent, plural } from "../words";
+import { inOrder, duration, percent, plural } from "../words";
 import { Picture } from "./Picture";
 import classes from "./Shelf.module.css";
 
@@ -47,7 +47,7 @@ export function SongCardView({
 	const rename = useAfterMenu(() => setRenaming(true));
 	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
 	const bpm = `${Math.round(song.bpm * 10) / 10} bpm${song.tempo_changes ? ", changing" : ""}`;
-	const parts = drumsFirst(song.parts)
+	const parts = inOrder(song.parts)
 		.map(({ name, drums }) => (drums ? `${name} (drums)` : name))
 		.join(", ");
 	const damage = song.damage ?? song.parts.find((part) => part.damage)?.damage ?? null;

@@ -14,19 +14,13 @@ import {
 import { useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
-import type { PartCard } from "../api/generated/types";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
 import { useAfterMenu } from "../useAfterMenu";
-import { drumsFirst, plural } from "../words";
+import { inOrder, plural } from "../words";
 import { JoinDialog, SplitDialog } from "./Regroup";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
-
-const mutedLast = (parts: PartCard[]) => [
-	...parts.filter(({ muted }) => !muted),
-	...parts.filter(({ muted }) => muted),
-];
 
 /** The song and its parts: another one, a second one of this, another name, silence. */
 export function Crumbs() {
@@ -101,17 +95,19 @@ export function Crumbs() {
 					</Menu.Target>
 					<Menu.Dropdown>
 						<Menu.Label>Parts of the song</Menu.Label>
-						{mutedLast(drumsFirst(song.parts)).map((one) => (
-							<Menu.Item
-								key={one.id}
-								leftSection={one.drums ? <IconCircleDot size={14} /> : <IconMusic size={14} />}
-								disabled={one.id === part.id}
-								onClick={() => open(one.id)}
-							>
-								{one.name} · {one.drums ? "drums" : "tones"}, {plural(one.hits, "hit")}
-								{one.muted && ", muted"}
-							</Menu.Item>
-						))}
+						<div className={classes.parts}>
+							{inOrder(song.parts).map((one) => (
+								<Menu.Item
+									key={one.id}
+									leftSection={one.drums ? <IconCircleDot size={14} /> : <IconMusic size={14} />}
+									disabled={one.id === part.id}
+									onClick={() => open(one.id)}
+								>
+									{one.name} · {one.drums ? "drums" : "tones"}, {plural(one.hits, "hit")}
+									{one.muted && ", muted"}
+								</Menu.Item>
+							))}
+						</div>
 						<Menu.Divider />
 						<Menu.Label>This part</Menu.Label>
 						<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => void duplicate()}>

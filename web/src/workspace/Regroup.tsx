@@ -5,7 +5,7 @@ import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { RegroupedParts } from "../api/generated/types";
 import { showError, showNote } from "../notify";
-import { drumsFirst, listed, plural } from "../words";
+import { inOrder, listed, plural } from "../words";
 import classes from "./passes/Passes.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
 
@@ -118,7 +118,7 @@ function Join({ close }: { close: () => void }) {
 	const store = useWorkspaceStore();
 	const song = useWorkspace((state) => state.song);
 	const own = useWorkspace((state) => state.part.state.id);
-	const parts = drumsFirst(song.parts);
+	const parts = inOrder(song.parts);
 	const likely = parts.filter(({ id, drums, muted }) => id === own || (drums && !muted));
 	const [chosen, setChosen] = useState(likely.map(({ id }) => String(id)));
 	const [name, setName] = useState("Drums");

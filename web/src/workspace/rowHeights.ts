@@ -6,7 +6,6 @@ import type { View } from "./store";
 export const lineHeight = 27;
 /** The least height in which portraits and hits can be read. */
 const least = 78;
-const most = 250;
 /** As far as a row can be dragged. */
 export const tallest = 700;
 
@@ -47,6 +46,6 @@ export function rowHeights(
 	const sharing = heights.filter((height) => height === null).length;
 	const share = Math.floor((room - taken) / Math.max(1, sharing));
 	const shared =
-		open === null ? Math.max(least, Math.min(most, share)) : Math.max(280, Math.round(room * 0.6), share);
+		open === null ? Math.max(least, Math.min(tallest, share)) : Math.max(280, Math.round(room * 0.6), share);
 	return heights.map((height) => height ?? shared);
 }
