@@ -153,7 +153,8 @@ fn bench() -> Done {
     cargo(["bench", "-p", "vivida-smf", "--bench", "file"])?;
     cargo(["bench", "-p", "vivida-sound", "--bench", "mixdown"])?;
     cargo(["bench", "-p", "vivida-server", "--bench", "shelf"])?;
-    cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])
+    cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])?;
+    cargo(["test", "--release", "-p", "vivida-e2e", "--test", "frames", "--", "--nocapture"])
 }
 
 fn screenshots(folder: &Path) -> Done {

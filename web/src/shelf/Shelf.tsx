@@ -1,9 +1,9 @@
-import { Button, Center, Loader, Select, TextInput } from "@mantine/core";
+import { Button, Center, Loader, Select, TextInput, useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
 import { IconFilePlus, IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
-import { type DragEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type DragEvent, type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { Message } from "../Message";
@@ -117,6 +117,12 @@ export function Shelf() {
 	);
 }
 
+const styleOf = ({ left, top, width, height }: Record<"left" | "top" | "width" | "height", number>) => ({
+	width,
+	height,
+	transform: `translate(${left}px, ${top}px)`,
+});
+
 interface CardsProps {
 	songs: SongCard[];
 	/** Said where none is shown though there are some. */
@@ -132,6 +138,7 @@ const cardHeight = 250;
 /** The cards that are in view, in rows; those out of view are only room. */
 function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 	const [selected, setSelected] = useState<Set<number>>(new Set());
+	const scheme = useComputedColorScheme("light");
 	const last = useRef<number | null>(null);
 	const list = useRef<HTMLUListElement>(null);
 	const { ref: size, width } = useElementSize();
@@ -143,19 +150,26 @@ function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 		count: rows,
 		estimateSize: () => cardHeight + gap,
 		overscan: 3,
+		useFlushSync: false,
 		scrollMargin: list.current?.offsetTop ?? 0,
 	});
 	const chosen = songs.filter(({ id }) => selected.has(id));
-	const toggle = (song: SongCard, event: MouseEvent) => {
-		const next = new Set(selected);
-		const from = songs.findIndex(({ id }) => id === last.current);
-		const to = songs.indexOf(song);
-		if (event.shiftKey && from >= 0) {
-			for (const one of songs.slice(Math.min(from, to), Math.max(from, to) + 1)) next.add(one.id);
-		} else if (!next.delete(song.id)) next.add(song.id);
-		last.current = song.id;
-		setSelected(next);
-	};
+	const toggle = useCallback(
+		(song: SongCard, event: MouseEvent) => {
+			const from = songs.findIndex(({ id }) => id === last.current);
+			const to = songs.indexOf(song);
+			const ranged = event.shiftKey && from >= 0;
+			const range = ranged ? songs.slice(Math.min(from, to), Math.max(from, to) + 1) : [];
+			last.current = song.id;
+			setSelected((selected) => {
+				const next = new Set(selected);
+				if (ranged) for (const one of range) next.add(one.id);
+				else if (!next.delete(song.id)) next.add(song.id);
+				return next;
+			});
+		},
+		[songs],
+	);
 	const sweep = useSweep(list, (ids, more) => setSelected(new Set(more ? [...selected, ...ids] : ids)));
 	useEffect(() => {
 		const keys = (event: KeyboardEvent) => {
@@ -180,30 +194,29 @@ function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 				data-selecting={chosen.length > 0}
 			>
 				{width > 0 &&
-					virtual.getVirtualItems().map((row) => {
+					virtual.getVirtualItems().flatMap((row) => {
 						const first = row.index * columns;
-						const style = (column: number) => ({
-							height: cardHeight,
+						const box = (column: number) => ({
+							left: column * ((width + gap) / columns),
+							top: row.start - virtual.options.scrollMargin,
 							width: (width - gap * (columns - 1)) / columns,
-							transform: `translate(${column * ((width + gap) / columns)}px, ${row.start - virtual.options.scrollMargin}px)`,
+							height: cardHeight,
 						});
 						const inRow = songs.slice(first, first + columns);
 						return [
 							...inRow.map((song, column) => (
 								<SongCardView
 									key={song.id}
-									style={style(column)}
+									{...box(column)}
 									song={song}
+									scheme={scheme}
 									selected={selected.has(song.id)}
 									onSelect={toggle}
-									onRename={actions.rename}
-									onDuplicate={actions.duplicate}
-									onDelete={actions.remove}
-									onUsual={actions.usual}
+									actions={actions.cards}
 								/>
 							)),
 							inRow.length < columns && first + inRow.length === songs.length && (
-								<li key="more" className={classes.place} style={style(inRow.length)}>
+								<li key="more" className={classes.place} style={styleOf(box(inRow.length))}>
 									<button type="button" className={classes.drop} onClick={onChoose} disabled={actions.adding}>
 										<IconFilePlus size={26} stroke={1.4} />
 										<strong>{actions.adding ? "Reading…" : "Drop MIDI files here"}</strong>

@@ -1,4 +1,4 @@
-import { ActionIcon, Badge, Group, Menu, Tooltip } from "@mantine/core";
+import { ActionIcon, Badge, Menu, Tooltip, UnstyledButton } from "@mantine/core";
 import {
 	IconAlertTriangle,
 	IconCopy,
@@ -8,44 +8,45 @@ import {
 	IconPencil,
 	IconTrash,
 } from "@tabler/icons-react";
-import { type CSSProperties, type MouseEvent, useState } from "react";
+import { type MouseEvent, memo, useState } from "react";
 import { Link } from "wouter";
 import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { useAfterMenu } from "../useAfterMenu";
-import { inOrder, duration, percent, plural } from "../words";
+import { duration, inOrder, percent, plural } from "../words";
 import { Picture } from "./Picture";
 import classes from "./Shelf.module.css";
 
 interface Props {
 	song: SongCard;
-	/** Where it lies. */
-	style: CSSProperties;
+	/** Where it lies and how large it is, in px. */
+	left: number;
+	top: number;
+	width: number;
+	height: number;
+	scheme: "light" | "dark";
 	selected: boolean;
 	onSelect: (song: SongCard, event: MouseEvent) => void;
-	onRename: (song: SongCard, name: string) => void;
-	onDuplicate: (song: SongCard) => void;
-	onDelete: (song: SongCard) => void;
+	actions: CardActions;
+}
+
+/** What its menu offers. */
+interface CardActions {
+	rename: (song: SongCard, name: string) => void;
+	duplicate: (song: SongCard) => void;
+	remove: (song: SongCard) => void;
 	/** Give it what new songs are usually given. */
-	onUsual: (song: SongCard) => void;
+	usual: (song: SongCard) => void;
 }
 
 /** A song on the shelf. The whole card opens it. */
-export function SongCardView({
-	song,
-	style,
-	selected,
-	onSelect,
-	onRename,
-	onDuplicate,
-	onDelete,
-	onUsual,
-}: Props) {
+export const SongCardView = memo(function SongCardView(props: Props) {
+	const { song, selected, onSelect, actions, scheme, ...box } = props;
+	const { left, top, width, height } = box;
 	const [renaming, setRenaming] = useState(false);
-	const rename = useAfterMenu(() => setRenaming(true));
-	const first = song.parts.find((part) => part.drums) ?? song.parts[0];
+	const [first] = inOrder(song.parts);
 	const bpm = `${Math.round(song.bpm * 10) / 10} bpm${song.tempo_changes ? ", changing" : ""}`;
 	const parts = inOrder(song.parts)
 		.map(({ name, drums }) => (drums ? `${name} (drums)` : name))
@@ -57,7 +58,7 @@ export function SongCardView({
 	return (
 		<li
 			className={classes.card}
-			style={style}
+			style={{ width, height, transform: `translate(${left}px, ${top}px)` }}
 			data-song={song.name}
 			data-song-id={song.id}
 			data-selected={selected}
@@ -80,9 +81,11 @@ export function SongCardView({
 				picture={song.picture}
 				instead={song.parts.length > 0 ? "no drum part" : ""}
 				label={`The first bars of ${song.name}`}
+				width={width}
+				scheme={scheme}
 			/>
 			<div className={classes.body}>
-				<Group justify="space-between" wrap="nowrap" gap="xs">
+				<div className={classes.line}>
 					{!renaming ? (
 						<Name song={song} part={first?.id} />
 					) : (
@@ -92,11 +95,11 @@ export function SongCardView({
 							value={song.name}
 							onDone={(name) => {
 								setRenaming(false);
-								if (name) onRename(song, name);
+								if (name) actions.rename(song, name);
 							}}
 						/>
 					)}
-					<Group gap={4} wrap="nowrap" className={classes.above}>
+					<div className={`${classes.line} ${classes.above}`}>
 						<DamageMark reason={damage} />
 						{song.mended.length > 0 && (
 							<Tooltip label={song.mended.join(" ")} multiline w={300} openDelay={0}>
@@ -113,41 +116,9 @@ export function SongCardView({
 								demo
 							</Badge>
 						)}
-						<Menu onExitTransitionEnd={rename.onExitTransitionEnd}>
-							<Menu.Target>
-								<ActionIcon variant="subtle" color="gray" aria-label={`More for ${song.name}`}>
-									<IconDots size={16} />
-								</ActionIcon>
-							</Menu.Target>
-							<Menu.Dropdown>
-								<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
-									Rename
-								</Menu.Item>
-								<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => onDuplicate(song)}>
-									Duplicate
-								</Menu.Item>
-								<Menu.Item
-									leftSection={<IconHeartHandshake size={14} />}
-									disabled={song.parts.length === 0}
-									onClick={() => onUsual(song)}
-								>
-									Give it the usual feel
-								</Menu.Item>
-								<Menu.Item
-									component="a"
-									href={files.original(song.id)}
-									download
-									leftSection={<IconDownload size={14} />}
-								>
-									Save the file as it came
-								</Menu.Item>
-								<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => onDelete(song)}>
-									Delete
-								</Menu.Item>
-							</Menu.Dropdown>
-						</Menu>
-					</Group>
-				</Group>
+						<CardMenu song={song} actions={actions} onRename={() => setRenaming(true)} />
+					</div>
+				</div>
 				{isLost ? (
 					<div className={classes.damage}>
 						Its file cannot be read any more. Save it as it came, or delete the song.
@@ -166,6 +137,66 @@ export function SongCardView({
 				)}
 			</div>
 		</li>
+	);
+});
+
+interface MenuProps {
+	song: SongCard;
+	actions: CardActions;
+	onRename: () => void;
+}
+
+/** A shelf of many songs draws no menu before it is asked for. */
+function CardMenu({ song, actions, onRename }: MenuProps) {
+	const [opened, setOpened] = useState<boolean | null>(null);
+	const rename = useAfterMenu(onRename);
+	const label = `More for ${song.name}`;
+	if (opened === null) {
+		return (
+			<UnstyledButton
+				className={classes.more}
+				aria-label={label}
+				aria-haspopup="menu"
+				onClick={() => setOpened(true)}
+			>
+				<IconDots size={16} />
+			</UnstyledButton>
+		);
+	}
+	return (
+		<Menu opened={opened} onChange={setOpened} onExitTransitionEnd={rename.onExitTransitionEnd}>
+			<Menu.Target>
+				<ActionIcon variant="subtle" color="gray" aria-label={label}>
+					<IconDots size={16} />
+				</ActionIcon>
+			</Menu.Target>
+			<Menu.Dropdown>
+				<Menu.Item leftSection={<IconPencil size={14} />} onClick={rename.choose}>
+					Rename
+				</Menu.Item>
+				<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => actions.duplicate(song)}>
+					Duplicate
+				</Menu.Item>
+				<Menu.Item
+					leftSection={<IconHeartHandshake size={14} />}
+					disabled={song.parts.length === 0}
+					onClick={() => actions.usual(song)}
+				>
+					Give it the usual feel
+				</Menu.Item>
+				<Menu.Item
+					component="a"
+					href={files.original(song.id)}
+					download
+					leftSection={<IconDownload size={14} />}
+				>
+					Save the file as it came
+				</Menu.Item>
+				<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => actions.remove(song)}>
+					Delete
+				</Menu.Item>
+			</Menu.Dropdown>
+		</Menu>
 	);
 }
 

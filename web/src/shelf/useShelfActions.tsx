@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { notifications } from "@mantine/notifications";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
+import { useMemo, useRef } from "react";
 import { client } from "../api/client";
 import type { Recipe, SongCard } from "../api/generated/types";
 import { offerUndo, problemIn, showError, showLasting, showNote } from "../notify";
@@ -115,17 +115,27 @@ export function useShelfActions() {
 				songs.length === 1 ? `“${songs[0].name}” was deleted` : `${songs.length} songs were deleted`;
 			offer.current = offerUndo(`deleted-${songs[0].id}`, words, undo, 15_000);
 		});
+	// The cards of a long shelf are only drawn anew where their song has changed.
+	const current = useRef({ usualAll, removeAll, change });
+	current.current = { usualAll, removeAll, change };
+	const cards = useMemo(
+		() => ({
+			usual: (song: SongCard) => current.current.usualAll([song]),
+			remove: (song: SongCard) => current.current.removeAll([song]),
+			rename: (song: SongCard, name: string) =>
+				current.current.change.mutate(() => client.renameSong(song, name)),
+			duplicate: (song: SongCard) => current.current.change.mutate(() => client.duplicateSong(song.id)),
+		}),
+		[],
+	);
 	return {
 		adding: adding.isPending,
 		usualAll,
 		removeAll,
+		cards,
 		add: (files: File[]) => {
 			if (files.length > 0) adding.mutate(files);
 		},
-		usual: (song: SongCard) => usualAll([song]),
-		remove: (song: SongCard) => removeAll([song]),
-		rename: (song: SongCard, name: string) => change.mutate(() => client.renameSong(song, name)),
-		duplicate: (song: SongCard) => change.mutate(() => client.duplicateSong(song.id)),
 		/** Puts the passes of a recipe behind those of every drum part. */
 		giveRecipe: (songs: SongCard[], name: string, recipe: Recipe) =>
 			change.mutate(async () => {

@@ -1,0 +1,92 @@
+//! How evenly the page draws while hands are on it. Figures are printed; machines differ, so none is judged.
+
+use serde_json::Value;
+use std::time::Duration;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+/// Calls `move(step)` once a frame, 180 times, and gives the milliseconds between frames, the shortest first.
+const EACH_FRAME: &str = "const frames = []; let before = performance.now();
+    for (let step = 0; step < 180; step++) {
+        move(step);
+        await new Promise(requestAnimationFrame);
+        const now = performance.now();
+        frames.push(now - before);
+        before = now;
+    }
+    frames.sort((a, b) => a - b);
+    return frames;";
+
+async fn frames(browser: &Browser, prepare: &str) -> Result<[f64; 3], Failed> {
+    let script = format!("return (async () => {{ {prepare}; {EACH_FRAME} }})()");
+    let all: Vec<f64> = serde_json::from_value(browser.run(&script).await?).expect("milliseconds");
+    let share = |share: f64| all[((all.len() - 1) as f64 * share).round() as usize];
+    Ok([share(0.5), share(0.9), share(0.99)])
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_thousand_hits_are_dragged() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.click("[data-song='Kiln Yard'] a").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    // The whole song and timing eight times as large: as much is drawn as can be.
+    for (name, keys) in [("four bars", ""), ("four bars, timing × 8", "tt"), ("the whole song", "0")] {
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys(keys).await?;
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        let drag = "const handle = document.querySelector(\"[data-instrument='closed-hat'] [data-handle=soft]\");
+            const box = handle.getBoundingClientRect();
+            const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+            const send = (kind, dy) => handle.dispatchEvent(new PointerEvent(kind, {bubbles: true, button: 0, buttons: 1,
+                pointerId: 1, isPrimary: true, clientX: x, clientY: y + dy}));
+            handle.setPointerCapture = () => {};
+            send('pointerdown', 0);
+            const move = (step) => send(step < 179 ? 'pointermove' : 'pointerup', 40 * Math.sin(step / 9));";
+        let [median, most, p99] = frames(&browser, drag).await?;
+        println!("2 184 hits dragged, {name}: a frame in {median:.1} ms, 90 % in {most:.1}, 99 % in {p99:.1}");
+    }
+    kept(&browser, 3, "passes.length > 0").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_shelf_of_five_hundred_songs_is_flung_and_searched() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    let fill = "return (async () => {
+        const song = await fetch('/api/v1/songs/2/original').then((r) => r.arrayBuffer());
+        for (let number = 0; number < 494; number++)
+            await fetch(`/api/v1/songs?file_name=Song ${number}.mid`, {method: 'POST', body: song});
+        return fetch('/api/v1/songs').then((r) => r.json()).then((all) => all.length);
+    })()";
+    assert_eq!(browser.run(fill).await?, Value::from(500));
+    browser.goto(&app.address).await?;
+    browser.until("document.body.textContent.includes('500 songs')").await?;
+    browser.find("[data-song='Song 493']").await?;
+    let [median, most, p99] = frames(&browser, "const move = () => window.scrollBy(0, 90);").await?;
+    println!("500 songs flung: a frame in {median:.1} ms, 90 % in {most:.1}, 99 % in {p99:.1}");
+    browser.until("!document.querySelector(\"[data-song='Song 493']\")").await?;
+
+    // From each key of a search to the frame that shows what it found.
+    browser.run("window.scrollTo(0, 0)").await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    let search = "return (async () => {
+        const field = document.querySelector('[aria-label=\"Search the songs\"]');
+        const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+        const took = [];
+        for (const text of ['k', '', 's', 'so', 'song ', 'song 4', 'song 47', 'song 471']) {
+            const from = performance.now();
+            set.call(field, text);
+            field.dispatchEvent(new Event('input', {bubbles: true}));
+            await new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
+            took.push(Math.round(performance.now() - from));
+        }
+        return took;
+    })()";
+    println!("a key of the search is shown after, in ms: {}", browser.run(search).await?);
+    browser.until("document.querySelectorAll('[data-song]').length === 1").await?;
+    browser.find("[data-song='Song 471']").await?;
+    browser.close().await
+}
