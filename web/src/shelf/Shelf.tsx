@@ -149,7 +149,7 @@ function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 	const virtual = useWindowVirtualizer({
 		count: rows,
 		estimateSize: () => cardHeight + gap,
-		overscan: 3,
+		overscan: 1,
 		useFlushSync: false,
 		scrollMargin: list.current?.offsetTop ?? 0,
 	});

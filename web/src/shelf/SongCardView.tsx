@@ -1,4 +1,4 @@
-import { ActionIcon, Badge, Menu, Tooltip, UnstyledButton } from "@mantine/core";
+import { ActionIcon, Menu, Tooltip } from "@mantine/core";
 import {
 	IconAlertTriangle,
 	IconCopy,
@@ -111,11 +111,7 @@ export const SongCardView = memo(function SongCardView(props: Props) {
 								/>
 							</Tooltip>
 						)}
-						{song.is_demo && (
-							<Badge size="xs" variant="default" radius="sm">
-								demo
-							</Badge>
-						)}
+						{song.is_demo && <span className={classes.demo}>demo</span>}
 						<CardMenu song={song} actions={actions} onRename={() => setRenaming(true)} />
 					</div>
 				</div>
@@ -153,14 +149,15 @@ function CardMenu({ song, actions, onRename }: MenuProps) {
 	const label = `More for ${song.name}`;
 	if (opened === null) {
 		return (
-			<UnstyledButton
+			<button
+				type="button"
 				className={classes.more}
 				aria-label={label}
 				aria-haspopup="menu"
 				onClick={() => setOpened(true)}
 			>
 				<IconDots size={16} />
-			</UnstyledButton>
+			</button>
 		);
 	}
 	return (
