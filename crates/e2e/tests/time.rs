@@ -40,13 +40,13 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     let roof = open_tin_roof(&app, &browser).await?;
     browser.press("Grooves").await?;
     browser.press("Take a groove from a part").await?;
-    browser.press("Take it").await?;
+    browser.press("Take the groove").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
     let facts = browser.text("[data-facts]").await?;
     assert!(facts.contains("1 bar of 5/4") && facts.contains("104 bpm"), "{facts}");
     // Bars in 7/8 do not fit, which is said.
     browser.until("document.body.textContent.includes('bars of another metre than 5/4 were left out')").await?;
-    check(&browser, "hits of this part behind it").await?;
+    check(&browser, "show this part's hits").await?;
     browser.until("document.querySelectorAll('[data-laid-hits] circle').length > 300").await?;
     browser.press("Keep in the library").await?;
     browser.find("[data-groove='Tin Roof, Pads kit take 3']").await?;
@@ -58,7 +58,7 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     assert_eq!(stiff, 0.0);
     browser.press("Grooves").await?;
     browser.press("Tin Roof, Pads kit take 35/4").await?;
-    check(&browser, "Listen to it on this part").await?;
+    check(&browser, "Hear it on this part").await?;
     browser
         .until("document.body.textContent.includes('The groove is in 5/4; in 4/4 shorter bars cut it off.')")
         .await?;
@@ -71,7 +71,7 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     // Taken, it is a pass like any other, and one undo step.
     browser.press("Grooves").await?;
     browser.press("Tin Roof, Pads kit take 35/4").await?;
-    browser.press("Take it as a pass").await?;
+    browser.press("Add as a pass").await?;
     kept(&browser, 1, "passes[0]?.action.kind === 'groove' && passes[0].action.groove.metre.numerator === 5").await?;
     browser
         .until(
@@ -104,7 +104,7 @@ async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
     browser.run(&format!("document.querySelector(\"{third}\").focus()")).await?;
     browser.keys(&key::DOWN.to_string()).await?;
     browser.until(&format!("document.querySelector(\"{third}\").ariaValueNow === '{}'", drawn + 0.5)).await?;
-    browser.press("Keep as another one").await?;
+    browser.press("Keep as a new groove").await?;
     browser.find("[data-groove='Shuffle, dragging, drawn']").await?;
     let library = ask(&browser, "/grooves").await?;
     let named =
@@ -114,7 +114,7 @@ async fn grooves_are_searched_drawn_loved_and_deleted() -> Done {
     assert!((mine["reading"]["voices"][0]["offsets"][2].as_f64().expect("an offset") - drawn - 0.5).abs() < 0.06);
 
     // Another one is laid over it; a favourite stands first; what is deleted comes back by undo.
-    browser.click("input[aria-label='Lay another groove over it']").await?;
+    browser.click("input[aria-label='Compare with another groove']").await?;
     browser.keys("driving").await?;
     let option =
         "[...document.querySelectorAll('[role=option]')].find((one) => one.textContent === 'Shuffle, driving')";
@@ -186,11 +186,11 @@ async fn followers_share_a_pocket_and_one_is_switched_off() -> Done {
 
     // Detached, the shaker has passes of its own; deleted, the pocket leaves its timing behind.
     browser.press("More about Drums: Shaker").await?;
-    browser.press("Detach: its own passes from now on").await?;
+    browser.press("Detach into passes of its own").await?;
     kept(&browser, 1, "passes[1].action.kind === 'lean' && passes[1].action.by === 6").await?;
     browser.until(&late("shaker", 6.0)).await?;
     browser.press("More about Pocket 1").await?;
-    browser.press("Delete; followers keep its timing").await?;
+    browser.press("Delete (its followers keep the timing)").await?;
     browser.until("!document.querySelector('[data-pocket]')").await?;
     kept(&browser, 2, "passes[0].action.kind === 'lean' && passes[0].action.by === 12").await?;
     browser.press("Undo").await?;
@@ -429,7 +429,7 @@ async fn the_usual_feel_is_given_with_one_press() -> Done {
     wait_for(&browser, &chosen("d.grid === '1/8'")).await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
     browser.press("More about Pocket 1").await?;
-    browser.press("Make it the usual one for new songs").await?;
+    browser.press("Use it for new songs").await?;
     wait_for(&browser, &chosen("d.pocket?.settings.lean.by === 9 && d.grid === '1/8'")).await?;
 
     // On the shelf one press gives it to a song, and the song's undo takes it back.
@@ -513,7 +513,7 @@ async fn time_goes_by_keyboard() -> Done {
     focus("[data-instrument='kick'] [data-chip]").await?;
     browser.keys(&key::ENTER.to_string()).await?;
     browser
-        .until("[...document.querySelectorAll('[role=menuitem]')].some((item) => item.textContent === 'Leave it')")
+        .until("[...document.querySelectorAll('[role=menuitem]')].some((item) => item.textContent === 'Leave the pocket')")
         .await?;
     browser.keys(&format!("{0}{0}{0}{1}", key::DOWN, key::ENTER)).await?;
     kept(&browser, 1, "passes.length === 2").await?;

@@ -32,7 +32,7 @@ export function useShelfActions() {
 			for (const song of songs) {
 				const { parts, said } = await client.applyDefaults(song.id);
 				given += parts;
-				for (const one of said) showNote(`“${song.name}”: it does not fit entirely`, one);
+				for (const one of said) showNote(`“${song.name}”: not all of it fits`, one);
 			}
 			const title = songs.length === 1 ? `“${songs[0].name}”` : plural(songs.length, "song");
 			showNote(

@@ -122,7 +122,7 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
 async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.press("Grooves").await?;
     browser.press("Take a groove from a part").await?;
-    browser.press("Take it").await?;
+    browser.press("Take the groove").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
     browser
         .run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('hits of')).click()")

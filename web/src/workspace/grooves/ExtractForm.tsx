@@ -105,7 +105,7 @@ function Form({ onTaken }: { onTaken: (shown: Shown) => void }) {
 				/>
 				<Select
 					size="xs"
-					label="As it is"
+					label="Reading"
 					allowDeselect={false}
 					comboboxProps={{ withinPortal: false }}
 					value={reading}
@@ -124,7 +124,7 @@ function Form({ onTaken }: { onTaken: (shown: Shown) => void }) {
 				/>
 				<NumberInput
 					size="xs"
-					label="Long, in bars"
+					label="Length in bars"
 					min={1}
 					max={16}
 					value={length}
@@ -132,17 +132,18 @@ function Form({ onTaken }: { onTaken: (shown: Shown) => void }) {
 				/>
 				<TextInput
 					size="xs"
-					label="Slots"
+					label="Grid"
 					placeholder={detail.data?.grid}
 					value={grid}
 					onChange={(event) => setGrid(event.currentTarget.value)}
 				/>
 			</Group>
 			<Text size="xs" c="dimmed" my={6}>
-				Bars are laid over one another every so many; each slot's hits give its mean and how much it varies.
+				Every so many bars are laid over one another. The hits in each slot give its usual place, and how much
+				that varies.
 			</Text>
 			<Button type="submit" size="xs" fullWidth data-take>
-				Take it
+				Take the groove
 			</Button>
 		</form>
 	);

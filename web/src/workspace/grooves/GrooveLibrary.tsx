@@ -55,9 +55,7 @@ export function GrooveLibrary({ chosen, onChoose }: Props) {
 						refresh={refresh}
 					/>
 				))}
-				{found.length === 0 && library.data && (
-					<li className={classes.none}>No groove answers to “{text}”.</li>
-				)}
+				{found.length === 0 && library.data && <li className={classes.none}>No groove matches “{text}”.</li>}
 			</ul>
 			<FileButton
 				onChange={(chosen) => void add(chosen)}

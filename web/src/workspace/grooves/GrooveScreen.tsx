@@ -16,7 +16,7 @@ import classes from "./Grooves.module.css";
 import { groovesKey, useGrooves } from "./library";
 import { UseForm } from "./UseForm";
 
-/** What is shown: a groove of the library, or one that was just taken or drawn and is not kept yet. */
+/** What is shown: a groove of the library, or one that was just taken or drawn and is not saved yet. */
 export interface Shown {
 	card: GrooveCard | null;
 	groove: GrooveProfile;
@@ -94,7 +94,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 			<div className={classes.head}>
 				<div>
 					<h2>
-						{groove.name} {shown.changed && <small>not kept yet</small>}
+						{groove.name} {shown.changed && <small>not saved yet</small>}
 					</h2>
 					<p>{shown.card?.note}</p>
 				</div>
@@ -122,8 +122,8 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 				/>
 				<Select
 					size="xs"
-					aria-label="Lay another groove over it"
-					placeholder="lay another one over it …"
+					aria-label="Compare with another groove"
+					placeholder="compare with …"
 					clearable
 					searchable
 					selectFirstOptionOnChange
@@ -135,7 +135,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 				/>
 				<Checkbox
 					size="xs"
-					label="hits of this part behind it"
+					label="show this part's hits"
 					checked={withHits}
 					onChange={(event) => setWithHits(event.currentTarget.checked)}
 				/>
@@ -158,8 +158,8 @@ function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveFigu
 	const facts = [
 		`${plural(bars, "bar")} of ${metre.numerator}/${metre.denominator} in ${grid}`,
 		`${plain(Math.round(tempo * 10) / 10)} bpm`,
-		reading.hits > 0 ? `from ${plural(reading.hits, "hit")}` : "made by a rule",
-		`${percent(reading.coverage)} of the slots known`,
+		reading.hits > 0 ? `from ${plural(reading.hits, "hit")}` : "made by rule",
+		`${percent(reading.coverage)} of the slots measured`,
 		reading.steady === null ? null : `steady to ${plain(Math.round(reading.steady * 10) / 10)} ms`,
 		...reading.swings
 			.filter((swing) => Math.abs(swing.percent - 50) >= 0.5)
@@ -204,7 +204,7 @@ function Keep({ shown, onKept }: { shown: Shown; onKept: (shown: Shown) => void 
 					data-keep
 					onClick={() => void keep(true)}
 				>
-					{card ? "Keep as another one" : "Keep in the library"}
+					{card ? "Keep as a new groove" : "Keep in the library"}
 				</Button>
 			)}
 			{card && !changed && (

@@ -42,7 +42,7 @@ export function UseForm({ groove }: { groove: GrooveProfile }) {
 	return (
 		<div className={classes.use}>
 			<Switch
-				label="Listen to it on this part"
+				label="Hear it on this part"
 				size="sm"
 				checked={listening}
 				data-listen
@@ -74,7 +74,7 @@ export function UseForm({ groove }: { groove: GrooveProfile }) {
 				</p>
 			)}
 			<Button size="sm" data-use-groove onClick={use}>
-				Take it as a pass
+				Add as a pass
 			</Button>
 		</div>
 	);

@@ -45,7 +45,7 @@ function Recipes({ close }: { close: () => void }) {
 	const use = async (name: string, recipe: Recipe, add: boolean) => {
 		try {
 			const fitted = await client.fit(part, recipe);
-			for (const sentence of fitted.said) showNote(`“${name}” does not fit entirely`, sentence);
+			for (const sentence of fitted.said) showNote(`“${name}”: not all of it fits`, sentence);
 			if (fitted.recipe.passes.length === 0) return;
 			const { act, commit } = store.getState();
 			act({ kind: "add-passes", passes: fitted.recipe.passes, instead: !add });

@@ -52,9 +52,11 @@ export const PocketChip = memo(function PocketChip({ index }: { index: number })
 					<>
 						<Menu.Item onClick={() => setView({ side: "pockets" })}>Show “{pocket.name}”</Menu.Item>
 						<Menu.Item onClick={() => change(pocket.id, { kind: "detach" }, pass.id)}>
-							Detach: its own passes from now on
+							Detach into passes of its own
 						</Menu.Item>
-						<Menu.Item onClick={() => change(pocket.id, { kind: "leave" }, pass.id)}>Leave it</Menu.Item>
+						<Menu.Item onClick={() => change(pocket.id, { kind: "leave" }, pass.id)}>
+							Leave the pocket
+						</Menu.Item>
 						<Menu.Divider />
 					</>
 				)}

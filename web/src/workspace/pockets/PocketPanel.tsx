@@ -48,7 +48,7 @@ export function PocketPanel() {
 				{pockets.length === 0 && (
 					<p className={passClasses.empty}>
 						A pocket is a timing that several instruments and parts share: change it once, and all follow.
-						Make one here, or press the chip beside an instrument's time.
+						Make one here, or press “pocket …” in the timing of an instrument.
 					</p>
 				)}
 			</div>
@@ -106,7 +106,7 @@ function Pocket({ pocket }: { pocket: PocketCard }) {
 				{pocket.followers.map((follower) => (
 					<FollowerLine key={`${follower.part} ${follower.pass}`} pocket={pocket} follower={follower} />
 				))}
-				{pocket.followers.length === 0 && <li className={classes.none}>Nobody follows it yet.</li>}
+				{pocket.followers.length === 0 && <li className={classes.none}>Nothing follows it yet.</li>}
 			</ul>
 			<Join pocket={pocket} />
 		</section>
@@ -135,13 +135,13 @@ function PocketMenu({ pocket, onRename }: { pocket: PocketCard; onRename: () => 
 			<Menu.Dropdown>
 				<Menu.Item onClick={after.choose}>Rename</Menu.Item>
 				<Menu.Item disabled={pocket.damage !== null} onClick={() => void usual()}>
-					Make it the usual one for new songs
+					Use it for new songs
 				</Menu.Item>
 				<Menu.Item component="a" href={files.pocket(pocket.id)} download>
-					Save its settings as a file
+					Save as a file
 				</Menu.Item>
 				<Menu.Item color="red" onClick={() => void changePockets(() => client.deletePocket(pocket))}>
-					Delete; followers keep its timing
+					Delete (its followers keep the timing)
 				</Menu.Item>
 			</Menu.Dropdown>
 		</Menu>
@@ -261,9 +261,7 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 					</ActionIcon>
 				</Menu.Target>
 				<Menu.Dropdown>
-					<Menu.Item onClick={() => void change({ kind: "detach" })}>
-						Detach: its own passes from now on
-					</Menu.Item>
+					<Menu.Item onClick={() => void change({ kind: "detach" })}>Detach into passes of its own</Menu.Item>
 					<Menu.Item onClick={() => void change({ kind: "leave" })}>Leave the pocket</Menu.Item>
 				</Menu.Dropdown>
 			</Menu>

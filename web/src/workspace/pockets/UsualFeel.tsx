@@ -11,12 +11,12 @@ import classes from "./Pockets.module.css";
 
 const key = ["defaults"];
 
-/** What new songs are usually given, and giving it to this one. */
+/** What you usually give new songs, and giving it to this one. */
 export function UsualFeelButton() {
 	const [opened, setOpened] = useState(false);
 	return (
 		<>
-			<Tooltip label="What new songs are usually given">
+			<Tooltip label="What you usually give new songs">
 				<Button
 					variant="default"
 					px={10}
@@ -60,7 +60,7 @@ function UsualFeel({ close }: { close: () => void }) {
 			// What waits to be kept goes first.
 			await store.getState().changePockets(async () => {
 				const applied = await client.applyDefaults(song.id);
-				for (const sentence of applied.said) showNote("It does not fit entirely", sentence);
+				for (const sentence of applied.said) showNote("Not all of it fits", sentence);
 				const words = `${plural(applied.parts, "part")} of “${song.name}” got it; undo takes it back.`;
 				showNote("The usual feel", words);
 				return {

@@ -46,7 +46,7 @@ function echoed({ passes }: Recipe, gesture: Gesture): Recipe {
 }
 
 /**
- * The gestures that are not kept yet. One request is in flight; what is asked for meanwhile goes next, and
+ * The gestures that are not saved yet. One request is in flight; what is asked for meanwhile goes next, and
  * only the newest of it.
  */
 export function createDesk(part: number, set: SetState, get: GetState) {
