@@ -46,7 +46,7 @@ async fn a_groove_is_taken_kept_listened_to_and_used_on_another_song() -> Done {
     assert!(facts.contains("1 bar of 5/4") && facts.contains("104 bpm"), "{facts}");
     // Bars in 7/8 do not fit, which is said.
     browser.until("document.body.textContent.includes('bars of another metre than 5/4 were left out')").await?;
-    check(&browser, "show this part's hits").await?;
+    check(&browser, "show the hits of this part").await?;
     browser.until("document.querySelectorAll('[data-laid-hits] circle').length > 300").await?;
     browser.press("Keep in the library").await?;
     browser.find("[data-groove='Tin Roof, Pads kit take 3']").await?;

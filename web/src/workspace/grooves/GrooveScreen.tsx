@@ -135,7 +135,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 				/>
 				<Checkbox
 					size="xs"
-					label="show this part's hits"
+					label="show the hits of this part"
 					checked={withHits}
 					onChange={(event) => setWithHits(event.currentTarget.checked)}
 				/>
