@@ -17,7 +17,8 @@ const stiffness = ({ picture }: SongCard) =>
 const byName = new Intl.Collator(undefined, { numeric: true, sensitivity: "base" });
 
 const comparisons: Record<Order, (a: SongCard, b: SongCard) => number> = {
-	newest: (a, b) => b.id - a.id,
+	// The demo comes last, and in its own order.
+	newest: (a, b) => Number(a.is_demo) - Number(b.is_demo) || (a.is_demo ? a.id - b.id : b.id - a.id),
 	name: (a, b) => byName.compare(a.name, b.name),
 	tempo: (a, b) => a.bpm - b.bpm,
 	stiff: (a, b) => stiffness(b) - stiffness(a),

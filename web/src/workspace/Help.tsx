@@ -1,5 +1,6 @@
 import { Button, Kbd, Modal, Popover, Tabs, Text } from "@mantine/core";
 import { useEffect, useState } from "react";
+import { SchemeToggle } from "../SchemeToggle";
 import classes from "./Help.module.css";
 import { keysByPlace } from "./keyList";
 
@@ -61,6 +62,7 @@ export function Help({ opened, onClose, onWalk }: HelpProps) {
 				<Button size="compact-sm" onClick={onWalk} data-walk>
 					Start the walk
 				</Button>
+				<SchemeToggle />
 			</div>
 			<Tabs defaultValue={keysByPlace[0].place}>
 				<Tabs.List>

@@ -38,9 +38,13 @@ export function Rows({ transport }: { transport: Transport }) {
 				<span>touch</span>
 				<Ruler />
 				<span className={classes.timeHead}>
-					<span>← early</span>
+					<span title="early">
+						← <span>early</span>
+					</span>
 					<MeasuredAgainst />
-					<span>late →</span>
+					<span title="late">
+						<span>late</span> →
+					</span>
 				</span>
 			</div>
 			<div className={classes.scroll} ref={ref} data-rows>

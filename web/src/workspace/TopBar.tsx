@@ -36,7 +36,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 			<Histories />
 			<TakesMenu />
 			<ExportMenu />
-			<span className={classes.roomy}>
+			<span className={classes.spacious}>
 				<SchemeToggle />
 			</span>
 			<Tooltip label="Keys and a walk through (?)">

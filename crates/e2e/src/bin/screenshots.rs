@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vivida_e2e::{App, Browser, import, large_song, middle};
+use vivida_e2e::{add_pass, App, Browser, import, large_song, middle};
 
 type Done = Result<(), Box<dyn std::error::Error>>;
 
@@ -63,15 +63,27 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.hover(470.0, 300.0).await?;
     keep(browser, folder, "row-opened").await?;
     browser.press("Closed hat").await?;
-    browser.press("Switch to dark").await?;
-    rest(browser).await?;
+    scheme(browser, "dark").await?;
     keep(browser, folder, "workspace-dark").await?;
-    browser.press("Switch to light").await?;
+    scheme(browser, "light").await?;
+    add_pass(browser, "arc", "arc").await?;
+    browser.drag("[data-arc-point='3']", 0.0, -18.0).await?;
+    browser.drag("[data-arc-point='5']", 0.0, 24.0).await?;
+    rest(browser).await?;
+    keep(browser, folder, "arc").await?;
     browser.resize(1024, 700).await?;
     rest(browser).await?;
     keep(browser, folder, "workspace-small").await?;
     browser.resize(1280, 800).await?;
     Ok(())
+}
+
+/// Light or dark: that is in Help.
+async fn scheme(browser: &Browser, wanted: &str) -> Done {
+    browser.click("[data-help]").await?;
+    browser.click(&format!("[role=dialog] [aria-label='Switch to {wanted}']")).await?;
+    browser.keys("\u{e00c}").await?;
+    rest(browser).await
 }
 
 /// Recipes, an aim chosen by pointing, and two takes held against one another.
@@ -125,7 +137,7 @@ async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.press("Take the groove").await?;
     browser.until("document.querySelector('[data-facts]')?.textContent.includes('steady to')").await?;
     browser
-        .run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('hits of')).click()")
+        .run("[...document.querySelectorAll('label')].find((one) => one.textContent.startsWith('show the hits')).click()")
         .await?;
     browser.find("[data-laid-hits]").await?;
     rest(browser).await?;
