@@ -79,14 +79,7 @@ impl Excerpt {
 
     /// Where the bars that are wanted begin and end.
     fn range(&self, path: &Path, song: &SongFile) -> Result<Option<(Ticks, Ticks)>, String> {
-        let Some(BarRange { from, to }) = self.bars else { return Ok(None) };
-        if to > song.bars() {
-            return Err(named(path, format!("there is no bar {to}; the file has {}", song.bars())));
-        }
-        if song.format == 2 {
-            return Err(named(path, "the tracks of a format 2 file are songs of their own; leave --bars out"));
-        }
-        Ok(Some((song.metre.bar(from).start, song.metre.bar(to + 1).start)))
+        self.bars.map(|bars| song.stretch(bars).map_err(|why| named(path, why))).transpose()
     }
 }
 

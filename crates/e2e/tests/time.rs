@@ -513,7 +513,9 @@ async fn time_goes_by_keyboard() -> Done {
     focus("[data-instrument='kick'] [data-chip]").await?;
     browser.keys(&key::ENTER.to_string()).await?;
     browser
-        .until("[...document.querySelectorAll('[role=menuitem]')].some((item) => item.textContent === 'Leave the pocket')")
+        .until(
+            "[...document.querySelectorAll('[role=menuitem]')].some((item) => item.textContent === 'Leave the pocket')",
+        )
         .await?;
     browser.keys(&format!("{0}{0}{0}{1}", key::DOWN, key::ENTER)).await?;
     kept(&browser, 1, "passes.length === 2").await?;

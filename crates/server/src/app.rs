@@ -82,6 +82,11 @@ impl Opened {
         perform(self.part(), self.chart(), &self.take.recipe, &context)
     }
 
+    /// The take without its passes.
+    pub fn play_written(&self) -> Performance {
+        perform(self.part(), self.chart(), &Recipe::default(), &self.context(1))
+    }
+
     pub fn written(&self) -> &Measured {
         Measured::written(self.part(), self.chart(), &self.context(1))
     }

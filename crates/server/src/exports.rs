@@ -1,37 +1,50 @@
 //! Taking songs away: what every part's take makes of them, as MIDI and WAV.
 
 use crate::api::*;
-use crate::app::{Answer, App, Loaded};
+use crate::app::{Answer, App, Loaded, Opened};
 use crate::problem::Problem;
 use crate::songs::part_name;
 use rocket::http::Status;
 use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
-use vivida_core::{BarRange, Performance, PlayedHit, Recipe, Ticks};
+use vivida_core::{Performance, PlayedHit, Ticks};
 use vivida_smf::{Arrangement, Export, Resolution, arrange, rounding, write};
 use vivida_sound::{Mixdown, Strike, strikes};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-impl App {
+/// A song as it stood at one moment, with all of its parts.
+struct Snapshot {
+    row: StoredSong,
+    song: Arc<Loaded>,
+    /// In their order. One that cannot be opened says why where it is needed.
+    parts: Vec<(StoredPart, Answer<Opened>)>,
+}
+
+impl Snapshot {
+    fn opened(&self, id: PartId) -> Answer<&Opened> {
+        let found = self.parts.iter().find(|(part, _)| part.id == id);
+        let (_, opened) = found.ok_or(StoreError::NotFound { what: "part of this song", id: id.0 })?;
+        opened.as_ref().map_err(Problem::clone)
+    }
+
     /// What goes into the file in the place of its parts: nothing where a part is as it came. With a range, only
     /// what belongs there sounds.
-    fn performances(&self, row: &StoredSong, start: Ticks, excerpt: &Excerpt) -> Answer<Vec<(usize, Performance)>> {
+    fn performances(&self, start: Ticks, excerpt: &Excerpt) -> Answer<Vec<(usize, Performance)>> {
         let mut performances = Vec::new();
-        for parts in row.parts.chunk_by(|a, b| a.position == b.position) {
-            let opened = |part: &StoredPart| self.open_stored(&*self.store(), row, part.clone(), None);
+        for parts in self.parts.chunk_by(|(a, _), (b, _)| a.position == b.position) {
             let play = |part: &StoredPart| -> Answer<Performance> {
-                let opened = opened(part)?;
+                let opened = self.opened(part.id)?;
                 let played = opened.play(start);
                 Ok(match excerpt.range {
                     Some((from, to)) => played.between(opened.part(), from, to),
                     None => played,
                 })
             };
-            let position = parts[0].position;
-            if let [part] = parts
+            let position = parts[0].0.position;
+            if let [(part, _)] = parts
                 && !part.muted
                 && !part.current().is_print
             {
@@ -40,21 +53,26 @@ impl App {
                 }
                 continue;
             }
+            let parts = parts.iter().map(|(part, _)| part);
             // Of several parts in one place the one that is asked for is heard alone, be it muted or not.
-            let only = excerpt.part.filter(|id| parts.iter().any(|part| part.id == *id));
-            let heard = parts.iter().filter(|part| only.map_or(!part.muted, |id| part.id == id));
+            let only = excerpt.part.filter(|id| parts.clone().any(|part| part.id == *id));
+            let heard = parts.filter(|part| only.map_or(!part.muted, |id| part.id == id));
             let played = heard.map(play).collect::<Answer<Vec<Performance>>>()?;
-            let own = opened(&parts[0])?;
-            performances.push((position, Performance::together(played).instead_of(&own.file_part().part)));
+            let of_file = self.song.file.parts.get(position);
+            let of_file = of_file.ok_or_else(|| Problem::field("part", "the song's file has no such part"))?;
+            performances.push((position, Performance::together(played).instead_of(&of_file.part)));
         }
         Ok(performances)
     }
+}
 
+impl App {
     /// The song as a Standard MIDI File.
     pub(crate) fn export_midi(&self, id: SongId, export: Export, wanted: &Wanted) -> Answer<(String, Vec<u8>)> {
-        let (row, song) = self.song_to_export(id)?;
-        let excerpt = excerpt(&row, &song, wanted)?;
-        let performances = self.performances(&row, export.start(&song.file), &excerpt)?;
+        let snapshot = self.snapshot(id)?;
+        let song = &snapshot.song;
+        let excerpt = excerpt(&snapshot.row, song, wanted)?;
+        let performances = snapshot.performances(export.start(&song.file), &excerpt)?;
         let arrangement = Arrangement {
             only: excerpt.position,
             bars: wanted.bars.map(|bars| (bars.from, bars.to)),
@@ -73,6 +91,10 @@ impl App {
 
     /// Several songs as Standard MIDI Files, zipped.
     pub(crate) fn export_songs(&self, ids: &[SongId]) -> Answer<Vec<u8>> {
+        if ids.len() > MOST_ZIPPED {
+            let detail = format!("{} songs are more than the {MOST_ZIPPED} of one zip file", ids.len());
+            return Err(Problem::field("ids", detail));
+        }
         let mut zip = Zip::new(Cursor::new(Vec::new()));
         for &id in ids {
             let (name, bytes) = self.export_midi(id, Export::default(), &Wanted::default())?;
@@ -83,17 +105,17 @@ impl App {
 
     /// What exporting would cost.
     pub(crate) fn export_info(&self, id: SongId) -> Answer<ExportInfo> {
-        let (row, song) = self.song_to_export(id)?;
-        let file = &song.file;
+        let snapshot = self.snapshot(id)?;
+        let file = &snapshot.song.file;
         let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true };
         let whole = Excerpt::default();
-        let early = self.performances(&row, with_lead_in.start(file), &whole)?;
+        let early = snapshot.performances(with_lead_in.start(file), &whole)?;
         let held = early.iter().flat_map(|(_, played)| played.sounding()).filter(|hit| hit.tick < Ticks(0.0)).count();
         let own = Export::default();
         Ok(ExportInfo {
             file_ppq: file.ppq.get() / file.factor,
             fine_ppq: file.ppq.get(),
-            rounding: rounding(file, &self.performances(&row, Ticks(0.0), &whole)?, own).0,
+            rounding: rounding(file, &snapshot.performances(Ticks(0.0), &whole)?, own).0,
             held_at_start: held as u32,
             smpte: file.smpte,
         })
@@ -102,18 +124,16 @@ impl App {
     /// The song played by the built-in kit, as it was written or as it is played: its name and its mixdown, and
     /// that of each instrument where the instruments are wanted.
     pub(crate) fn mixdown(&self, id: SongId, as_written: bool, wanted: &Wanted) -> Answer<Rendering> {
-        let (row, song) = self.song_to_export(id)?;
-        let file = &song.file;
-        let excerpt = excerpt(&row, &song, wanted)?;
+        let snapshot = self.snapshot(id)?;
+        let file = &snapshot.song.file;
+        let excerpt = excerpt(&snapshot.row, &snapshot.song, wanted)?;
         let from = excerpt.range.map_or(Ticks(0.0), |(from, _)| from);
         let mut all = Vec::new();
         let mut stems: Vec<(String, Vec<Strike>)> = Vec::new();
-        for part in row.parts.iter().filter(|part| excerpt.part.map_or(!part.muted, |id| part.id == id)) {
-            let mut opened = self.open_stored(&*self.store(), &row, part.clone(), None)?;
-            if as_written {
-                opened.take.recipe = Recipe::default();
-            }
-            let mut played = opened.play(Ticks(0.0));
+        let heard = |part: &StoredPart| excerpt.part.map_or(!part.muted, |id| part.id == id);
+        for (part, _) in snapshot.parts.iter().filter(|(part, _)| heard(part)) {
+            let opened = snapshot.opened(part.id)?;
+            let mut played = if as_written { opened.play_written() } else { opened.play(Ticks(0.0)) };
             if let Some((from, to)) = excerpt.range {
                 played = played.between(opened.part(), from, to);
             }
@@ -145,12 +165,14 @@ impl App {
         Ok(Rendering { name: excerpt.name, mix, stems })
     }
 
-    fn song_to_export(&self, id: SongId) -> Answer<(StoredSong, Arc<Loaded>)> {
+    fn snapshot(&self, id: SongId) -> Answer<Snapshot> {
         self.warm_song(id)?;
         let store = self.store();
         let row = store.song(id)?;
         let song = self.load(&*store, id)?;
-        Ok((row, song))
+        let open = |part: &StoredPart| (part.clone(), self.open_stored(&*store, &row, part.clone(), None));
+        let parts = row.parts.iter().map(open).collect();
+        Ok(Snapshot { row, song, parts })
     }
 }
 
@@ -181,18 +203,9 @@ fn excerpt(row: &StoredSong, song: &Loaded, wanted: &Wanted) -> Answer<Excerpt> 
         excerpt.position = Some(part.position);
         excerpt.name = format!("{}, {}", excerpt.name, part_name(part, song));
     }
-    if let Some(BarRange { from, to }) = wanted.bars {
-        let file = &song.file;
-        if from < 1 || to < from || to > file.bars() {
-            let detail = format!("bars {from} to {to} are not all there; the song has bars 1 to {}", file.bars());
-            return Err(Problem::field("bars", detail));
-        }
-        if file.format == 2 {
-            let detail = "the tracks of a format 2 file are songs of their own; export it whole";
-            return Err(Problem::field("bars", detail));
-        }
-        excerpt.range = Some((file.metre.bar(from).start, file.metre.bar(to + 1).start));
-        excerpt.name = format!("{}, bars {from}–{to}", excerpt.name);
+    if let Some(bars) = wanted.bars {
+        excerpt.range = Some(song.file.stretch(bars).map_err(|why| Problem::field("bars", why))?);
+        excerpt.name = format!("{}, bars {}–{}", excerpt.name, bars.from, bars.to);
     }
     Ok(excerpt)
 }
@@ -239,6 +252,9 @@ impl<W: Write + Seek> Write for Zip<W> {
 fn not_zipped(error: io::Error) -> Problem {
     Problem::new(Status::InternalServerError, "Not zipped", format!("The files could not be put together: {error}."))
 }
+
+/// The most songs in one zip file.
+const MOST_ZIPPED: usize = 1000;
 
 /// The longest WAV file, in s.
 const LONGEST_WAV: f64 = 3600.0;

@@ -13,6 +13,12 @@ pub(crate) fn hits(opened: &Opened) -> Answer<Vec<u8>> {
     })
 }
 
+/// A name as a cell: one that spreadsheets would take for a formula begins with an apostrophe.
+fn text(name: &str) -> String {
+    let is_formula = name.starts_with(['=', '+', '-', '@', '\t', '\r']);
+    if is_formula { format!("'{name}") } else { name.to_owned() }
+}
+
 fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
     let (file, chart, recipe) = (&opened.song.file, opened.chart(), &opened.take.recipe);
     let context = opened.context(opened.take.variation);
@@ -60,8 +66,8 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
         out.write_record([
             bar.number.to_string(),
             format!("{beat:.3}"),
-            instrument.to_owned(),
-            stroke.to_owned(),
+            text(instrument),
+            text(stroke),
             now.note.get().to_string(),
             velocity.map_or(String::new(), |velocity| velocity.get().to_string()),
             now.velocity.get().to_string(),

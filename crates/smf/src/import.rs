@@ -3,7 +3,7 @@
 use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
 use vivida_core::{
-    Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
+    BarRange, Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
 };
 
 /// The most notes that a song may have.
@@ -138,6 +138,18 @@ pub struct SongFile {
 }
 
 impl SongFile {
+    /// Where some bars begin and end, as far as they can be taken out by themselves; else why not.
+    pub fn stretch(&self, BarRange { from, to }: BarRange) -> Result<(Ticks, Ticks), String> {
+        let bars = self.bars();
+        if from < 1 || to < from || to > bars {
+            return Err(format!("bars {from} to {to} are not all there; the song has bars 1 to {bars}"));
+        }
+        if self.format == 2 {
+            return Err("the tracks of a format 2 file are songs of their own; take it whole".to_owned());
+        }
+        Ok((self.metre.bar(from).start, self.metre.bar(to + 1).start))
+    }
+
     /// The sections that the file's markers make: each lasts up to the next one.
     pub fn sections(&self) -> Vec<Section> {
         let bars = self.bars();

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vivida_e2e::{add_pass, App, Browser, import, large_song, middle};
+use vivida_e2e::{App, Browser, add_pass, import, large_song, middle};
 
 type Done = Result<(), Box<dyn std::error::Error>>;
 
