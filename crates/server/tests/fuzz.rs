@@ -304,6 +304,8 @@ fn revision(client: &Client, path: &str) -> Value {
     let mut parts = path.trim_start_matches('/').split(['/', '?']);
     let (of, id) = (parts.next().unwrap_or_default(), parts.next().and_then(|id| id.parse::<u64>().ok()));
     match (of, id) {
+        // What is joined are parts.
+        ("songs", Some(_)) if path.ends_with("/join") => get(client, "/parts/1").1["state"]["revision"].clone(),
         ("parts", Some(id)) => get(client, &format!("/parts/{id}")).1["state"]["revision"].clone(),
         ("songs", Some(id)) => get(client, &format!("/songs/{id}")).1["revision"].clone(),
         ("pockets", _) => get(client, "/songs/1/pockets").1[0]["revision"].clone(),
