@@ -151,6 +151,10 @@ pub enum Gesture {
         #[serde(default)]
         #[ts(optional)]
         on: Option<bool>,
+        /// Whether its dice are fresh each round.
+        #[serde(default)]
+        #[ts(optional)]
+        fresh: Option<bool>,
         /// A name of the person's own.
         #[serde(default)]
         #[ts(optional)]
@@ -284,11 +288,12 @@ impl<'a> Bench<'a> {
                 if *instead { Ok(Recipe::default().followed_by(&new)) } else { Ok(recipe.followed_by(&new)) }
             }
             Gesture::DuplicatePass { pass, others } => duplicated(recipe, *pass, *others),
-            Gesture::ChangePass { pass, on, name, aim } => {
+            Gesture::ChangePass { pass, on, fresh, name, aim } => {
                 let place = place_of(recipe, *pass)?;
                 let mut recipe = recipe.clone();
                 let one = &mut recipe.passes[place];
                 one.on = on.unwrap_or(one.on);
+                one.fresh = fresh.unwrap_or(one.fresh);
                 one.name = name.clone().or(one.name.take());
                 if let Some(aim) = aim {
                     one.aim = Aim::clone(aim);

@@ -60,6 +60,7 @@ mod aim;
 mod chart;
 mod detach;
 mod dice;
+mod drift;
 mod extract;
 mod fit;
 mod general_midi;
@@ -75,6 +76,7 @@ mod profile;
 mod recipe;
 mod regroup;
 mod report;
+mod room;
 mod section;
 mod settle;
 mod slots;
@@ -102,7 +104,7 @@ pub use kit::{
 };
 pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{
-    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Stage, aimed_by, perform, touched_by,
+    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Side, Stage, aimed_by, perform, touched_by,
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};

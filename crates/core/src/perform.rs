@@ -7,12 +7,13 @@ use crate::hit::{Hit, HitId, Part};
 use crate::kit::{Instrument, VelocityLayer};
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
+use crate::room::{LeftOut, LeftOuts};
 use crate::section::Section;
 use crate::settle::{Draft, key, settle};
 use crate::strokes::{self, StrokeRun};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashSet};
 use ts_rs::TS;
 
@@ -44,6 +45,22 @@ impl<'a> Context<'a> {
     }
 }
 
+/// A hand or a foot.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Side {
+    Left,
+    Right,
+}
+
+impl Side {
+    /// The other one.
+    pub fn other(self) -> Side {
+        if self == Side::Left { Side::Right } else { Side::Left }
+    }
+}
+
 /// One hit as it is played.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlayedHit {
@@ -63,13 +80,15 @@ pub struct PlayedHit {
     pub channel: Channel,
     /// The pass that silenced it; such a hit is shown, but does not sound.
     pub silenced: Option<PassId>,
+    /// The hand or foot that a pass gave it to.
+    pub hand: Option<Side>,
 }
 
 impl PlayedHit {
     /// A hit played as it is written.
     pub fn as_written(hit: &Hit) -> PlayedHit {
         let Hit { id, tick, length, velocity, release, note, channel } = *hit;
-        PlayedHit { id, tick, length, velocity, release, note, channel, silenced: None }
+        PlayedHit { id, tick, length, velocity, release, note, channel, silenced: None, hand: None }
     }
 }
 
@@ -99,6 +118,8 @@ pub struct PassReport {
     pub added: u32,
     /// Hits that it silenced.
     pub silenced: u32,
+    /// Hits that it would have added, had there been room; `said` says why there was none.
+    pub left_out: u32,
     /// The furthest move in time.
     pub largest_move: Millis,
     /// The mean distance moved in time, of the touched hits.
@@ -165,7 +186,7 @@ pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'
     let mut stage = Stage::new(part, chart, context);
     for pass in &recipe.passes {
         if pass.id == wanted {
-            let dice = Dice::new(context.variation, pass.id, context.round);
+            let dice = dice_of(pass, context);
             return pass.aim.meant(&stage, &dice).into_iter().map(|index| stage.id(index)).collect();
         }
         if pass.on {
@@ -231,6 +252,7 @@ pub struct Stage<'a> {
     /// The song's pockets.
     pub(crate) pockets: &'a Pockets,
     pub(crate) variation: u32,
+    /// The round that the dice of the pass at work hang on.
     pub(crate) round: u32,
     /// Where the stretches begin and end that the pass at work aims at, in ticks; none means all.
     stretches: Vec<(f64, f64)>,
@@ -248,6 +270,9 @@ pub struct Stage<'a> {
     silent: usize,
     renamed: usize,
     was: Was,
+    left_out: LeftOuts,
+    /// The hand or foot that a pass gave each hit to.
+    pub(crate) hand: Vec<Option<Side>>,
     /// Where each hit begins, in ticks.
     pub onset: Vec<f64>,
     /// How long it lasts, in ticks.
@@ -280,6 +305,8 @@ impl<'a> Stage<'a> {
             silent: 0,
             renamed: 0,
             was: Was::default(),
+            left_out: LeftOuts::default(),
+            hand: vec![None; hits.len()],
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
@@ -342,6 +369,11 @@ impl<'a> Stage<'a> {
             None => self.chart.weight(self.part, self.metre, index),
             Some(made) => self.metre.weight(Ticks(made.anchor)),
         }
+    }
+
+    /// Where it belongs, in quarter notes.
+    pub(crate) fn quarters(&self, index: usize) -> f64 {
+        self.anchor(index).0 / self.metre.ppq().as_f64()
     }
 
     /// Where it belongs, in seconds.
@@ -472,10 +504,21 @@ impl<'a> Stage<'a> {
         self.channel.push(hit.channel);
         self.instrument.push(self.chart.instrument_of(hit.note, hit.channel).map(|place| place as u16));
         self.silenced.push(None);
+        self.hand.push(None);
         self.onset.push(hit.onset.0);
         self.length.push(hit.length.0);
         self.velocity.push(hit.velocity);
         true
+    }
+
+    /// Whether a pass made it.
+    pub(crate) fn is_made(&self, index: usize) -> bool {
+        self.made_at(index).is_some()
+    }
+
+    /// Counts a hit that could not be made.
+    pub(crate) fn leave_out(&mut self, why: LeftOut) {
+        self.left_out.count(why);
     }
 
     /// Keeps a hit from sounding.
@@ -496,13 +539,18 @@ impl<'a> Stage<'a> {
     }
 
     fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(HitId)) -> PassReport {
-        let dice = Dice::new(context.variation, pass.id, context.round);
+        let dice = dice_of(pass, context);
+        self.round = if pass.fresh { context.round } else { 0 };
         let aimed = pass.aim.meant(self, &dice);
         let (count, silent) = (self.count(), self.silent);
         self.stretches = pass.aim.stretches(self.metre, self.sections);
         let mut was = std::mem::take(&mut self.was);
         was.remember(self, &aimed, &pass.action);
-        pass.action.act(self, &aimed, &dice);
+        self.left_out = LeftOuts::default();
+        let many = aimed.len() * pass.action.makes();
+        if many <= MOST_MADE {
+            pass.action.act(self, &aimed, &dice);
+        }
         if self.count() > count {
             let mut order: Vec<usize> = (0..self.count()).collect();
             self.sort(&mut order);
@@ -519,8 +567,13 @@ impl<'a> Stage<'a> {
             mean_move: Millis(0.0),
             largest_change: 0.0,
             mean_change: 0.0,
-            said: pass.action.said(self),
+            left_out: self.left_out.all(),
+            said: None,
             line: pass.action.line(self),
+        };
+        report.said = match many {
+            0..=MOST_MADE => joined(pass.action.said(self), self.left_out.said()),
+            _ => Some(format!("This could make {many} hits, more than {MOST_MADE}; aim it at fewer. It makes none.")),
         };
         for (place, &index) in aimed.iter().enumerate() {
             let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[index] - was).abs());
@@ -586,6 +639,7 @@ impl<'a> Stage<'a> {
             note: self.note[index],
             channel: self.channel[index],
             silenced: self.silenced[index],
+            hand: self.hand[index],
         };
         let made = |(made, index): (&Made, usize)| {
             let Made { pass, parent, anchor, .. } = *made;
@@ -593,6 +647,21 @@ impl<'a> Stage<'a> {
         };
         let written = (0..hits.len()).map(played).collect();
         (written, self.made.iter().zip(hits.len()..).map(made).collect())
+    }
+}
+
+/// The most hits that one pass may make.
+const MOST_MADE: usize = 200_000;
+
+/// The dice of a pass; they hang on the round where they are fresh each round.
+fn dice_of(pass: &Pass, context: &Context<'_>) -> Dice {
+    Dice::new(context.variation, pass.id, if pass.fresh { context.round } else { 0 })
+}
+
+fn joined(one: Option<String>, other: Option<String>) -> Option<String> {
+    match (one, other) {
+        (Some(one), Some(other)) => Some(format!("{one} {other}")),
+        (one, other) => one.or(other),
     }
 }
 
@@ -626,7 +695,8 @@ impl Was {
         keep(&mut self.onset, &stage.onset, aimed, family != ActionFamily::Touch);
         keep(&mut self.length, &stage.length, aimed, family != ActionFamily::Touch);
         keep(&mut self.velocity, &stage.velocity, aimed, family != ActionFamily::Time);
-        keep(&mut self.note, &stage.note, aimed, family == ActionFamily::Hand);
+        let renames = matches!(family, ActionFamily::Hand | ActionFamily::Hands);
+        keep(&mut self.note, &stage.note, aimed, renames);
     }
 }
 

@@ -22,6 +22,10 @@ pub struct Pass {
     pub id: PassId,
     /// A switched-off pass equals a removed one.
     pub on: bool,
+    /// Its dice hang on the round of the loop, too.
+    #[serde(skip_serializing_if = "is_not")]
+    #[ts(optional, as = "Option<bool>")]
+    pub fresh: bool,
     /// A name of the person's own.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -35,7 +39,7 @@ pub struct Pass {
 impl Pass {
     /// A pass that is on and has no name of its own.
     pub fn new(id: u32, aim: Aim, action: Action) -> Pass {
-        Pass { id: PassId(id), on: true, name: None, aim, action }
+        Pass { id: PassId(id), on: true, fresh: false, name: None, aim, action }
     }
 }
 
@@ -69,6 +73,8 @@ struct RawPass {
     #[serde(default = "yes")]
     on: bool,
     #[serde(default)]
+    fresh: bool,
+    #[serde(default)]
     name: Option<String>,
     #[serde(default)]
     aim: Aim,
@@ -77,6 +83,10 @@ struct RawPass {
 
 fn yes() -> bool {
     true
+}
+
+fn is_not(value: &bool) -> bool {
+    !value
 }
 
 #[derive(Deserialize)]
@@ -110,7 +120,14 @@ impl Recipe {
         for (index, pass) in raw.passes.into_iter().enumerate() {
             let action = Action::from_value(pass.action)
                 .map_err(|(field, message)| RecipeError::new(format!("passes[{index}].action.{field}"), message))?;
-            passes.push(Pass { id: PassId(pass.id), on: pass.on, name: pass.name, aim: pass.aim, action });
+            passes.push(Pass {
+                id: PassId(pass.id),
+                on: pass.on,
+                fresh: pass.fresh,
+                name: pass.name,
+                aim: pass.aim,
+                action,
+            });
         }
         let recipe = Recipe { passes };
         recipe.check_passes()?;
@@ -160,6 +177,11 @@ impl Recipe {
             }
         }
         Ok(())
+    }
+
+    /// Whether its rounds differ.
+    pub fn is_fresh(&self) -> bool {
+        self.passes.iter().any(|pass| pass.on && pass.fresh)
     }
 
     /// An id that no pass has yet.

@@ -170,7 +170,7 @@ impl Manner {
                 steps.push((at(instruments), action));
             }
         };
-        add(of(&|_, one| !stiff(one)), Action::Vary(Vary { by: self.vary, spread: Spread::Bell }));
+        add(of(&|_, one| !stiff(one)), Action::Vary(Vary { by: self.vary, spread: Spread::Bell, ..Vary::default() }));
         let hands = [Family::Hat, Family::Snare, Family::Tom, Family::Ride, Family::HandPercussion];
         if self.fast > 0.0 {
             let fast = FastHands { softer: self.fast, reference: Millis(150.0), climb: 0 };

@@ -21,18 +21,18 @@ pub struct StrokeRun {
 }
 
 /// What a stroke may belong to.
-struct Chain {
+pub(crate) struct Chain {
     /// Where its newest stroke begins, in s.
     at: f64,
     /// The gap before that stroke, in ms.
-    gap: f64,
+    pub gap: f64,
 }
 
 impl Chain {
-    const NEW: Chain = Chain { at: f64::NEG_INFINITY, gap: f64::INFINITY };
+    pub const NEW: Chain = Chain { at: f64::NEG_INFINITY, gap: f64::INFINITY };
 
     /// Takes the next hit; answers whether a stroke begins with it.
-    fn take(&mut self, at: f64) -> bool {
+    pub fn take(&mut self, at: f64) -> bool {
         let begins = at - self.at > TOGETHER + 1e-9;
         if begins {
             self.gap = (at - self.at) * 1000.0;

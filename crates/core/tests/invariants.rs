@@ -5,9 +5,11 @@ use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::slice;
 use vivida_core::action::{
-    Accents, Arc, ArcLine, ArcPoint, ArcSections, ByHand, Contrast, Draw, Fan, FanOrder, FastHands, Groove,
-    GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, Length, LengthOf, Level, Limits, LimitsHow, Loosen,
-    Match, NoTwins, Pocket, PocketId, PocketSettings, Pull, Set, Shape, Spread, Swell, SwellOf, Swing, Vary, Wanders,
+    Accents, Arc, ArcLine, ArcPoint, ArcSections, ByHand, Contrast, Curve, Drag, Draw, Drifts, Fan, FanOrder,
+    FastHands, Flam, Ghosts, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, LeaveFree, Length,
+    LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull, Recolour,
+    Roll, RollCut, RollMain, RollOver, Set, Shape, Spread, Sticking, StickingAcross, StickingPattern, StickingStart,
+    Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
 };
 use vivida_core::*;
 
@@ -165,7 +167,89 @@ fn actions() -> impl Strategy<Value = Action> {
             wanders: Wanders::Apart,
             ..Loosen::default()
         })),
+        hands(),
         by_hand().prop_map(Action::ByHand),
+    ]
+}
+
+fn hands() -> impl Strategy<Value = Action> {
+    let curves = proptest::sample::select(vec![Curve::Straight, Curve::Late, Curve::Early]);
+    let strokes = proptest::sample::select(vec!["side stick", "bell", "closed", "nothing of the kind"]);
+    prop_oneof![
+        (
+            proptest::sample::subsequence((-8..=8).filter(|slot| *slot != 0).collect::<Vec<i32>>(), 0..6),
+            ranges(),
+            grids(),
+            0.0..100.0,
+            0..3u8
+        )
+            .prop_map(|(slots, (from, to), grid, odds, free)| Action::Ghosts(Ghosts {
+                grid,
+                slots,
+                from,
+                to,
+                odds: Percent(odds),
+                free: [LeaveFree::None, LeaveFree::Kick, LeaveFree::Others][usize::from(free)],
+            })),
+        (8.0..120.0, 0.0..120.0)
+            .prop_map(|(before, share)| Action::Flam(Flam { before: Millis(before), share: Percent(share) })),
+        (16.0..240.0, 0.0..120.0)
+            .prop_map(|(before, share)| Action::Drag(Drag { before: Millis(before), share: Percent(share) })),
+        ((any::<bool>(), any::<bool>(), any::<bool>()), 1.0..20.0, (grids(), grids()), 1.0..150.0, 1.0..150.0, curves)
+            .prop_map(|((by_grid, next, last), strokes, (grid, length), from, to, curve)| Action::Roll(Roll {
+                cut: if by_grid { RollCut::Grid } else { RollCut::Strokes },
+                strokes,
+                grid,
+                over: if next { RollOver::Next } else { RollOver::Length },
+                length,
+                from: Percent(from),
+                to: Percent(to),
+                curve,
+                main: if last { RollMain::Last } else { RollMain::First },
+            })),
+        ("[RL]{1,9}", any::<bool>(), any::<bool>(), 0.0..40.0, 0.0..30.0).prop_map(
+            |(word, bar, apart, softer, late)| {
+                Action::Sticking(Sticking {
+                    pattern: StickingPattern::Own,
+                    word,
+                    start: if bar { StickingStart::Bar } else { StickingStart::Run },
+                    across: if apart { StickingAcross::Apart } else { StickingAcross::Drums },
+                    softer,
+                    late: Millis(late),
+                    ..Sticking::default()
+                })
+            }
+        ),
+        (strokes.clone(), 0..3u8, -48.0..48.0).prop_map(|(stroke, to, keys)| Action::Swap(Swap {
+            to: [SwapTo::Stroke, SwapTo::Instrument, SwapTo::Keys][usize::from(to)],
+            stroke: stroke.to_owned(),
+            instrument: InstrumentId::new("snare"),
+            keys,
+        })),
+        (vec((proptest::option::of(strokes), -9..9i32, 0.0..100.0), 1..5), proptest::option::of(1.0..4.0)).prop_map(
+            |(ways, running)| {
+                let way = |(stroke, keys, odds): (Option<&str>, i32, f64)| Way {
+                    stroke: stroke.map(str::to_owned),
+                    keys,
+                    odds,
+                };
+                Action::Recolour(Recolour { ways: ways.into_iter().map(way).collect(), running })
+            }
+        ),
+        (0.0..100.0).prop_map(|sounds| Action::Odds(Odds { sounds: Percent(sounds) })),
+        (0.0..64.0, 0.0..2.0).prop_map(|(by, slowness)| Action::Vary(Vary {
+            by,
+            how: VaryHow::Natural,
+            slowness,
+            ..Vary::default()
+        })),
+        (0.0..50.0, 0.0..2.0, any::<bool>()).prop_map(|(wander, slowness, apart)| Action::Loosen(Loosen {
+            wander: Millis(wander),
+            slowness,
+            drifts: Drifts::Natural,
+            wanders: if apart { Wanders::Apart } else { Wanders::Together },
+            ..Loosen::default()
+        })),
     ]
 }
 
@@ -491,12 +575,23 @@ proptest! {
             Action::FastHands(FastHands { softer: 0.0, ..FastHands::default() }),
             Action::NoTwins(NoTwins { least: 0.0, ..NoTwins::default() }),
             Action::Layer(Layer { amount: Percent(0.0), ..Layer::default() }),
+            Action::Ghosts(Ghosts { odds: Percent(0.0), ..Ghosts::default() }),
+            Action::Flam(Flam { share: Percent(0.0), ..Flam::default() }),
+            Action::Drag(Drag { share: Percent(0.0), ..Drag::default() }),
+            Action::Roll(Roll { strokes: 1.0, ..Roll::default() }),
+            Action::Sticking(Sticking { softer: 0.0, late: Millis(0.0), ..Sticking::default() }),
+            Action::Swap(Swap { to: SwapTo::Keys, keys: 0.0, ..Swap::default() }),
+            Action::Recolour(Recolour { ways: vec![Way { stroke: None, keys: 0, odds: 50.0 }], running: None }),
+            Action::Odds(Odds { sounds: Percent(100.0) }),
             Action::ByHand(ByHand::default()),
         ];
         prop_assert_eq!(neutral.len(), Action::all().len(), "an action without a neutral setting here");
         for action in neutral {
-            let played = play(&part, &one(aim.clone(), action), 1);
+            let mut played = play(&part, &one(aim.clone(), action), 1);
+            // Which hand plays what is seen, not heard.
+            played.written.iter_mut().for_each(|hit| hit.hand = None);
             prop_assert_eq!(&played.written, &plain(&part));
+            prop_assert!(played.made.is_empty());
             prop_assert_eq!(played.passes[0].touched, 0);
         }
     }
@@ -623,7 +718,11 @@ proptest! {
         let (mut early, mut later) = (early.passes, later.passes);
         number(&mut early, 1);
         number(&mut later, 100);
-        let made = |passes: &[&[Pass]]| play(&part, &Recipe { passes: passes.concat() }, 1).made;
+        let made = |passes: &[&[Pass]]| {
+            let mut made = play(&part, &Recipe { passes: passes.concat() }, 1).made;
+            made.retain(|one| one.pass == PassId(90));
+            made
+        };
         // What a pass makes goes by itself alone, whatever is done before and after.
         let alone = made(&[slice::from_ref(&maker)]);
         let among = made(&[&early, slice::from_ref(&maker), &later]);
@@ -642,6 +741,45 @@ proptest! {
             let report = play(&part, &Recipe { passes: vec![maker, lean] }, 1).passes;
             prop_assert_eq!(report[1].aimed, 1);
         }
+    }
+
+    #[test]
+    fn made_hits_go_by_pass_and_parent(part in parts(), aim in aims(), maker in hands(), early in recipes()) {
+        let mut early = early.passes;
+        early.iter_mut().zip(1..).for_each(|(pass, id)| pass.id = PassId(id));
+        let passes = |on| [&early[..], &[Pass { on, ..Pass::new(90, aim.clone(), maker.clone()) }]].concat();
+        let performance = play(&part, &Recipe { passes: passes(true) }, 1);
+        let mut seen = BTreeSet::new();
+        for one in performance.hits() {
+            prop_assert!(seen.insert(one.id) && one.id.get() < 1 << 53, "{:?} is there twice", one.id);
+        }
+        for one in performance.made.iter().filter(|one| one.pass == PassId(90)) {
+            let parent = one.parent.unwrap();
+            prop_assert!((0..200).any(|ordinal| HitId::made(PassId(90), parent, ordinal) == one.played.id));
+            prop_assert!(one.played.tick >= Ticks(0.0));
+        }
+        let off = play(&part, &Recipe { passes: passes(false) }, 1);
+        let others: Vec<HitId> = performance.made.iter().filter(|one| one.pass != PassId(90)).map(|one| one.played.id).collect();
+        prop_assert_eq!(off.made.iter().map(|one| one.played.id).collect::<Vec<_>>(), others);
+    }
+
+    #[test]
+    fn rounds_differ_only_where_asked(part in parts(), recipe in recipes(), action in actions()) {
+        let song = Song::new();
+        let chart = song.chart(&part);
+        let at = |recipe: &Recipe, round| perform(&part, &chart, recipe, &Context { round, ..song.context(1) });
+        prop_assert_eq!(at(&recipe, 0), at(&recipe, 5));
+        // With fresh dice on a pass at the snare only the snare is another.
+        let mut with_fresh = recipe.clone();
+        let id = with_fresh.free_id();
+        let by_hand = matches!(action, Action::ByHand(_) | Action::Swap(_) | Action::Recolour(_));
+        prop_assume!(!by_hand);
+        with_fresh.passes.push(Pass { id, fresh: true, ..Pass::new(0, Aim::at("snare"), action) });
+        let others = |performance: &Performance| {
+            let is_snare = |hit: &PlayedHit| chart.instrument_of(hit.note, hit.channel).is_some_and(|place| chart.kit.instruments[place].id == InstrumentId::new("snare"));
+            performance.hits().filter(|hit| !is_snare(hit)).copied().collect::<Vec<_>>()
+        };
+        prop_assert_eq!(others(&at(&with_fresh, 0)), others(&at(&with_fresh, 5)));
     }
 
     #[test]

@@ -137,6 +137,7 @@ pub(crate) fn columns(
     let velocities = || written.iter().map(|hit| hit.velocity.get()).collect();
     let velocities = (known[1] != Some(&touch_key)).then(velocities);
     let silenced = performance.hits().filter_map(|hit| Some((hit.id, hit.silenced?)));
+    let hands = performance.hits().filter_map(|hit| Some((hit.id, hit.hand?)));
     // Which drum plays a hit is told where that is not as it was written.
     let elsewhere =
         written.iter().zip(opened.part().hits()).filter(|(hit, was)| hit.note != was.note).map(|(hit, _)| {
@@ -150,6 +151,7 @@ pub(crate) fn columns(
         touch_key,
         velocities,
         silenced: silenced.collect(),
+        hands: hands.collect(),
         elsewhere: elsewhere.collect(),
         made: made(opened, &performance.made),
         turned: turned.collect(),

@@ -15,6 +15,7 @@ fn note(value: u8) -> Note {
 fn played(tick: f64, length: f64, key: u8, hard: u8) -> PlayedHit {
     PlayedHit {
         silenced: None,
+        hand: None,
         id: HitId::new(0),
         tick: Ticks(tick),
         length: Ticks(length),

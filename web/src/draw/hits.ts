@@ -42,6 +42,10 @@ export interface HitsPicture {
 	/** Ringed, by their ids. */
 	selected: Set<number>;
 	silent: boolean;
+	/** Hands and feet are written beside hits. */
+	hands: boolean;
+	/** Made hits are joined to what they were made from. */
+	kin: boolean;
 	colours: Roles;
 }
 
@@ -113,6 +117,11 @@ export function drawHits(
 			stamp(context, dot(colour, kind, strong(hit)), [hit], playedAt);
 		}
 	}
+	if (played && playedAt && reading === "played") {
+		const made = shown.filter((hit) => hit >= written.ids.length && sounds(hit));
+		if (!picture.all) drawKin(context, picture, made, playedAt);
+		if (picture.hands) drawHands(context, picture, shown.filter(sounds), playedAt);
+	}
 	const chosen = shown.filter((hit) => picture.selected.has(ids[hit]));
 	if (chosen.length > 0) stamp(context, dot(colours.ink, "ring", true), chosen, playedAt ?? writtenAt);
 	context.globalAlpha = 1;
@@ -138,6 +147,53 @@ function drawLines(
 	}
 	context.stroke();
 	context.globalAlpha = silent ? 0.3 : 1;
+}
+
+/** From what was made to what it was made from, where that is asked for or the hit is selected. */
+function drawKin(
+	context: CanvasRenderingContext2D,
+	{ colours, played, lit, selected, kin, hits, silent }: HitsPicture,
+	made: number[],
+	at: PlaceOf,
+) {
+	if (!played) return;
+	const wanted = made.filter((hit) => kin || lit?.has(played.ids[hit]) || selected.has(played.ids[hit]));
+	if (wanted.length === 0) return;
+	const own = new Map(hits.map((hit) => [played.ids[hit], hit]));
+	context.strokeStyle = colours.added;
+	context.globalAlpha = silent ? 0.2 : 0.7;
+	context.lineWidth = 0.8;
+	context.beginPath();
+	for (const hit of wanted) {
+		const parent = own.get(played.made.get(played.ids[hit])?.parent ?? -1);
+		if (parent === undefined) continue;
+		const [from, to] = [at(parent), at(hit)];
+		context.moveTo(from.x, from.y);
+		context.lineTo(to.x, to.y);
+	}
+	context.stroke();
+	context.globalAlpha = silent ? 0.3 : 1;
+}
+
+/** R and L beside hits. */
+function drawHands(
+	context: CanvasRenderingContext2D,
+	{ colours, played, silent }: HitsPicture,
+	hits: number[],
+	at: PlaceOf,
+) {
+	if (!played || played.hands.size === 0) return;
+	context.globalAlpha = silent ? 0.3 : 1;
+	context.font = "600 9px 'Public Sans Variable'";
+	context.textAlign = "center";
+	for (const hit of hits) {
+		const side = played.hands.get(played.ids[hit]);
+		if (!side) continue;
+		const { x, y } = at(hit);
+		context.fillStyle = side === "right" ? colours.ink : colours.quiet;
+		// Above the dot, or beneath it where there is no room.
+		context.fillText(side === "right" ? "R" : "L", x, y > 16 ? y - 6 : y + 13);
+	}
 }
 
 /** From each grid line to the hit that is meant for it, where they are far apart. */

@@ -51,7 +51,12 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.open,
 	state.against,
 	state.part.kit,
+	showsHands(state),
 ];
+
+/** A pass that gives hits to hands is pointed at, or was last. */
+const showsHands = ({ focus, recipe }: WorkspaceState) =>
+	recipe.passes.some(({ id, action }) => id === focus && action.kind === "sticking");
 
 /** The hits of one instrument: height is velocity, sideways is time. */
 export function HitsCanvas({ index, height }: { index: number; height: number }) {
@@ -110,6 +115,8 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
+				hands: state.open === instrument.id || showsHands(state),
+				kin: state.open === instrument.id,
 				colours: paint,
 			});
 		};
@@ -305,6 +312,8 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	const made = performance?.made.get(id);
 	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
 	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
+	const side = performance?.hands.get(id);
+	if (side) words.push(part.kit.instruments[index].limb.endsWith("foot") ? `${side} foot` : `${side} hand`);
 	if (!performance) return words.join(", ");
 	const silencer = performance.silenced.get(id);
 	if (silencer !== undefined) {

@@ -5,6 +5,7 @@ import type {
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
+	Side,
 } from "../api/generated/types";
 import { reused } from "../reused";
 
@@ -33,6 +34,8 @@ export interface Played {
 	reading: Measured;
 	/** The ids of what does not sound, and the pass that silenced each. */
 	silenced: Map<number, number>;
+	/** By their ids: the hand or foot that a pass gave them to. */
+	hands: Map<number, Side>;
 	/** By their ids. */
 	made: Map<number, Made>;
 	/** Where each belongs in the metre, in ticks. */
@@ -87,6 +90,7 @@ export function received(
 		passes: kept(before?.passes, passes),
 		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
+		hands: new Map(columns.hands),
 		made: new Map(
 			made.ids.map((id, place) => [id, { pass: made.passes[place], parent: made.parents[place] }]),
 		),
@@ -177,6 +181,7 @@ function looksOf(before: Played | null, now: Played) {
 		if (!before || !old || old.length !== own.length) return ++looks;
 		const otherTiming = before.ticks !== now.ticks;
 		const otherTouch = before.velocities !== now.velocities;
+		const otherHands = before.hands.size > 0 || now.hands.size > 0;
 		const otherSilence = before.silenced.size > 0 || now.silenced.size > 0;
 		for (let place = 0; place < own.length; place++) {
 			const index = own[place];
@@ -186,7 +191,8 @@ function looksOf(before: Played | null, now: Played) {
 				before.ids[index] !== id ||
 				(otherTouch && before.velocities[index] !== now.velocities[index]) ||
 				(otherTiming && before.ticks[index] !== now.ticks[index]) ||
-				(otherSilence && before.silenced.get(id) !== now.silenced.get(id))
+				(otherSilence && before.silenced.get(id) !== now.silenced.get(id)) ||
+				(otherHands && before.hands.get(id) !== now.hands.get(id))
 			)
 				return ++looks;
 		}

@@ -6,6 +6,7 @@ import type { PartDetail, SongDetail } from "../api/generated/types";
 import { type PlayedPart, Player, type Score } from "../audio/player";
 import { louder, type Played, received } from "./played";
 import { secondsAt } from "./song";
+import { mostRounds, roundsDiffer } from "./state/playback";
 import { type Against, beforeOf, useWorkspaceStore, type Workspace, type WorkspaceState } from "./store";
 
 export interface Transport {
@@ -184,22 +185,24 @@ function useFollowing(store: Workspace, others: { current: Other[] }) {
 	}, [store, queries, others]);
 }
 
-/** The variation of the next round, made ready while this one sounds. */
+/** The next round, made ready while this one sounds. */
 interface NextRound {
 	variation: number;
+	round: number;
 	played: Played;
 }
 
-/** Asks for the performance of the next variation. */
+/** Asks for the performance of the next round: of the next variation, where each round is another one. */
 async function nextRound(store: Workspace): Promise<NextRound | null> {
 	const state = store.getState();
-	const variation = (state.variation % 9999) + 1;
+	const variation = state.fresh ? (state.variation % 9999) + 1 : state.variation;
+	const round = state.fresh ? state.round : (state.round + 1) % mostRounds;
 	const { recipe, soloPass, audition, pocketDrafts: pockets } = state;
 	const heard = { alone: soloPass ?? undefined, audition: audition ?? undefined };
-	const request = { recipe, variation, round: 0, pockets, ...heard };
+	const request = { recipe, variation, round, pockets, ...heard };
 	const columns = await client.perform(state.part.state.id, request);
 	const played = received(null, null, columns, state.part);
-	return played && { variation, played };
+	return played && { variation, round, played };
 }
 
 export function usePlayer(): Transport {
@@ -220,15 +223,15 @@ export function usePlayer(): Transport {
 	const update = useCallback(() => {
 		if (!player.current) return;
 		const state = store.getState();
-		const upcoming = state.fresh && state.looping ? (next.current?.played ?? null) : null;
+		const upcoming = roundsDiffer(state) && state.looping ? (next.current?.played ?? null) : null;
 		player.current.update(scoreOf(state, othersNow.current, upcoming));
 	}, [store]);
 
-	/** With each round another variation: the next one is fetched while this one sounds. */
+	/** With each round another variation, or other dice: the next one is fetched while this one sounds. */
 	const prepareRound = useCallback(() => {
 		next.current = null;
 		const number = ++asked.current;
-		if (!store.getState().fresh || !player.current?.playing) return;
+		if (!roundsDiffer(store.getState()) || !player.current?.playing) return;
 		nextRound(store)
 			.then((found) => {
 				if (number !== asked.current) return;
@@ -240,7 +243,7 @@ export function usePlayer(): Transport {
 
 	const enterRound = useCallback(() => {
 		const entered = next.current;
-		if (entered && store.getState().fresh) store.getState().enterRound(entered.variation, entered.played);
+		if (entered && roundsDiffer(store.getState())) store.getState().enterRound(entered);
 		prepareRound();
 	}, [store, prepareRound]);
 
@@ -250,7 +253,9 @@ export function usePlayer(): Transport {
 			if (state.othersChanged !== before.othersChanged)
 				void queries.invalidateQueries({ queryKey: ["other"] });
 			if (state.pocketDrafts !== before.pocketDrafts) following();
-			if (state.fresh !== before.fresh || (state.fresh && state.recipe !== before.recipe)) prepareRound();
+			const differ = roundsDiffer(state);
+			const changed = state.recipe !== before.recipe || state.round !== before.round;
+			if (differ !== roundsDiffer(before) || (differ && changed)) prepareRound();
 			const heard = [
 				state.performance,
 				state.reading,

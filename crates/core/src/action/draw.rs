@@ -45,12 +45,10 @@ impl Act for Draw {
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
-        if self.from > self.to {
-            return Err(("from".to_owned(), format!("{} is above {}", self.from.get(), self.to.get())));
-        }
-        Ok(())
+        super::in_order("from", self.from, self.to)
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

@@ -111,6 +111,7 @@ impl Act for Fan {
             ),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         if self.over.0 == 0.0 {

@@ -176,6 +176,7 @@ impl Act for Groove {
             ),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
         self.groove.check().map_err(|(field, message)| (format!("groove.{field}"), message))

@@ -19,7 +19,8 @@ pub enum LengthOf {
 }
 
 /// How long hits last: a share of their own length, of the time to the next hit of their
-/// instrument, or of a set time. The last hit of an instrument has no next and keeps its length.
+/// instrument, or of a set time. The last hit of an instrument has no next and keeps its length. Each may be longer
+/// or shorter by dice: length := share · what it is a share of · (1 ± vary·u).
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Length {
@@ -29,11 +30,13 @@ pub struct Length {
     pub of: LengthOf,
     /// 1 to 5000 ms: the set time.
     pub time: Millis,
+    /// 0 to 100 %: how much longer or shorter each may be, by dice.
+    pub vary: Percent,
 }
 
 impl Default for Length {
     fn default() -> Length {
-        Length { share: Percent(100.0), of: LengthOf::Own, time: Millis(100.0) }
+        Length { share: Percent(100.0), of: LengthOf::Own, time: Millis(100.0), vary: Percent(0.0) }
     }
 }
 
@@ -43,7 +46,7 @@ impl Act for Length {
         title: "Length",
         family: ActionFamily::Time,
         words: &["duration", "gate", "legato", "staccato", "sustain", "note length", "shorten"],
-        sentence: "last {share} of {of}[; the set time is {time}].",
+        sentence: "last {share} of {of}[ ({time})][, give or take {vary}].",
         brief: "{share} of {of}",
         explains: "How long hits last: scaled, set, or up to the next.",
         points: &[
@@ -66,11 +69,13 @@ impl Act for Length {
                     ],
                 },
             ),
-            Setting::new("time", "set time", Values::number(1.0, 5000.0, 5.0, "ms", None)).quiet(100.0),
+            Setting::new("time", "set time", Values::number(1.0, 5000.0, 5.0, "ms", None)).when("of", "set"),
+            Setting::new("vary", "give or take", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
-    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
+    fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let share = self.share.factor();
         let next = if self.of == LengthOf::Next { next_onsets(stage) } else { Vec::new() };
         for &index in aimed {
@@ -80,7 +85,8 @@ impl Act for Length {
                 LengthOf::Next if next[index].is_finite() => next[index] - stage.onset[index],
                 LengthOf::Next => continue,
             };
-            stage.length[index] = (share * whole).max(1.0);
+            let drawn = 1.0 + (2.0 * dice.even(stage.id(index), 0) - 1.0) * self.vary.factor();
+            stage.length[index] = (share * whole * drawn).max(1.0);
         }
     }
 }

@@ -1,5 +1,6 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
+use crate::drift::Natural;
 use crate::hit::HitId;
 use crate::perform::Stage;
 use crate::units::Millis;
@@ -40,11 +41,24 @@ pub enum Wanders {
     Apart,
 }
 
+/// How a drift goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Drifts {
+    /// From turn to turn, one every period.
+    #[default]
+    Periodic,
+    /// As players do: slow and fast movements at once.
+    Natural,
+}
+
 /// Random timing from `early` before to `late` after where a hit is: t += −early + u·(early + late)
 /// with u drawn for each hit. A wider range moves each hit further the same way.
 ///
 /// On top of it a slow drift: t += wander·w, where w runs smoothly through draws between −1 and 1, one every
-/// `period` bars: from one to the next by 3u² − 2u³, which every machine works out alike.
+/// `period` bars: from one to the next by 3u² − 2u³, which every machine works out alike. A natural drift has the
+/// standard deviation `wander` and a spectrum of 1/f^slowness. One that all share, together with each hit's own
+/// draw, is the two-level model of Wing and Kristofferson (1973, Percept. Psychophys. 14: 5).
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Loosen {
@@ -60,6 +74,10 @@ pub struct Loosen {
     pub period: f64,
     /// Whose drift it is.
     pub wanders: Wanders,
+    /// From turn to turn, or as players do.
+    pub drifts: Drifts,
+    /// 0 to 2: the exponent of a natural drift's spectrum; 0 is all jitter.
+    pub slowness: f64,
 }
 
 impl Default for Loosen {
@@ -71,10 +89,14 @@ impl Default for Loosen {
             wander: Millis(0.0),
             period: 4.0,
             wanders: Wanders::Together,
+            drifts: Drifts::Periodic,
+            slowness: 1.0,
         }
     }
 }
 
+/// The group of notes that the kit does not know.
+const GROUPS: u32 = 0xffff;
 /// The draws of the drift; hits draw lower numbers.
 const WANDER_DRAW: u32 = 1 << 16;
 
@@ -112,10 +134,18 @@ impl Loosen {
     /// With the drift from dice of its own: several passes may drift together.
     pub(super) fn loosen(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, drift: &Dice) {
         let apart = self.wanders == Wanders::Apart;
+        let mut natural = Natural::new(drift, self.slowness);
         let mut drift = Drift { dice: drift, period: self.period.max(1.0), apart, known: (0, 0, 0.0, 0.0) };
         for &index in aimed {
             let drawn = self.spread.drawn(dice, stage.id(index));
-            let drift = if self.wander.0 == 0.0 { 0.0 } else { self.wander.0 * drift.at(stage, index) };
+            let drift = match self.drifts {
+                _ if self.wander.0 == 0.0 => 0.0,
+                Drifts::Periodic => self.wander.0 * drift.at(stage, index),
+                Drifts::Natural => {
+                    let own = stage.instrument(index).map_or(GROUPS, |place| place as u32 + 1);
+                    self.wander.0 * natural.at(if apart { own } else { 0 }, stage.quarters(index))
+                }
+            };
             stage.move_by(index, Millis(-self.early.0 + drawn * (self.early.0 + self.late.0) + drift));
         }
     }
@@ -141,15 +171,16 @@ impl Act for Loosen {
             "stiff",
             "drunk",
         ],
-        sentence: "let hits fall up to {early} early and {late} late, {spread}[; drift by {wander} over {period}, {wanders}].",
+        sentence: "let hits fall up to {early} early and {late} late, {spread}[; drift by {wander}, {drifts}, {wanders}][, over {period}][, slowness {slowness}].",
         brief: "−{early} to +{late}",
         explains: "Random timing that stays as it is until you ask for another variation.",
         points: &[
             super::point("loose", r#"{"early": 6, "late": 8}"#),
             super::point("sloppy", r#"{"early": 12, "late": 16}"#),
             super::point("drunk", r#"{"early": 10, "late": 18, "wander": 12}"#),
-            super::point("drift", r#"{"wander": 8}"#),
-            super::point("wander", r#"{"wander": 8}"#),
+            super::point("drift", r#"{"wander": 5, "drifts": "natural"}"#),
+            super::point("wander", r#"{"wander": 5, "drifts": "natural"}"#),
+            super::point("player", r#"{"early": 2, "late": 3, "wander": 5, "drifts": "natural"}"#),
             super::point("robotic", r#"{}"#),
             super::point("stiff", r#"{}"#),
         ],
@@ -158,14 +189,22 @@ impl Act for Loosen {
             Setting::new("late", "late", Values::number(0.0, 100.0, 0.5, "ms", Some(0.0))),
             Setting::new("spread", "spread", SPREADS),
             Setting::new("wander", "wander", Values::number(0.0, 50.0, 0.5, "ms", Some(0.0))),
-            Setting::new("period", "wander over", Values::number(1.0, 32.0, 1.0, "bars", None)),
+            Setting::new("period", "drift over", Values::number(1.0, 32.0, 1.0, "bars", None))
+                .when("drifts", "periodic"),
             Setting::new(
                 "wanders",
                 "drifting",
                 Values::Choice { options: &[("together", "all together"), ("apart", "each on its own")] },
             ),
+            Setting::new(
+                "drifts",
+                "drift",
+                Values::Choice { options: &[("periodic", "from turn to turn"), ("natural", "as players do")] },
+            ),
+            Setting::new("slowness", "slowness", Values::number(0.0, 2.0, 0.1, "", None)).when("drifts", "natural"),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         self.loosen(stage, aimed, dice, dice);

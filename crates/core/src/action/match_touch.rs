@@ -44,6 +44,7 @@ impl Act for Match {
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
         self.reference.check().map_err(|message| ("reference".to_owned(), message))

@@ -8,6 +8,8 @@ mod contrast;
 mod draw;
 mod fan;
 mod fast_hands;
+mod ghosts;
+mod grace;
 mod groove;
 mod layer;
 mod lean;
@@ -17,10 +19,15 @@ mod limits;
 mod loosen;
 mod match_touch;
 mod no_twins;
+mod odds;
 mod pocket;
 mod pull;
+mod recolour;
+mod roll;
 mod set;
 mod shape;
+mod sticking;
+mod swap;
 mod swell;
 mod swing;
 mod vary;
@@ -32,25 +39,33 @@ pub use contrast::Contrast;
 pub use draw::Draw;
 pub use fan::{Fan, FanOrder};
 pub use fast_hands::FastHands;
+pub use ghosts::{Ghosts, LeaveFree};
+pub use grace::{Drag, Flam};
 pub use groove::{Groove, GrooveTempo, GrooveVoice};
 pub use layer::Layer;
 pub use lean::Lean;
 pub use length::{Length, LengthOf};
 pub use level::Level;
 pub use limits::{Limits, LimitsHow};
-pub use loosen::{Loosen, Spread, Wanders};
+pub use loosen::{Drifts, Loosen, Spread, Wanders};
 pub use match_touch::Match;
 pub use no_twins::{NoTwins, TwinsMove};
+pub use odds::Odds;
 pub use pocket::{Pocket, PocketId, PocketSettings, Pockets};
 pub use pull::Pull;
+pub use recolour::{Recolour, Way};
+pub use roll::{Roll, RollCut, RollMain, RollOver};
 pub use set::Set;
 pub use shape::Shape;
+pub use sticking::{Sticking, StickingAcross, StickingFirst, StickingPattern, StickingStart};
+pub use swap::{Swap, SwapTo};
 pub use swell::{Curve, Swell, SwellOf};
 pub use swing::Swing;
-pub use vary::Vary;
+pub use vary::{Vary, VaryHow};
 
 use crate::dice::Dice;
 use crate::perform::Stage;
+use crate::units::Velocity;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -60,6 +75,13 @@ use ts_rs::TS;
 pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     /// Its words and settings.
     const INFO: ActionInfo;
+    /// Whether it draws anything.
+    const DICE: DiceUse = DiceUse::None;
+
+    /// The most hits that it makes from one.
+    fn makes(&self) -> usize {
+        0
+    }
 
     /// Do it to the aimed indices of the stage.
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice);
@@ -80,7 +102,19 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     }
 }
 
-/// The four families of actions.
+/// Whether an action has dice, and what they hang on when it is first added.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum DiceUse {
+    /// It has none.
+    None,
+    /// They are the same in every round.
+    Some,
+    /// They are fresh each round.
+    EachRound,
+}
+
+/// The families of actions.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
 #[serde(rename_all = "kebab-case")]
 #[ts(rename = "ActionFamily")]
@@ -89,6 +123,8 @@ pub enum ActionFamily {
     Touch,
     /// Timing.
     Time,
+    /// Limbs and strokes: who plays what, and what is added.
+    Hands,
     /// Single hits, in every respect.
     Hand,
 }
@@ -141,11 +177,18 @@ pub struct Setting {
     pub values: Values,
     /// At this value it need not be in the sentence; by itself that is where it is neutral.
     pub quiet: Option<f64>,
+    /// It means something only while another setting is so.
+    pub when: Option<(&'static str, &'static str)>,
 }
 
 impl Setting {
     pub(crate) const fn new(name: &'static str, label: &'static str, values: Values) -> Setting {
-        Setting { name, label, values, quiet: None }
+        Setting { name, label, values, quiet: None, when: None }
+    }
+
+    /// It means something only while another setting, a choice, is so.
+    pub(crate) const fn when(self, other: &'static str, is: &'static str) -> Setting {
+        Setting { when: Some((other, is)), ..self }
     }
 
     /// It need not be in the sentence at this value.
@@ -197,6 +240,24 @@ pub enum Values {
         /// Greatest.
         max: f64,
     },
+    /// Slots before and after a hit.
+    Around {
+        /// How many there are to either side.
+        farthest: i32,
+    },
+    /// A stroke of an instrument, by its name.
+    Stroke,
+    /// An instrument of the kit.
+    Instrument,
+    /// A few letters.
+    Word {
+        /// Which.
+        letters: &'static str,
+        /// At most so many.
+        most: u32,
+    },
+    /// Sounds to choose from, with odds.
+    Ways,
     /// Points over the bars of the song.
     Line {
         /// Least.
@@ -265,6 +326,18 @@ macro_rules! actions {
                 vec![$(Action::$name($name::default())),+]
             }
 
+            /// Whether each has dice, in the same order.
+            pub fn dice() -> Vec<DiceUse> {
+                vec![$($name::DICE),+]
+            }
+
+            /// The most hits that it makes from one.
+            pub(crate) fn makes(&self) -> usize {
+                match self {
+                    $(Action::$name(action) => action.makes()),+
+                }
+            }
+
             /// Its words and settings.
             pub fn info(&self) -> ActionInfo {
                 match self {
@@ -318,7 +391,16 @@ macro_rules! actions {
 
 actions! {
     Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, Arc, FastHands, NoTwins, Layer, Pull,
-    Swing, Groove, Pocket, Lean, Loosen, Fan, Length, ByHand,
+    Swing, Groove, Pocket, Lean, Loosen, Fan, Length, Ghosts, Flam, Drag, Roll, Sticking, Swap, Recolour, Odds,
+    ByHand,
+}
+
+/// Whether one velocity is not above another; `field` is named where it is.
+fn in_order(field: &str, from: Velocity, to: Velocity) -> Result<(), (String, String)> {
+    if from <= to {
+        return Ok(());
+    }
+    Err((field.to_owned(), format!("{} is above {}", from.get(), to.get())))
 }
 
 #[cfg(test)]

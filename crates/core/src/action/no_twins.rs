@@ -60,6 +60,7 @@ impl Act for NoTwins {
             ),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let moved =

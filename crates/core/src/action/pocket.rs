@@ -153,6 +153,7 @@ impl Act for Pocket {
             Setting::new("pocket", "pocket", Values::Pocket),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn said(&self, stage: &Stage<'_>) -> Option<String> {
         match stage.pockets.get(&self.pocket) {

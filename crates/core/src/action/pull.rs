@@ -128,6 +128,7 @@ impl Act for Pull {
             Setting::new("lengths", "lengths", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.swing };

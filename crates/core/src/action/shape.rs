@@ -118,6 +118,7 @@ impl Act for Shape {
             Setting::new("follow", "to the beat", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(0.0),
         ],
     };
+    const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
         if self.soft > self.typical {

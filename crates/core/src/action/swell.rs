@@ -17,8 +17,11 @@ pub enum Curve {
     Early,
 }
 
+pub(super) const CURVES: Values =
+    Values::Choice { options: &[("straight", "evenly"), ("late", "mostly late"), ("early", "mostly early")] };
+
 impl Curve {
-    fn at(self, u: f64) -> f64 {
+    pub(super) fn at(self, u: f64) -> f64 {
         match self {
             Curve::Straight => u,
             Curve::Late => u * u,
@@ -99,13 +102,7 @@ impl Act for Swell {
         settings: &[
             Setting::new("from", "from", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
             Setting::new("to", "to", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
-            Setting::new(
-                "curve",
-                "curve",
-                Values::Choice {
-                    options: &[("straight", "evenly"), ("late", "mostly late"), ("early", "mostly early")],
-                },
-            ),
+            Setting::new("curve", "curve", CURVES),
             Setting::new(
                 "of",
                 "of",

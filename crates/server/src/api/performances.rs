@@ -5,7 +5,8 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Turned,
+    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Side, Turned,
+    action::DiceUse,
 };
 
 /// The played hits in columns: the written ones in their order, and by themselves those that passes made; and
@@ -22,6 +23,8 @@ pub struct PerformanceColumns {
     pub velocities: Option<Vec<u8>>,
     /// The hits that do not sound, and the pass that silenced each.
     pub silenced: Vec<(HitId, PassId)>,
+    /// The hand or foot of each hit that a pass gave to one.
+    pub hands: Vec<(HitId, Side)>,
     /// The written hits that another instrument plays than was written: its place in the kit (nothing where
     /// the kit does not know the note) and the note.
     #[ts(type = "[number, number | null, number][]")]
@@ -92,6 +95,7 @@ pub struct TimingColumns {
 pub struct ActionOffer {
     pub info: ActionInfo,
     pub start: Action,
+    pub dice: DiceUse,
 }
 
 /// An action that is heard before it is taken.

@@ -115,8 +115,8 @@ async fn touched(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<V
 
 #[get("/actions")]
 fn actions() -> Json<Vec<ActionOffer>> {
-    let offers = Action::all().into_iter().zip(Action::defaults());
-    Json(offers.map(|(info, start)| ActionOffer { info, start }).collect())
+    let offers = Action::all().into_iter().zip(Action::defaults()).zip(Action::dice());
+    Json(offers.map(|((info, start), dice)| ActionOffer { info, start, dice }).collect())
 }
 
 pub(super) fn routes() -> Vec<Route> {

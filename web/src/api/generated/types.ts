@@ -114,7 +114,15 @@ by: number,
 /**
  * Even or bell-shaped.
  */
-spread: Spread, };
+spread: Spread, 
+/**
+ * Each by itself, or all together.
+ */
+how: VaryHow, 
+/**
+ * 0 to 2: the exponent of the spectrum of natural changes.
+ */
+slowness: number, };
 
 export type Draw = { 
 /**
@@ -242,6 +250,202 @@ layer: string,
  */
 amount: Percent, };
 
+export type Side = "left" | "right";
+
+export type DiceUse = "none" | "some" | "each-round";
+
+export type LeaveFree = "none" | "kick" | "others";
+
+export type Ghosts = { 
+/**
+ * What slots are counted in.
+ */
+grid: Grid, 
+/**
+ * −8 to 8 without 0: slots before (−) and after the hit, each once.
+ */
+slots: Array<number>, 
+/**
+ * 1 to 127: the softest.
+ */
+from: Velocity, 
+/**
+ * 1 to 127: the hardest.
+ */
+to: Velocity, 
+/**
+ * 0 to 100 %: how many of the places are taken.
+ */
+odds: Percent, 
+/**
+ * Which places stay free.
+ */
+free: LeaveFree, };
+
+export type Flam = { 
+/**
+ * 8 to 120 ms before the hit.
+ */
+before: Millis, 
+/**
+ * 0 to 120 % of its velocity; at 0 there is none.
+ */
+share: Percent, };
+
+export type Drag = { 
+/**
+ * 16 to 240 ms before the hit: the first of the two.
+ */
+before: Millis, 
+/**
+ * 0 to 120 % of its velocity; at 0 there is none.
+ */
+share: Percent, };
+
+export type RollCut = "strokes" | "grid";
+
+export type RollOver = "length" | "next";
+
+export type RollMain = "first" | "last";
+
+export type Roll = { 
+/**
+ * By number or by a grid.
+ */
+cut: RollCut, 
+/**
+ * 1 to 64, the hit itself among them.
+ */
+strokes: number, 
+/**
+ * The grid of the strokes.
+ */
+grid: Grid, 
+/**
+ * How long it is.
+ */
+over: RollOver, 
+/**
+ * The note value.
+ */
+length: Grid, 
+/**
+ * 1 to 150 % of the hit's velocity: the first stroke that is made.
+ */
+from: Percent, 
+/**
+ * 1 to 150 %: the last one.
+ */
+to: Percent, 
+/**
+ * How it gets from one to the other.
+ */
+curve: Curve, 
+/**
+ * Where the hit itself is.
+ */
+main: RollMain, };
+
+export type StickingPattern = "alternate" | "doubles" | "paradiddle" | "own";
+
+export type StickingStart = "run" | "bar";
+
+export type StickingAcross = "drums" | "apart";
+
+export type StickingFirst = "spared" | "alike";
+
+export type Sticking = { 
+/**
+ * Which side follows which, for a lead of R.
+ */
+pattern: StickingPattern, 
+/**
+ * 1 to 64 letters, R and L.
+ */
+word: string, 
+/**
+ * The side that begins, and is the stronger one.
+ */
+lead: Side, 
+/**
+ * Where the pattern begins.
+ */
+start: StickingStart, 
+/**
+ * 20 to 1000 ms: strokes that are further apart are not of one run.
+ */
+gap: Millis, 
+/**
+ * Whether a run goes from drum to drum.
+ */
+across: StickingAcross, 
+/**
+ * 0 to 40: how much softer the weaker side is.
+ */
+softer: number, 
+/**
+ * 0 to 30 ms: how much later.
+ */
+late: Millis, 
+/**
+ * Whether the first stroke of a run is spared.
+ */
+first: StickingFirst, };
+
+export type SwapTo = "stroke" | "instrument" | "keys";
+
+export type Swap = { 
+/**
+ * What they are put on.
+ */
+to: SwapTo, 
+/**
+ * The name of the stroke.
+ */
+stroke: string, 
+/**
+ * The instrument.
+ */
+instrument: InstrumentId, 
+/**
+ * −48 to 48 keys.
+ */
+keys: number, };
+
+export type Way = { 
+/**
+ * A stroke of its instrument by name; nothing where it is so many keys away.
+ */
+stroke?: string, 
+/**
+ * −48 to 48: keys away from the note that it has.
+ */
+keys: number, 
+/**
+ * 0 to 100: how likely, beside the others.
+ */
+odds: number, };
+
+export type Recolour = { 
+/**
+ * 1 to 16 sounds.
+ */
+ways: Array<Way>, 
+/**
+ * 1 to 16 times, or nothing where it does not matter.
+ */
+running: number | null, };
+
+export type Odds = { 
+/**
+ * 0 to 100 %.
+ */
+sounds: Percent, };
+
+export type VaryHow = "each" | "natural";
+
+export type Drifts = "periodic" | "natural";
+
 export type Lean = { 
 /**
  * −200 (ahead) to 200 ms (behind).
@@ -282,7 +486,15 @@ period: number,
 /**
  * Whose drift it is.
  */
-wanders: Wanders, };
+wanders: Wanders, 
+/**
+ * From turn to turn, or as players do.
+ */
+drifts: Drifts, 
+/**
+ * 0 to 2: the exponent of a natural drift's spectrum; 0 is all jitter.
+ */
+slowness: number, };
 
 export type Pull = { 
 /**
@@ -610,7 +822,11 @@ of: LengthOf,
 /**
  * 1 to 5000 ms: the set time.
  */
-time: Millis, };
+time: Millis, 
+/**
+ * 0 to 100 %: how much longer or shorter each may be, by dice.
+ */
+vary: Percent, };
 
 export type HandMove = { 
 /**
@@ -674,7 +890,7 @@ removed: Array<HitId>,
  */
 added: Array<HandHit>, };
 
-export type ActionFamily = "touch" | "time" | "hand";
+export type ActionFamily = "touch" | "time" | "hands" | "hand";
 
 export type Point = { 
 /**
@@ -702,7 +918,11 @@ values: Values,
 /**
  * At this value it need not be in the sentence; by itself that is where it is neutral.
  */
-quiet: number | null, };
+quiet: number | null, 
+/**
+ * It means something only while another setting is so.
+ */
+when: [string, string] | null, };
 
 export type Values = { "kind": "number", 
 /**
@@ -744,7 +964,19 @@ min: number,
 /**
  * Greatest.
  */
-max: number, } | { "kind": "line", 
+max: number, } | { "kind": "around", 
+/**
+ * How many there are to either side.
+ */
+farthest: number, } | { "kind": "stroke" } | { "kind": "instrument" } | { "kind": "word", 
+/**
+ * Which.
+ */
+letters: string, 
+/**
+ * At most so many.
+ */
+most: number, } | { "kind": "ways" } | { "kind": "line", 
 /**
  * Least.
  */
@@ -754,7 +986,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -961,6 +1193,10 @@ id: PassId,
  * A switched-off pass equals a removed one.
  */
 on: boolean, 
+/**
+ * Its dice hang on the round of the loop, too.
+ */
+fresh?: boolean, 
 /**
  * A name of the person's own.
  */
@@ -1173,6 +1409,10 @@ added: number,
  * Hits that it silenced.
  */
 silenced: number, 
+/**
+ * Hits that it would have added, had there been room; `said` says why there was none.
+ */
+left_out: number, 
 /**
  * The furthest move in time.
  */
@@ -1779,6 +2019,10 @@ pass: PassId,
  */
 on?: boolean, 
 /**
+ * Whether its dice are fresh each round.
+ */
+fresh?: boolean, 
+/**
  * A name of the person's own.
  */
 name?: string, 
@@ -1839,6 +2083,10 @@ velocities: Array<number> | null,
  */
 silenced: Array<[HitId, PassId]>, 
 /**
+ * The hand or foot of each hit that a pass gave to one.
+ */
+hands: Array<[HitId, Side]>, 
+/**
  * The written hits that another instrument plays than was written: its place in the kit (nothing where
  * the kit does not know the note) and the note.
  */
@@ -1852,7 +2100,7 @@ turned: Array<[PassId, Turned]>,
  */
 recipe: Recipe | null, };
 
-export type ActionOffer = { info: ActionInfo, start: Action, };
+export type ActionOffer = { info: ActionInfo, start: Action, dice: DiceUse, };
 
 export type ExportInfo = { file_ppq: number, fine_ppq: number, 
 /**

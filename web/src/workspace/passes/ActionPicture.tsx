@@ -40,9 +40,46 @@ const pictures: Record<string, [Hit[], Done]> = {
 	pocket: time((x, place) => x + [1.2, 2.8, 1.2, 2.8, 1.2][place]),
 	lean: time((x) => x + 3.4),
 	loosen: time((x, place) => x + dice[place] * 3),
+	flam: touch((y) => y),
+	drag: touch((y) => y),
+	ghosts: touch((y) => y),
+	roll: touch((y) => y),
+	sticking: touch((y, place) => y + (place % 2) * 5, alike),
+	swap: touch((y) => y),
+	recolour: touch((y) => y),
+	odds: touch((y) => y),
 	fan: [[6, 11, 16, 21].map((y) => [22, y]), ([, y], place) => [17 + place * 4, y]],
 	length: time((x) => x),
 };
+
+/** What is made, as diamonds; what is silenced or sounds otherwise. */
+const madeOf: Record<string, Hit[]> = {
+	flam: [
+		[20, 17],
+		[36, 17],
+	],
+	drag: [
+		[17, 19],
+		[20, 18],
+		[33, 19],
+		[36, 18],
+	],
+	ghosts: [
+		[3, 21],
+		[11, 21],
+		[19, 21],
+		[27, 21],
+		[35, 21],
+	],
+	roll: [
+		[26, 17],
+		[29, 16],
+		[32, 15],
+		[35, 13],
+	],
+};
+const missing: Record<string, number[]> = { odds: [1, 3] };
+const other: Record<string, number[]> = { swap: [0, 2, 4], recolour: [1, 2, 4] };
 
 export function ActionPicture({ kind }: { kind: string }) {
 	const [before, done] = pictures[kind] ?? [hits, (hit) => hit];
@@ -66,10 +103,19 @@ export function ActionPicture({ kind }: { kind: string }) {
 							opacity={0.6}
 						/>
 						{kind === "length" && <rect x={x} y={y - 1} width={6} height={2} fill="var(--played)" />}
-						<circle cx={x} cy={y} r={1.9} fill="var(--played)" />
+						<circle
+							cx={x}
+							cy={y}
+							r={other[kind]?.includes(place) ? 2.6 : 1.9}
+							fill={missing[kind]?.includes(place) ? "none" : "var(--played)"}
+						/>
+						{other[kind]?.includes(place) && <circle cx={x} cy={y} r={1} fill="var(--sheet)" />}
 					</g>
 				);
 			})}
+			{madeOf[kind]?.map(([x, y]) => (
+				<path key={`${x}`} d={`M${x} ${y - 2.4}l2.4 2.4l-2.4 2.4l-2.4 -2.4z`} fill="var(--added)" />
+			))}
 		</svg>
 	);
 }

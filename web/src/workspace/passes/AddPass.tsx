@@ -23,6 +23,7 @@ const tips: [words: string[], tip: string][] = [
 const families: [ActionFamily, string][] = [
 	["touch", "Touch"],
 	["time", "Time"],
+	["hands", "Hands"],
 ];
 
 interface Group {
@@ -92,9 +93,9 @@ function Palette({ close }: { close: () => void }) {
 	const wanted = text.trim().toLowerCase();
 	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
 	const pocketName = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket";
-	const add = ({ info, start }: Found) => {
+	const add = ({ info, start, fresh }: Found) => {
 		const { act, commit } = store.getState();
-		act({ kind: "add-passes", passes: [{ id: 1, on: true, aim, action: start }], instead: false });
+		act({ kind: "add-passes", passes: [{ id: 1, on: true, fresh, aim, action: start }], instead: false });
 		commit(`add ${info.title.toLowerCase()}`);
 		setRecent([info.kind, ...recent.filter((kind) => kind !== info.kind)].slice(0, 4));
 		close();

@@ -165,6 +165,8 @@ function StartPicture({ point }: { point: StartingPoint }) {
 			lit: null,
 			selected: new Set(),
 			silent: false,
+			hands: false,
+			kin: false,
 			colours: colours(scheme),
 		});
 	}, [store, played.data, part, from, to, scheme]);

@@ -8,6 +8,7 @@ import {
 	IconDots,
 	IconEar,
 	IconPencil,
+	IconRefresh,
 	IconTarget,
 	IconTrash,
 } from "@tabler/icons-react";
@@ -32,6 +33,7 @@ function touchedInWords(pass: Pass, report: PassReport | undefined) {
 	if (!report) return "";
 	const others = [];
 	if (report.added > 0) others.push(`+${plural(report.added, "hit")}`);
+	if (report.left_out > 0) others.push(`${report.left_out} left out`);
 	if (report.silenced > 0) others.push(`−${plural(report.silenced, "hit")}`);
 	if (report.aimed === 0 && others.length === 0) return "hits nothing here";
 	if (report.touched === 0 && others.length > 0) return others.join(" · ");
@@ -183,6 +185,7 @@ function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
 			</span>
 			<span className={classes.brief} data-idle={idle !== null} title={said ?? undefined}>
 				{pass.on ? (idle ?? brief) : "off"}
+				{pass.fresh && pass.on && " ↻"}
 				{said && pass.on && " !"}
 			</span>
 		</>
@@ -288,6 +291,13 @@ function Controls(props: MenuProps) {
 
 function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
 	const store = useWorkspaceStore();
+	const fresh = useWorkspace((state) => state.recipe.passes.find((pass) => pass.id === id)?.fresh ?? false);
+	/** Its action or its aim draws something. */
+	const dice = useWorkspace((state) => {
+		const pass = state.recipe.passes.find((one) => one.id === id);
+		const offer = state.offers.find(({ start }) => start.kind === pass?.action.kind);
+		return pass?.aim.share !== undefined || (offer !== undefined && offer.dice !== "none");
+	});
 	const rename = useAfterMenu(onRename);
 	/** The same again; or aimed at what this one leaves out. */
 	const duplicate = (others: boolean) =>
@@ -321,6 +331,20 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 				<Menu.Item leftSection={<IconArrowDown size={14} />} disabled={last} onClick={() => onMove(1)}>
 					Later (Alt ↓)
 				</Menu.Item>
+				{dice && (
+					<Menu.Item
+						leftSection={<IconRefresh size={14} />}
+						onClick={() =>
+							change(fresh ? "same each round" : "fresh each round", {
+								kind: "change-pass",
+								pass: id,
+								fresh: !fresh,
+							})
+						}
+					>
+						{fresh ? "The same in every round" : "Fresh each round"}
+					</Menu.Item>
+				)}
 				<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => duplicate(false)}>
 					Duplicate
 				</Menu.Item>

@@ -2,6 +2,7 @@ import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
 import { sentence } from "../../words";
 import { JoinOffer } from "../Regroup";
+import { mostRounds, roundsDiffer } from "../state/playback";
 import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
 import { AddPass } from "./AddPass";
@@ -161,6 +162,37 @@ function Variation() {
 					fresh each round
 				</button>
 			</Tooltip>
+			<Round />
 		</div>
+	);
+}
+
+/** Where passes have fresh dice each round: which round is seen and heard. */
+function Round() {
+	const store = useWorkspaceStore();
+	const round = useWorkspace((state) => state.round);
+	const differ = useWorkspace((state) => !state.fresh && roundsDiffer(state));
+	if (!differ) return null;
+	const { goToRound } = store.getState();
+	return (
+		<span data-round={round + 1}>
+			round{" "}
+			<NumberToken
+				label="Round"
+				value={round + 1}
+				values={{
+					kind: "number",
+					min: 1,
+					max: mostRounds,
+					step: 1,
+					unit: "",
+					neutral: 1,
+					sides: null,
+					none: null,
+				}}
+				onChange={(value) => value !== null && goToRound(value - 1)}
+				onDone={() => undefined}
+			/>
+		</span>
 	);
 }

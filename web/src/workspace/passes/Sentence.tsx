@@ -7,12 +7,13 @@ import { Narrow } from "./AimConditions";
 import { AimTokens } from "./AimTokens";
 import { GridToken } from "./GridToken";
 import { GrooveToken } from "./GrooveToken";
+import { AroundToken, InstrumentToken, StrokeToken, WaysToken, WordToken } from "./HandsTokens";
 import { NumberToken } from "./NumberToken";
 import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
-import { arcInWords, clausesOf, isQuiet } from "./words";
+import { arcInWords, clausesShown } from "./words";
 
 /** How the settings of an action are changed. */
 export interface Editing {
@@ -39,14 +40,8 @@ function marked(text: string): [mark: string, rest: string] {
 /** What an action does, in which every underlined word is a control. */
 export function ActionWords({ action, info, editing, more }: WordsProps & { more?: ReactNode }) {
 	const [asked, setAsked] = useState<string[]>([]);
-	const hidden: Setting[] = [];
 	const find = (name: string) => info.settings.find((setting) => setting.name === name);
-	const shown = clausesOf(info.sentence).filter(({ optional, words }) => {
-		const first = find(words[1]);
-		if (!optional || !first || asked.includes(first.name) || !isQuiet(action, first)) return true;
-		hidden.push(first);
-		return false;
-	});
+	const { shown, hidden } = clausesShown(action, info, asked);
 	// Words and settings take turns; a clause that is left out leaves two words beside one another.
 	const words = shown.reduce<string[]>((all, clause) => {
 		if (all.length === 0) return clause.words;
@@ -196,6 +191,19 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 	if (values.kind === "pattern") {
 		if (action.kind !== "accents") return null;
 		return <PatternPicture accents={action} most={values.max} onChange={change} onDone={done} />;
+	}
+	if (values.kind === "around") {
+		if (action.kind !== "ghosts") return null;
+		return <AroundToken label={label} slots={action.slots} farthest={values.farthest} onChange={choose} />;
+	}
+	if (values.kind === "stroke") return <StrokeToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "instrument")
+		return <InstrumentToken label={label} value={String(value)} onChange={choose} />;
+	if (values.kind === "word")
+		return <WordToken label={label} value={String(value)} values={values} onChange={choose} />;
+	if (values.kind === "ways") {
+		if (action.kind !== "recolour") return null;
+		return <WaysToken label={label} ways={action.ways} onChange={choose} />;
 	}
 	if (values.kind === "line") {
 		if (action.kind !== "arc") return null;

@@ -7,6 +7,7 @@ import type {
 	ArcPoint,
 	Instrument,
 	Setting,
+	Way,
 } from "../../api/generated/types";
 import { listed, plural, signed } from "../../words";
 import { gridInWords } from "./GridToken";
@@ -20,7 +21,33 @@ export function clausesOf(sentence: string) {
 	}));
 }
 
-const settingOf = (action: Action, name: string) => (action as unknown as Record<string, unknown>)[name];
+export const settingOf = (action: Action, name: string) =>
+	(action as unknown as Record<string, unknown>)[name];
+
+/** The clauses that are shown, and the settings of those that are left out but can be asked for. */
+export function clausesShown(action: Action, info: ActionInfo, asked: string[] = []) {
+	const find = (name: string) => info.settings.find((setting) => setting.name === name);
+	const all = clausesOf(info.sentence);
+	const hidden: Setting[] = [];
+	/** What means something only while another setting is so goes with that one. */
+	const isMeant = ({ when }: Setting): boolean => {
+		if (!when) return true;
+		const [other, is] = when;
+		const its = all.find(({ optional, words }) => optional && words.includes(other));
+		const first = its && find(its.words[1]);
+		const away = first && isQuiet(action, first) && !asked.includes(first.name);
+		return settingOf(action, other) === is && !away;
+	};
+	const shown = all.filter(({ optional, words }) => {
+		const first = find(words[1]);
+		if (!optional || !first) return true;
+		if (!isMeant(first)) return false;
+		if (asked.includes(first.name) || !isQuiet(action, first)) return true;
+		hidden.push(first);
+		return false;
+	});
+	return { shown, hidden };
+}
 
 /** Whether a setting is where it need not be in the sentence. */
 export function isQuiet(action: Action, { name, values, quiet }: Setting) {
@@ -47,12 +74,35 @@ function settingInWords(action: Action, { name, values }: Setting, pocketName: (
 			return pocketName(Number(value));
 		case "pattern":
 			return "a pattern";
+		case "around":
+			return action.kind === "ghosts" ? slotsInWords(action.slots) : "";
+		case "ways":
+			return action.kind === "recolour" ? waysInWords(action.ways) : "";
 		case "line":
 			return action.kind === "arc" && action.points.length > 0 ? arcInWords(action.points) : "a line";
 		default:
 			return String(value);
 	}
 }
+
+/** “1 before, 1 and 2 after”. */
+export function slotsInWords(slots: number[]) {
+	const side = (sign: number) => {
+		const own = slots
+			.filter((slot) => slot * sign > 0)
+			.map(Math.abs)
+			.sort((a, b) => a - b);
+		return own.length === 0 ? [] : [`${listed(own.map(String))} ${sign < 0 ? "before" : "after"}`];
+	};
+	return [...side(-1), ...side(1)].join(", ") || "nowhere";
+}
+
+export const wayInWords = ({ stroke, keys = 0 }: Way) => {
+	if (stroke) return stroke;
+	return keys === 0 ? "as it is" : `${plural(Math.abs(keys), "key")} ${keys > 0 ? "up" : "down"}`;
+};
+
+const waysInWords = (ways: Way[]) => listed(ways.map(wayInWords));
 
 /** How many points an arc has, and between which values. */
 export function arcInWords(points: ArcPoint[]) {
@@ -78,11 +128,7 @@ export const briefly = (action: Action, info: ActionInfo, pocketName: PocketName
 
 /** What an action does, without what is as usual. */
 export function actionInWords(action: Action, info: ActionInfo, pocketName: PocketNames) {
-	const clauses = clausesOf(info.sentence).filter(({ optional, words }) => {
-		const first = info.settings.find(({ name }) => name === words[1]);
-		return !optional || !first || !isQuiet(action, first);
-	});
-	const text = clauses.map(({ words }) =>
+	const text = clausesShown(action, info).shown.map(({ words }) =>
 		words.map((word, place) => (place % 2 ? `{${word}}` : word)).join(""),
 	);
 	return filled(text.join(""), action, info, pocketName).replace(/[.:]?\s*(a pattern|a line)?$/, "");
@@ -129,6 +175,8 @@ export interface Found {
 	info: ActionInfo;
 	/** How the pass begins. */
 	start: Action;
+	/** Its dice are fresh each round. */
+	fresh: boolean;
 }
 
 /** The actions that answer to what was typed, the best first, beginning where the word points. */
@@ -139,7 +187,7 @@ export function search(offers: ActionOffer[], text: string): Found[] {
 		.map((offer) => ({ offer, rank: rank(offer.info, wanted) }))
 		.filter((one) => Number.isFinite(one.rank))
 		.sort((a, b) => a.rank - b.rank)
-		.map(({ offer: { info, start } }) => {
+		.map(({ offer: { info, start, dice } }) => {
 			const points = wanted.length < 2 ? [] : info.points;
 			const point =
 				points.find(({ word }) => word === wanted) ?? points.find(({ word }) => word.startsWith(wanted));
@@ -147,6 +195,7 @@ export function search(offers: ActionOffer[], text: string): Found[] {
 			const [first] = info.settings;
 			const idle = first && isQuiet(start, first) && first.quiet === null;
 			const to = point ?? (idle ? info.points[0] : undefined);
-			return { info, start: to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start };
+			const begun = to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start;
+			return { info, start: begun, fresh: dice === "each-round" };
 		});
 }

@@ -66,7 +66,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 
 	const pump = async () => {
 		if (busy || !wanted) return;
-		const { variation, soloPass, audition, trial, pocketDrafts: pockets, performance: before } = get();
+		const { variation, round, soloPass, audition, trial, pocketDrafts: pockets, performance: before } = get();
 		const asked = base;
 		const since = askedAt;
 		const gestures = trial ? [] : running ? [...done, running] : done;
@@ -77,7 +77,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 				recipe: trial ?? asked,
 				gestures,
 				variation,
-				round: 0,
+				round,
 				alone: soloPass ?? undefined,
 				audition: audition ?? undefined,
 				timing: before?.timingKey,

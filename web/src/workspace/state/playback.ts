@@ -3,7 +3,14 @@ import { client } from "../../api/client";
 import { showError } from "../../notify";
 import type { Desk } from "./desk";
 import type { Keeper } from "./keeper";
-import type { GetState, PlaybackSlice, SetState } from "./types";
+import type { GetState, PlaybackSlice, SetState, WorkspaceState } from "./types";
+
+/** So many rounds can be told apart by their number. */
+export const mostRounds = 1000;
+
+/** Each round of the loop sounds otherwise. */
+export const roundsDiffer = ({ fresh, recipe }: Pick<WorkspaceState, "fresh" | "recipe">) =>
+	fresh || recipe.passes.some((pass) => pass.on && pass.fresh);
 
 export function createPlayback(
 	part: number,
@@ -36,6 +43,7 @@ export function createPlayback(
 		trial: null,
 		against: null,
 		fresh: false,
+		round: 0,
 		heard: [],
 		othersChanged: 0,
 		soloOn: (soloPass) => {
@@ -58,8 +66,19 @@ export function createPlayback(
 			set({ fresh: false });
 			keeper.commit(`keep variation ${variation}`);
 		},
-		enterRound: (variation, played) =>
-			set({ variation, performance: played, heard: [...get().heard, variation].slice(-12) }),
+		enterRound: ({ variation, round, played }) => {
+			const { fresh, heard } = get();
+			set({
+				variation,
+				round,
+				performance: played,
+				heard: fresh ? [...heard, variation].slice(-12) : heard,
+			});
+		},
+		goToRound: (round) => {
+			set({ round: Math.max(0, Math.min(mostRounds - 1, round)) });
+			desk.ask();
+		},
 		changedElsewhere: (history) => set({ history, othersChanged: get().othersChanged + 1 }),
 		compare: (take) => void compare(take),
 	};

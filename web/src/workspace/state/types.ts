@@ -147,6 +147,8 @@ export interface PlaybackSlice {
 	against: Against | null;
 	/** Each round of the loop is another variation; those that were heard, the newest last. */
 	fresh: boolean;
+	/** The round that is seen and heard, from 0: passes may have other dice in each. */
+	round: number;
 	heard: number[];
 	/** Counts the steps here that changed other parts of the song. */
 	othersChanged: number;
@@ -160,8 +162,10 @@ export interface PlaybackSlice {
 	setFresh: (fresh: boolean) => void;
 	/** Keep a variation that was heard; the rounds stay as it is. */
 	keepRound: (variation: number) => void;
-	/** A round of another variation begins. */
-	enterRound: (variation: number, performance: Played) => void;
+	/** The next round begins. */
+	enterRound: (next: { variation: number; round: number; played: Played }) => void;
+	/** See and hear another round, counted from 0. */
+	goToRound: (round: number) => void;
 	/** A step of the song changed another part. */
 	changedElsewhere: (history: History) => void;
 	/** Hold the open take against another one; against Written with none. */
