@@ -271,6 +271,8 @@ pub struct Stage<'a> {
     renamed: usize,
     was: Was,
     left_out: LeftOuts,
+    /// What the pass at work has to say.
+    says: Option<String>,
     /// The hand or foot that a pass gave each hit to.
     pub(crate) hand: Vec<Option<Side>>,
     /// Where each hit begins, in ticks.
@@ -306,6 +308,7 @@ impl<'a> Stage<'a> {
             renamed: 0,
             was: Was::default(),
             left_out: LeftOuts::default(),
+            says: None,
             hand: vec![None; hits.len()],
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
@@ -516,6 +519,11 @@ impl<'a> Stage<'a> {
         self.made_at(index).is_some()
     }
 
+    /// What the person should know about the pass at work.
+    pub(crate) fn say(&mut self, sentence: String) {
+        self.says = Some(sentence);
+    }
+
     /// Counts a hit that could not be made.
     pub(crate) fn leave_out(&mut self, why: LeftOut) {
         self.left_out.count(why);
@@ -572,7 +580,7 @@ impl<'a> Stage<'a> {
             line: pass.action.line(self),
         };
         report.said = match many {
-            0..=MOST_MADE => joined(pass.action.said(self), self.left_out.said()),
+            0..=MOST_MADE => joined(pass.action.said(self).or(self.says.take()), self.left_out.said()),
             _ => Some(format!("This could make {many} hits, more than {MOST_MADE}; aim it at fewer. It makes none.")),
         };
         for (place, &index) in aimed.iter().enumerate() {

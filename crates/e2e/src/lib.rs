@@ -390,6 +390,7 @@ pub mod key {
     pub const RELEASE: char = '\u{e000}';
     pub const ENTER: char = '\u{e007}';
     pub const UP: char = '\u{e013}';
+    pub const LEFT: char = '\u{e012}';
     pub const RIGHT: char = '\u{e014}';
     pub const DOWN: char = '\u{e015}';
     pub const SHIFT: char = '\u{e008}';

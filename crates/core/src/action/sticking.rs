@@ -211,6 +211,7 @@ impl Act for Sticking {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let sides = self.sides();
         let cell = Grid::SIXTEENTHS.cell(stage.metre.ppq()).0;
+        let mut follows = false;
         for chain in self.chains(stage, aimed) {
             let mut known = Chain::NEW;
             // The stroke of the run, and the side of its first hit.
@@ -219,6 +220,7 @@ impl Act for Sticking {
                 let begins = known.take(stage.seconds(index));
                 if begins {
                     stroke = if known.gap > self.gap.0 + 1e-6 { 0 } else { stroke + 1 };
+                    follows |= stroke > 0;
                     let place = match self.start {
                         StickingStart::Run => stroke,
                         StickingStart::Bar => {
@@ -245,6 +247,10 @@ impl Act for Sticking {
                     stage.move_by(index, self.late);
                 }
             }
+        }
+        if !follows && !aimed.is_empty() && self.start == StickingStart::Run {
+            stage
+                .say(format!("None of these follow one another within {} ms, so one side plays them all.", self.gap.0));
         }
     }
 }
