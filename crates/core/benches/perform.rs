@@ -87,6 +87,34 @@ fn pocket(criterion: &mut Criterion, context: &Context<'_>) {
     println!("a pocket, 24 000 hits follow: {median:.1} ms median; {:.2} of the aimed 60 ms", median / 60.0);
 }
 
+/// Every pass of Hands on 100 000 hits, and sticking by itself.
+fn hands(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(100_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let hands = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Hands);
+    // Ghosts around each snare; grace notes and rolls are rarer, as in music.
+    let aims = ["snare", "snare", "snare", "ride", "", "open-hat", "open-hat", "closed-hat"];
+    let passes = (1..).zip(hands.zip(aims)).map(|(id, (action, name))| {
+        let aim = if name.is_empty() { Aim::everything() } else { Aim::at(name) };
+        let rare = matches!(action, Action::Flam(_) | Action::Drag(_) | Action::Roll(_));
+        Pass::new(id, Aim { share: rare.then_some(Percent(10.0)), ..aim }, action)
+    });
+    let passes = passes.collect();
+    let recipe = Recipe { passes };
+    let sticking = recipe.passes.iter().filter(|pass| matches!(pass.action, Action::Sticking(_))).cloned().collect();
+    for (name, recipe, wanted) in [("8 passes of hands", recipe, 60.0), ("sticking", Recipe { passes: sticking }, 15.0)]
+    {
+        let play = || perform(black_box(&part), &chart, &recipe, context);
+        criterion.bench_function(&format!("{name}, 100 000 hits"), |bencher| bencher.iter(play));
+        let median = median_of(21, || drop(black_box(play())));
+        let made = play().made.len();
+        println!(
+            "100 000 hits, {name} ({made} made): {median:.1} ms median; {:.2} of the aimed {wanted} ms",
+            median / wanted
+        );
+    }
+}
+
 fn median_of(times: usize, mut work: impl FnMut()) -> f64 {
     let mut times: Vec<f64> = (0..times)
         .map(|_| {
@@ -119,6 +147,7 @@ fn performances(criterion: &mut Criterion) {
     twenty_passes(criterion, &context);
     extraction(criterion, &context);
     pocket(criterion, &context);
+    hands(criterion, &context);
     println!("100 000 hits by 8 passes: {:.1} ms median; {:.2} of the aimed 10 ms", medians[1], medians[1] / 10.0);
     println!("ten times the hits take {:.1} times as long (at most 12.5 is aimed at)", medians[1] / medians[0]);
 }

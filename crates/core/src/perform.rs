@@ -13,8 +13,9 @@ use crate::settle::{Draft, key, settle};
 use crate::strokes::{self, StrokeRun};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
+use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 /// All that a performance depends on besides the part, its chart and the recipe.
@@ -258,7 +259,7 @@ pub struct Stage<'a> {
     stretches: Vec<(f64, f64)>,
     made: Vec<Made>,
     /// The ids of what was made, so that none is there twice.
-    made_ids: HashSet<HitId>,
+    made_ids: FxHashSet<HitId>,
     /// All indices in written order, where something was made.
     order: Vec<u32>,
     id: Vec<HitId>,
@@ -297,7 +298,7 @@ impl<'a> Stage<'a> {
             round: context.round,
             stretches: Vec::new(),
             made: Vec::new(),
-            made_ids: HashSet::new(),
+            made_ids: FxHashSet::default(),
             order: Vec::new(),
             id: hits.iter().map(|hit| hit.id).collect(),
             note: hits.iter().map(|hit| hit.note).collect(),
@@ -410,6 +411,36 @@ impl<'a> Stage<'a> {
     /// Puts some indices into written order.
     fn sort(&self, indices: &mut [usize]) {
         indices.sort_by(|&a, &b| self.stands(a).total_cmp(&self.stands(b)).then(self.id[a].cmp(&self.id[b])));
+    }
+
+    /// Some indices in the order in which they were written.
+    pub(crate) fn ordered(&self, indices: &[usize]) -> Vec<usize> {
+        if self.made.is_empty() {
+            return indices.to_vec();
+        }
+        let mut wanted = vec![false; self.count()];
+        indices.iter().for_each(|&index| wanted[index] = true);
+        self.order.iter().map(|&index| index as usize).filter(|&index| wanted[index]).collect()
+    }
+
+    /// Puts what was made from an index on among what was in order before.
+    fn put_in_order(&mut self, from: usize) {
+        let old = if self.order.is_empty() { (0..from as u32).collect() } else { std::mem::take(&mut self.order) };
+        let place = |index: usize| (self.stands(index), self.id[index]);
+        let before = |a: &(f64, HitId), b: &(f64, HitId)| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).is_lt();
+        let mut new: Vec<usize> = (from..self.count()).collect();
+        self.sort(&mut new);
+        let mut new = new.into_iter().map(|index| (place(index), index)).peekable();
+        let mut order = Vec::with_capacity(self.count());
+        for index in old {
+            let here = place(index as usize);
+            while let Some((_, made)) = new.next_if(|(there, _)| before(there, &here)) {
+                order.push(made as u32);
+            }
+            order.push(index);
+        }
+        order.extend(new.map(|(_, made)| made as u32));
+        self.order = order;
     }
 
     /// The indices of each instrument that has any, in written order. Notes that the kit does not know are
@@ -560,9 +591,7 @@ impl<'a> Stage<'a> {
             pass.action.act(self, &aimed, &dice);
         }
         if self.count() > count {
-            let mut order: Vec<usize> = (0..self.count()).collect();
-            self.sort(&mut order);
-            self.order = order.into_iter().map(|index| index as u32).collect();
+            self.put_in_order(count);
         }
 
         let mut report = PassReport {

@@ -4,7 +4,7 @@ use crate::kit::{Family, Limb};
 use crate::perform::{Making, Origin, Stage};
 use crate::recipe::PassId;
 use crate::units::Ticks;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 /// Hits of one instrument are at least so far apart, in s.
 const APART: f64 = 0.005;
@@ -87,8 +87,9 @@ type Taken = (i64, Option<u16>);
 pub(crate) struct Room {
     /// What was there.
     there: Vec<Taken>,
-    /// What was made since.
-    made: BTreeSet<Taken>,
+    /// What was made since, in order, too: what is made goes from front to back, so that a place near the end is
+    /// found at once.
+    made: Vec<Taken>,
 }
 
 fn micros(seconds: f64) -> i64 {
@@ -103,17 +104,20 @@ impl Room {
             (micros(seconds), stage.instrument(index).map(|place| place as u16))
         };
         let mut there: Vec<Taken> = stage.sounding().into_iter().map(one).collect();
-        there.sort_unstable();
-        Room { there, made: BTreeSet::new() }
+        // Nearly in order as it is, which this sort makes use of.
+        there.sort();
+        Room { there, made: Vec::new() }
     }
 
     /// What sounds within so many seconds of a place: how far from it and on which instrument.
     fn around(&self, at: i64, within: f64) -> impl Iterator<Item = (i64, Option<u16>)> + '_ {
         let (from, to) = (at - micros(within), at + micros(within));
-        let first = self.there.partition_point(|one| one.0 < from);
-        let there = self.there[first..].iter().take_while(move |one| one.0 <= to).copied();
-        let made = self.made.range((from, None)..=(to, Some(u16::MAX))).copied();
-        there.chain(made).map(move |(when, instrument)| ((when - at).abs(), instrument))
+        let within = move |all: &'_ [Taken]| {
+            let first = all.partition_point(|one| one.0 < from);
+            first..first + all[first..].iter().take_while(|one| one.0 <= to).count()
+        };
+        let both = self.there[within(&self.there)].iter().chain(&self.made[within(&self.made)]);
+        both.map(move |&(when, instrument)| ((when - at).abs(), instrument))
     }
 
     /// Whether a kick sounds there, or anything of another instrument.
@@ -175,7 +179,8 @@ impl Room {
         let made = stage.make(by, hit);
         if made {
             let at = micros(stage.tempo.seconds(hit.onset));
-            self.made.insert((at, instrument.map(|place| place as u16)));
+            let behind = self.made.iter().rev().take_while(|one| one.0 > at).count();
+            self.made.insert(self.made.len() - behind, (at, instrument.map(|place| place as u16)));
         }
         made
     }

@@ -112,7 +112,7 @@ impl Act for Ghosts {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let (mut room, feel) = (Room::new(stage), Feel::new(stage));
         let cell = self.grid.cell(stage.metre.ppq()).0;
-        for &index in aimed {
+        for index in stage.ordered(aimed) {
             let own = self.grid.nearest(stage.metre, stage.anchor(index)).0;
             for &slot in &self.slots {
                 let ordinal = (slot + FARTHEST) as u32;

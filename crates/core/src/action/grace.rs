@@ -48,7 +48,7 @@ fn grace(stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, count: u32, before
         return;
     }
     let (mut room, onsets) = (Room::new(stage), onsets(stage));
-    for &index in aimed {
+    for index in stage.ordered(aimed) {
         let own = &onsets[stage.instrument(index).unwrap_or(onsets.len() - 1)];
         let onset = stage.onset[index];
         let gap = onset - Room::before(own, onset);

@@ -159,7 +159,7 @@ impl Act for Roll {
         let (mut room, onsets) = (Room::new(stage), onsets(stage));
         let ppq = stage.metre.ppq();
         let (cell, length) = (self.grid.cell(ppq).0, self.length.cell(ppq).0);
-        for &index in aimed {
+        for index in stage.ordered(aimed) {
             let own = &onsets[stage.instrument(index).unwrap_or(onsets.len() - 1)];
             let onset = stage.onset[index];
             let neighbour = match self.main {
