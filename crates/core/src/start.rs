@@ -1,6 +1,6 @@
 //! Starting points: lists of passes that suit a part, from barely there to loose.
 
-use crate::action::{Action, FastHands, Lean, Level, Loosen, NoTwins, Shape, Spread, TwinsMove, Vary};
+use crate::action::{Action, Drifts, FastHands, Lean, Level, Loosen, NoTwins, Shape, Spread, TwinsMove, Vary, Wanders};
 use crate::aim::{Aim, Positions};
 use crate::chart::Chart;
 use crate::grid::Grid;
@@ -34,8 +34,8 @@ struct Manner {
     level: f64,
     /// Random velocity where they are not alike.
     vary: f64,
-    /// Ms, early and late.
-    loosen: (f64, f64),
+    /// How far timing drifts, as its standard deviation in ms, and how late it is on the whole.
+    clock: (f64, f64),
     /// Ms behind, for the snare's backbeat.
     behind: f64,
     /// Softer for each doubling of the speed.
@@ -51,7 +51,7 @@ const MANNERS: [Manner; 6] = [
         depth: 0.3,
         level: 0.0,
         vary: 2.0,
-        loosen: (1.0, 2.0),
+        clock: (3.0, 0.5),
         behind: 0.0,
         fast: 0.0,
         twins: 1.0,
@@ -62,7 +62,7 @@ const MANNERS: [Manner; 6] = [
         depth: 0.6,
         level: 0.0,
         vary: 3.0,
-        loosen: (2.0, 3.0),
+        clock: (4.0, 0.5),
         behind: 0.0,
         fast: 6.0,
         twins: 2.0,
@@ -73,7 +73,7 @@ const MANNERS: [Manner; 6] = [
         depth: 0.85,
         level: 0.0,
         vary: 4.0,
-        loosen: (3.0, 5.0),
+        clock: (6.0, 1.0),
         behind: 3.0,
         fast: 8.0,
         twins: 2.0,
@@ -84,7 +84,7 @@ const MANNERS: [Manner; 6] = [
         depth: 1.0,
         level: 3.0,
         vary: 4.0,
-        loosen: (2.0, 4.0),
+        clock: (6.0, 1.0),
         behind: 9.0,
         fast: 8.0,
         twins: 2.0,
@@ -95,7 +95,7 @@ const MANNERS: [Manner; 6] = [
         depth: 0.9,
         level: -12.0,
         vary: 4.0,
-        loosen: (1.0, 9.0),
+        clock: (8.0, 4.0),
         behind: 6.0,
         fast: 10.0,
         twins: 2.0,
@@ -106,7 +106,7 @@ const MANNERS: [Manner; 6] = [
         depth: 1.2,
         level: 0.0,
         vary: 7.0,
-        loosen: (7.0, 9.0),
+        clock: (11.5, 1.0),
         behind: 5.0,
         fast: 12.0,
         twins: 3.0,
@@ -187,13 +187,29 @@ impl Manner {
             let aim = Aim { positions: Some(positions), ..at(snares) };
             steps.push((aim, Action::Lean(Lean { by: Millis(self.behind), ..Lean::default() })));
         }
-        let (early, late) = (Millis(self.loosen.0), Millis(self.loosen.1));
-        steps.push((
-            Aim::everything(),
-            Action::Loosen(Loosen { early, late, spread: Spread::Bell, ..Loosen::default() }),
-        ));
+        steps.push((Aim::everything(), self.clock()));
         let passes = (1..).zip(steps).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
         StartingPoint { name: self.name, explains: self.explains, recipe: Recipe { passes } }
+    }
+
+    /// A player's clock: a slow drift that all limbs share, and a small error of each hit. At this slowness and
+    /// with three tenths of the drift in each hit, 8ths and 16ths have a fluctuation exponent of about 1 and
+    /// intervals a lag-1 autocorrelation between −0.35 and −0.1, as drummers have.
+    fn clock(&self) -> Action {
+        let (drift, late) = self.clock;
+        // A bell of so many ms to either side has a third of it as its standard deviation.
+        let error = 3.0 * 0.3 * drift;
+        let whole = |ms: f64| Millis((2.0 * ms).round() / 2.0);
+        Action::Loosen(Loosen {
+            early: whole((error - late).max(0.0)),
+            late: whole(error + late),
+            spread: Spread::Bell,
+            wander: Millis(drift),
+            wanders: Wanders::Together,
+            drifts: Drifts::Natural,
+            slowness: 0.9,
+            ..Loosen::default()
+        })
     }
 
     /// The shape of a family's stiff instruments, about the loudest of their typical velocities.
@@ -216,6 +232,7 @@ fn backbeat(context: &Context<'_>) -> Option<Positions> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::drift::tests::fluctuation_exponent;
     use crate::kit::Kit;
     use crate::metre::MetreMap;
     use crate::perform::{perform, testing::sixteenths};
@@ -246,6 +263,39 @@ mod tests {
         assert!(offsets[0] > 0.2 && offsets[0] < offsets[2] && offsets[2] < offsets[5], "{offsets:?}");
         for (point, reading) in &points {
             assert!(reading.all.identical_neighbours < 0.15, "{}: {reading:?}", point.name);
+        }
+    }
+
+    /// What Vivida's timing looks like beside a drummer's: no white noise.
+    #[test]
+    fn timing_is_a_players() {
+        let lag_1 = |offsets: &[f64]| {
+            let intervals: Vec<f64> = offsets.windows(2).map(|two| two[1] - two[0]).collect();
+            let square: f64 = intervals.iter().map(|one| one * one).sum();
+            intervals.windows(2).map(|two| two[0] * two[1]).sum::<f64>() / square
+        };
+        for (every, name) in [(1, "16ths"), (2, "8ths")] {
+            let part = sixteenths(&[100; 2048]);
+            let part = Part::new(part.hits().iter().copied().step_by(every).collect());
+            for (point, spread) in points(&part).iter().map(|(point, reading)| (point, reading.all.offset_spread.0)) {
+                let loosen = point.recipe.passes.last().unwrap().clone();
+                let (mut exponent, mut lag) = (0.0, 0.0);
+                for variation in 1..=8 {
+                    let ppq = Ppq::new(960).unwrap();
+                    let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+                    let context = Context { variation, ..Context::new(&tempo, &metre) };
+                    let chart = Chart::new(&part, Kit::of_drums(&part));
+                    let played = perform(&part, &chart, &Recipe { passes: vec![loosen.clone()] }, &context);
+                    let both = played.written.iter().zip(part.hits()).skip(4);
+                    let offsets: Vec<f64> = both.map(|(now, was)| now.tick.0 - was.tick.0).collect();
+                    exponent += fluctuation_exponent(&offsets) / 8.0;
+                    lag += lag_1(&offsets) / 8.0;
+                }
+                println!("{}, {name}: {spread:.1} ms, exponent {exponent:.2}, lag 1 {lag:.2}", point.name);
+                assert!((2.5..14.0).contains(&spread), "{spread}");
+                assert!((0.7..=1.05).contains(&exponent), "{}: {exponent}", point.name);
+                assert!((-0.36..=-0.1).contains(&lag), "{}: {lag}", point.name);
+            }
         }
     }
 
