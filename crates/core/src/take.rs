@@ -23,6 +23,34 @@ impl Performance {
         Part::new(sounding.into_iter().enumerate().map(hit).collect())
     }
 
+    /// What belongs outside of a stretch; the rest falls silent.
+    fn outside(mut self, part: &Part, from: Ticks, to: Ticks) -> Performance {
+        let inside = |anchor: Ticks| anchor >= from && anchor < to;
+        let written = part.hits().iter().map(|hit| hit.tick).zip(&mut self.written);
+        let made = self.made.iter_mut().map(|made| (made.anchor, &mut made.played));
+        for (_, played) in written.chain(made).filter(|&(anchor, _)| inside(anchor)) {
+            played.silenced.get_or_insert(PassId(0));
+        }
+        self
+    }
+
+    /// A stretch printed round after round: each performance's own, one behind the other from where the stretch begins. What
+    /// stood in their place gives way; what is before and behind stays as the first one plays it.
+    pub fn rounds(rounds: Vec<Performance>, part: &Part, from: Ticks, to: Ticks) -> Part {
+        let length = to - from;
+        let Some(first) = rounds.first().cloned() else { return Part::default() };
+        let end = from + length * rounds.len() as f64;
+        let mut all = vec![first.outside(part, from, end)];
+        for (number, round) in rounds.into_iter().enumerate() {
+            let mut round = round.between(part, from, to);
+            let later = length * number as f64;
+            round.written.iter_mut().for_each(|hit| hit.tick = hit.tick + later);
+            round.made.iter_mut().for_each(|made| made.played.tick = made.played.tick + later);
+            all.push(round);
+        }
+        Performance::together(all).printed()
+    }
+
     /// These hits in the place of a part's own, which fall silent: how a printed take is written to
     /// the file that its part came from.
     pub fn instead_of(self, part: &Part) -> Performance {
@@ -101,6 +129,19 @@ mod tests {
         let found: Vec<(u64, f64, u8)> =
             printed.hits().iter().map(|hit| (hit.id.get(), hit.tick.0, hit.velocity.get())).collect();
         assert_eq!(found, [(0, 0.0, 100), (1, 120.0, 33), (2, 480.0, 100)]);
+    }
+
+    #[test]
+    fn rounds_are_printed_one_behind_the_other() {
+        // 24 16ths are a bar and a half; a beat of four is printed three times from the second beat on.
+        let part = sixteenths(&[60; 24]);
+        let round = |by: f64| performance(play(&part, Action::Level(Level { by })));
+        let rounds = vec![round(0.0), round(10.0), round(20.0)];
+        let printed = Performance::rounds(rounds, &part, Ticks(960.0), Ticks(1920.0));
+        let velocities: Vec<u8> = printed.hits().iter().map(|hit| hit.velocity.get()).collect();
+        assert_eq!(velocities[..16], [60, 60, 60, 60, 60, 60, 60, 60, 70, 70, 70, 70, 80, 80, 80, 80]);
+        assert_eq!((velocities.len(), &velocities[16..]), (24, &[60; 8][..]));
+        assert!(printed.hits().iter().zip(part.hits()).all(|(now, was)| now.tick == was.tick));
     }
 
     #[test]

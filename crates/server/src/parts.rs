@@ -9,8 +9,8 @@ use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, HitId, LayerBounds, PassId, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile, aimed_by,
-    perform, starting_points, touched_by,
+    Context, HitId, LayerBounds, Part, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks,
+    TouchProfile, aimed_by, perform, starting_points, touched_by,
 };
 use vivida_store::{Change, PartChange, PartId, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
@@ -145,10 +145,14 @@ impl App {
     }
 
     /// Writes Played out as the Written of a new take.
-    pub(crate) fn print(&self, id: PartId, request: Named) -> Answer<PartState> {
+    pub(crate) fn print(&self, id: PartId, request: PrintRequest) -> Answer<PartState> {
         self.changing(id, |change| {
             change.expected_part(id, request.revision)?;
-            let printed = self.open_in(&*change, id, None)?.play(Ticks(0.0)).printed();
+            let opened = self.open_in(&*change, id, None)?;
+            let printed = match request.rounds {
+                None => opened.play(Ticks(0.0)).printed(),
+                Some(rounds) => rounds_of(&opened, rounds)?,
+            };
             if printed.hits().is_empty() {
                 return Err(Problem::field("name", "nothing sounds in this part, so there is nothing to print"));
             }
@@ -269,6 +273,27 @@ impl App {
         })?;
         Ok(Received { added, said, history: store.history(Some(song))? })
     }
+}
+
+/// Some bars printed round after round.
+fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> Answer<Part> {
+    const MOST: u32 = 64;
+    let file = &opened.song.file;
+    if !(1..=MOST).contains(&count) {
+        return Err(Problem::field("rounds.count", format!("{count} is outside 1 to {MOST} rounds")));
+    }
+    let (from, to) = file.stretch(bars).map_err(|why| Problem::field("rounds.bars", why))?;
+    let fit = (file.bars() + 1 - bars.from) / (bars.to + 1 - bars.from);
+    if count > fit {
+        let detail = format!("{count} rounds do not fit in front of the song's end; {fit} do");
+        return Err(Problem::field("rounds.count", detail));
+    }
+    let context = opened.context(opened.take.variation);
+    let play = |round| {
+        let context = Context { round, ..context };
+        perform(opened.part(), opened.chart(), &opened.take.recipe, &context)
+    };
+    Ok(Performance::rounds((0..count).map(play).collect(), opened.part(), from, to))
 }
 
 /// The recipe as it is heard: with one pass alone the others are off, and what is listened to comes last. A pass

@@ -315,3 +315,44 @@ fn sections_and_takes_are_guarded_by_revisions_and_undone_by_the_song() {
     }
     assert_eq!(get(&client, "/songs/1").1["sections"], one);
 }
+
+#[test]
+fn rounds_are_printed_as_so_many_phrases() {
+    let client = client();
+    let fresh = json!({"passes": [{"id": 1, "fresh": true, "aim": {"instruments": ["closed-hat"]}, "action": {"kind": "vary", "by": 20}}]});
+    let state = change(&client, 1, json!({"recipe": fresh}));
+    let print = |rounds: Value| {
+        post(&client, "/parts/1/takes", json!({"revision": state["revision"], "name": "Eight", "rounds": rounds}))
+    };
+    for (rounds, field) in [
+        (json!({"bars": {"from": 5, "to": 8}, "count": 0}), "rounds.count"),
+        (json!({"bars": {"from": 5, "to": 8}, "count": 18}), "rounds.count"),
+        (json!({"bars": {"from": 0, "to": 8}, "count": 2}), "rounds.bars"),
+        (json!({"bars": {"from": 5, "to": 400}, "count": 2}), "rounds.bars"),
+    ] {
+        let (status, problem) = print(rounds);
+        assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!(field)));
+    }
+    let (status, printed) = print(json!({"bars": {"from": 5, "to": 8}, "count": 8}));
+    assert_eq!(status, Status::Ok, "{printed}");
+    let (_, part) = get(&client, "/parts/1");
+    let written = &part["written"];
+    let hats = |phrase: u64| -> Vec<(u64, u64)> {
+        let notes = written["notes"].as_array().unwrap();
+        let bar = 3840 * 4;
+        let within = |row: &usize| {
+            let tick = written["ticks"][*row].as_f64().unwrap() as u64;
+            notes[*row] == 42 && tick >= 4 * 3840 + phrase * bar && tick < 4 * 3840 + (phrase + 1) * bar
+        };
+        let rows = (0..notes.len()).filter(within);
+        rows.map(|row| {
+            let tick = written["ticks"][row].as_f64().unwrap() as u64;
+            (tick % bar, written["velocities"][row].as_u64().unwrap())
+        })
+        .collect()
+    };
+    let phrases: Vec<_> = (0..8).map(hats).collect();
+    let ticks = |phrase: &[(u64, u64)]| phrase.iter().map(|hit| hit.0).collect::<Vec<_>>();
+    assert!(phrases[0].len() > 40 && phrases.iter().all(|phrase| ticks(phrase) == ticks(&phrases[0])));
+    assert!(phrases.windows(2).all(|two| two[0] != two[1]), "eight different phrases");
+}

@@ -24,6 +24,7 @@ import type {
 	PerformRequest,
 	PocketCard,
 	PocketChange,
+	PrintRequest,
 	Problem,
 	Received,
 	Recipe,
@@ -124,8 +125,7 @@ export const client = {
 	joinParts: (song: number, request: JoinRequest) =>
 		json<RegroupedParts>("POST", `/songs/${song}/join`, request),
 	deletePart: (id: number, revision: number) => json<void>("DELETE", `/parts/${id}?revision=${revision}`),
-	print: (id: number, revision: number, name: string) =>
-		json<PartState>("POST", `/parts/${id}/takes`, { revision, name }),
+	print: (id: number, request: PrintRequest) => json<PartState>("POST", `/parts/${id}/takes`, request),
 	renameTake: (id: number, take: number, revision: number, name: string) =>
 		json<PartState>("PATCH", `/parts/${id}/takes/${take}`, { revision, name }),
 	deleteTake: (id: number, take: number, revision: number) =>

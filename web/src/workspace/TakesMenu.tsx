@@ -1,4 +1,15 @@
-import { ActionIcon, Button, Group, Popover, Radio, Stack, Text, TextInput, Tooltip } from "@mantine/core";
+import {
+	ActionIcon,
+	Button,
+	Group,
+	NumberInput,
+	Popover,
+	Radio,
+	Stack,
+	Text,
+	TextInput,
+	Tooltip,
+} from "@mantine/core";
 import {
 	IconArrowsDiff,
 	IconChevronDown,
@@ -13,6 +24,8 @@ import type { TakeCard } from "../api/generated/types";
 import { DamageMark } from "../Damage";
 import { NameField } from "../NameField";
 import { plural } from "../words";
+import { barCount } from "./song";
+import { roundsDiffer } from "./state/playback";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
 
@@ -163,9 +176,16 @@ function PrintForm({ count, close }: { count: number; close: () => void }) {
 	const store = useWorkspaceStore();
 	const part = useWorkspace((state) => state.part.state.id);
 	const [name, setName] = useState(`Take ${count + 1}`);
+	const differ = useWorkspace(roundsDiffer);
+	const [from, to] = useWorkspace((state) => state.loop);
+	const bars = useWorkspace((state) => barCount(state.song));
+	const fit = Math.max(1, Math.min(64, Math.floor((bars + 1 - from) / (to + 1 - from))));
+	const [rounds, setRounds] = useState(1);
 	const print = () => {
 		close();
-		void store.getState().change((revision) => client.print(part, revision, name));
+		const count = Math.min(rounds, fit);
+		const more = differ && count > 1 ? { rounds: { bars: { from, to }, count } } : {};
+		void store.getState().change((revision) => client.print(part, { revision, name, ...more }));
 	};
 	return (
 		<form
@@ -185,6 +205,18 @@ function PrintForm({ count, close }: { count: number; close: () => void }) {
 					maxLength={200}
 					onChange={(event) => setName(event.currentTarget.value)}
 				/>
+				{differ && fit > 1 && (
+					<NumberInput
+						w={92}
+						size="xs"
+						label="Rounds"
+						min={1}
+						max={fit}
+						value={rounds}
+						onChange={(value) => setRounds(Number(value) || 1)}
+						title={`Prints the loop, bars ${from} to ${to}, so many times, each round with its own dice; ${fit} fit`}
+					/>
+				)}
 				<Button type="submit" size="xs" leftSection={<IconPrinter size={14} />} disabled={!name.trim()}>
 					Print
 				</Button>

@@ -182,6 +182,8 @@ pub fn typescript() -> String {
         TakeColumns,
         RecipeCard,
         SplitRequest,
+        RoundsToPrint,
+        PrintRequest,
         PartToJoin,
         JoinRequest,
         RegroupedParts,

@@ -4,7 +4,7 @@ use crate::api::{LineColumns, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
-use vivida_core::{Channel, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks};
+use vivida_core::{BarRange, Channel, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks};
 use vivida_store::{History, PartId, SongId, TakeId};
 
 /// A part in the workspace.
@@ -192,6 +192,28 @@ pub struct Named {
     #[ts(type = "number")]
     pub revision: i64,
     pub name: String,
+}
+
+/// A take to be printed.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct PrintRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub name: String,
+    /// Rounds of some bars, one behind the other; without it all that is played, once.
+    #[serde(default)]
+    #[ts(optional)]
+    pub rounds: Option<RoundsToPrint>,
+}
+
+/// How often some bars are printed, each round with its own dice.
+#[derive(Clone, Copy, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct RoundsToPrint {
+    pub bars: BarRange,
+    /// 1 to 64.
+    pub count: u32,
 }
 
 /// Passes for a part.

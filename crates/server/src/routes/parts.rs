@@ -29,7 +29,7 @@ async fn delete_part(app: &Shared, id: Id, revision: i64) -> Result<Status, Prob
 
 #[post("/parts/<id>/takes", data = "<data>")]
 async fn print(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PartState> {
-    let request: Named = body(data, &limit).await?;
+    let request: PrintRequest = body(data, &limit).await?;
     work(app, move |app| app.print(id.part(), request)).await.map(Json)
 }
 

@@ -1768,6 +1768,18 @@ export type SplitRequest = { revision: number,
  */
 groups: Array<Array<InstrumentId>>, };
 
+export type RoundsToPrint = { bars: BarRange, 
+/**
+ * 1 to 64.
+ */
+count: number, };
+
+export type PrintRequest = { revision: number, name: string, 
+/**
+ * Rounds of some bars, one behind the other; without it all that is played, once.
+ */
+rounds?: RoundsToPrint, };
+
 export type PartToJoin = { id: PartId, revision: number, };
 
 export type JoinRequest = { 
