@@ -27,6 +27,8 @@
 //!     groove, within half a tick.
 //! 11. `made_hits_are_stable`: what a pass makes has ids that depend on the pass alone; switching it off
 //!     removes exactly that, and later passes that name one of them hold.
+//! 12. `rounds_differ_only_where_asked`: without fresh dice every round is the first; with fresh dice on some
+//!     passes only what hangs on these differs.
 //!
 //! # Example
 //!

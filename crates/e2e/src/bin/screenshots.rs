@@ -18,6 +18,7 @@ async fn main() -> Done {
     aims_and_takes(&app, &browser, &folder).await?;
     time(&app, &browser, &folder).await?;
     large_part(&app, &browser, &folder).await?;
+    hands(&app, &browser, &folder).await?;
     empty_shelf(&browser, &folder).await?;
     browser.close().await?;
     Ok(())
@@ -76,6 +77,18 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "workspace-small").await?;
     browser.resize(1280, 800).await?;
     Ok(())
+}
+
+/// Ghosts around the backbeat, and two hands, in an opened row.
+async fn hands(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&format!("{}/songs/2/parts/3", app.address)).await?;
+    browser.find("[data-instrument='snare'] [data-handle=soft]").await?;
+    browser.press("Snare").await?;
+    add_pass(browser, "sticking", "sticking").await?;
+    add_pass(browser, "chatter", "ghosts").await?;
+    browser.hover(470.0, 300.0).await?;
+    rest(browser).await?;
+    keep(browser, folder, "hands").await
 }
 
 /// Light or dark: that is in Help.
