@@ -44,8 +44,8 @@ impl Performance {
         for (number, round) in rounds.into_iter().enumerate() {
             let mut round = round.between(part, from, to);
             let later = length * number as f64;
-            round.written.iter_mut().for_each(|hit| hit.tick = hit.tick + later);
-            round.made.iter_mut().for_each(|made| made.played.tick = made.played.tick + later);
+            round.written.iter_mut().for_each(|hit| hit.tick += later);
+            round.made.iter_mut().for_each(|made| made.played.tick += later);
             all.push(round);
         }
         Performance::together(all).printed()

@@ -4,7 +4,7 @@ use crate::api::*;
 use crate::app::Opened;
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use vivida_core::{Chart, MadeHit, Measured, Part, Performance, PlayedHit, Recipe, Ticks};
+use vivida_core::{Chart, MadeHit, Measured, Part, Performance, PlayedHit, Recipe, Side, Ticks};
 use vivida_smf::SongFile;
 
 pub(crate) fn bpm(file: &SongFile) -> f64 {
@@ -137,7 +137,13 @@ pub(crate) fn columns(
     let velocities = || written.iter().map(|hit| hit.velocity.get()).collect();
     let velocities = (known[1] != Some(&touch_key)).then(velocities);
     let silenced = performance.hits().filter_map(|hit| Some((hit.id, hit.silenced?)));
-    let hands = performance.hits().filter_map(|hit| Some((hit.id, hit.hand?)));
+    let letter = |hit: &PlayedHit| match hit.hand {
+        Some(Side::Left) => 'L',
+        Some(Side::Right) => 'R',
+        None => '-',
+    };
+    let handed = performance.hits().any(|hit| hit.hand.is_some());
+    let hands = if handed { performance.hits().map(letter).collect() } else { String::new() };
     // Which drum plays a hit is told where that is not as it was written.
     let elsewhere =
         written.iter().zip(opened.part().hits()).filter(|(hit, was)| hit.note != was.note).map(|(hit, _)| {
@@ -151,7 +157,7 @@ pub(crate) fn columns(
         touch_key,
         velocities,
         silenced: silenced.collect(),
-        hands: hands.collect(),
+        hands,
         elsewhere: elsewhere.collect(),
         made: made(opened, &performance.made),
         turned: turned.collect(),

@@ -182,17 +182,17 @@ function drawHands(
 	hits: number[],
 	at: PlaceOf,
 ) {
-	if (!played || played.hands.size === 0) return;
+	if (!played || played.hands === "") return;
 	context.globalAlpha = silent ? 0.3 : 1;
 	context.font = "600 9px 'Public Sans Variable'";
 	context.textAlign = "center";
 	for (const hit of hits) {
-		const side = played.hands.get(played.ids[hit]);
-		if (!side) continue;
+		const side = played.hands[hit];
+		if (side !== "L" && side !== "R") continue;
 		const { x, y } = at(hit);
-		context.fillStyle = side === "right" ? colours.ink : colours.quiet;
+		context.fillStyle = side === "R" ? colours.ink : colours.quiet;
 		// Above the dot, or beneath it where there is no room.
-		context.fillText(side === "right" ? "R" : "L", x, y > 16 ? y - 6 : y + 13);
+		context.fillText(side, x, y > 16 ? y - 6 : y + 13);
 	}
 }
 

@@ -312,7 +312,7 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	const made = performance?.made.get(id);
 	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
 	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
-	const side = performance?.hands.get(id);
+	const side = { L: "left", R: "right" }[performance?.hands[hit] ?? ""];
 	if (side) words.push(part.kit.instruments[index].limb.endsWith("foot") ? `${side} foot` : `${side} hand`);
 	if (!performance) return words.join(", ");
 	const silencer = performance.silenced.get(id);

@@ -5,7 +5,6 @@ import type {
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
-	Side,
 } from "../api/generated/types";
 import { reused } from "../reused";
 
@@ -34,8 +33,8 @@ export interface Played {
 	reading: Measured;
 	/** The ids of what does not sound, and the pass that silenced each. */
 	silenced: Map<number, number>;
-	/** By their ids: the hand or foot that a pass gave them to. */
-	hands: Map<number, Side>;
+	/** By their index: L or R where a pass gave a hit to a hand or foot; empty where no pass did. */
+	hands: string;
 	/** By their ids. */
 	made: Map<number, Made>;
 	/** Where each belongs in the metre, in ticks. */
@@ -90,7 +89,7 @@ export function received(
 		passes: kept(before?.passes, passes),
 		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
 		silenced: new Map(columns.silenced),
-		hands: new Map(columns.hands),
+		hands: columns.hands,
 		made: new Map(
 			made.ids.map((id, place) => [id, { pass: made.passes[place], parent: made.parents[place] }]),
 		),
@@ -181,7 +180,7 @@ function looksOf(before: Played | null, now: Played) {
 		if (!before || !old || old.length !== own.length) return ++looks;
 		const otherTiming = before.ticks !== now.ticks;
 		const otherTouch = before.velocities !== now.velocities;
-		const otherHands = before.hands.size > 0 || now.hands.size > 0;
+		const otherHands = before.hands !== now.hands;
 		const otherSilence = before.silenced.size > 0 || now.silenced.size > 0;
 		for (let place = 0; place < own.length; place++) {
 			const index = own[place];
@@ -192,7 +191,7 @@ function looksOf(before: Played | null, now: Played) {
 				(otherTouch && before.velocities[index] !== now.velocities[index]) ||
 				(otherTiming && before.ticks[index] !== now.ticks[index]) ||
 				(otherSilence && before.silenced.get(id) !== now.silenced.get(id)) ||
-				(otherHands && before.hands.get(id) !== now.hands.get(id))
+				(otherHands && before.hands[index] !== now.hands[index])
 			)
 				return ++looks;
 		}

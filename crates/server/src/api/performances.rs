@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Side, Turned,
+    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Turned,
     action::DiceUse,
 };
 
@@ -23,8 +23,9 @@ pub struct PerformanceColumns {
     pub velocities: Option<Vec<u8>>,
     /// The hits that do not sound, and the pass that silenced each.
     pub silenced: Vec<(HitId, PassId)>,
-    /// The hand or foot of each hit that a pass gave to one.
-    pub hands: Vec<(HitId, Side)>,
+    /// The hand or foot that a pass gave each hit to, a letter for each of them, the written ones first: `L`, `R` or
+    /// `-`; empty where no pass gave any.
+    pub hands: String,
     /// The written hits that another instrument plays than was written: its place in the kit (nothing where
     /// the kit does not know the note) and the note.
     #[ts(type = "[number, number | null, number][]")]

@@ -2095,9 +2095,10 @@ velocities: Array<number> | null,
  */
 silenced: Array<[HitId, PassId]>, 
 /**
- * The hand or foot of each hit that a pass gave to one.
+ * The hand or foot that a pass gave each hit to, a letter for each of them, the written ones first: `L`, `R` or
+ * `-`; empty where no pass gave any.
  */
-hands: Array<[HitId, Side]>, 
+hands: string, 
 /**
  * The written hits that another instrument plays than was written: its place in the kit (nothing where
  * the kit does not know the note) and the note.
