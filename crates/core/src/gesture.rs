@@ -694,7 +694,7 @@ fn unknown(instrument: &InstrumentId) -> RecipeError {
 fn bounds(kind: &str) -> &'static [&'static str] {
     match kind {
         "shape" => &["soft", "typical", "hard"],
-        "draw" => &["from", "to"],
+        "draw" | "ghosts" => &["from", "to"],
         "limits" => &["floor", "ceiling"],
         _ => &[],
     }

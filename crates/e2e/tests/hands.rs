@@ -38,8 +38,8 @@ async fn ghosts_are_placed_explained_taken_out_and_dealt_anew() -> Done {
     kept(&browser, 1, "passes[0].action.slots.join() === '-2,-1,1'").await?;
     let more = made(&browser).await?;
     assert!(more > first, "{first} {more}");
-    browser.press("Ghosts: places left free: where the kick sounds").await?;
-    browser.press("no place").await?;
+    browser.press("Ghosts: places left free: except where the kick sounds").await?;
+    browser.press("wherever there is room").await?;
     kept(&browser, 1, "passes[0].action.free === 'none'").await?;
     assert!(made(&browser).await? > more);
 

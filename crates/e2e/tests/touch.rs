@@ -13,7 +13,7 @@ async fn backbeats_stay_and_everything_else_becomes_a_ghost() -> Done {
     open_causeway(&app, &browser).await?;
     // The opened row is what a new pass aims at.
     browser.press("Snare").await?;
-    add_pass(&browser, "ghost", "draw").await?;
+    add_pass(&browser, "draw", "draw").await?;
     browser.click("[data-pass=draw] [aria-label$='Narrow the aim']").await?;
     browser.press("positions in the bar").await?;
     browser.click("[data-pass=draw] [data-condition=positions]").await?;

@@ -65,7 +65,7 @@ impl Act for Ghosts {
         title: "Ghosts",
         family: ActionFamily::Hands,
         words: &["ghost note", "ghost notes", "soft", "around", "backbeat", "add", "left hand", "chatter", "fill in"],
-        sentence: "add ghost notes {slots} of {grid}, from {from} to {to}, in {odds} of the places; leave free {free}.",
+        sentence: "add ghost notes {slots} in {grid}, velocity {from} to {to}, in {odds} of the places, {free}.",
         brief: "{slots}, {odds}",
         explains: "Soft strokes around the hits, where the hands have time for them.",
         points: &[point("ghost", "{}"), point("chatter", r#"{"slots": [-2, -1, 1, 2], "odds": 50}"#)],
@@ -80,9 +80,9 @@ impl Act for Ghosts {
                 "places left free",
                 Values::Choice {
                     options: &[
-                        ("none", "no place"),
-                        ("kick", "where the kick sounds"),
-                        ("others", "where any other drum sounds"),
+                        ("none", "wherever there is room"),
+                        ("kick", "except where the kick sounds"),
+                        ("others", "except where another drum sounds"),
                     ],
                 },
             ),
