@@ -340,3 +340,39 @@ async fn muted(browser: &Browser) -> Result<serde_json::Value, Failed> {
     let song = ask(browser, "/songs/1").await?;
     Ok(song["parts"].as_array().expect("parts").iter().map(|part| part["muted"].clone()).collect())
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn five_parts_are_begun_shaped_compared_and_taken_away() -> Done {
+    let (_turn, app, browser) = start().await;
+    for (song, drag) in [
+        ("Causeway", -20.0),
+        ("Kiln Yard", -14.0),
+        ("Night Ferry", 12.0),
+        ("Tin Roof", -10.0),
+        ("Paper Lanterns", 16.0),
+    ] {
+        browser.goto(&app.address).await?;
+        let card = format!("[data-song='{song}']");
+        browser.find(&card).await?;
+        let id = browser.run(&format!("return document.querySelector(\"{card}\").dataset.songId")).await?;
+        let id = id.as_str().expect("an id").to_owned();
+        browser.click(&format!("[data-song='{song}'] a")).await?;
+        browser.click("[data-start='One good take']").await?;
+        browser.until("document.querySelectorAll('[data-pass]').length > 2").await?;
+        // One handle by hand, one more pass, and a look at how it was.
+        browser.drag("[data-instrument] [data-handle=soft]", 0.0, drag).await?;
+        add_pass(&browser, "late", "lean").await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("w").await?;
+        browser.find("[data-reading=written][data-on=true]").await?;
+        browser.keys("w").await?;
+        browser.find("[data-reading=played][data-on=true]").await?;
+        browser.until("document.querySelector('[aria-label=Undo]').disabled === false").await?;
+        let differs = format!(
+            "return Promise.all(['export.mid', 'original'].map((one) => fetch(`/api/v1/songs/{id}/${{one}}`)
+                .then((r) => r.arrayBuffer()).then((all) => String(new Uint8Array(all))))).then(([now, was]) => now !== was)"
+        );
+        assert_eq!(browser.run(&differs).await?, true, "{song}");
+    }
+    browser.close().await
+}
