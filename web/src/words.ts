@@ -27,7 +27,7 @@ export function signed(value: number, digits = 0, plus = false) {
 export const plain = (value: number) => signed(value, Number.isInteger(value) ? 0 : 1);
 
 /** Drum parts in front, else in their order. */
-export const drumsFirst = <T extends { drums: boolean }>(parts: T[]) => [
+const drumsFirst = <T extends { drums: boolean }>(parts: T[]) => [
 	...parts.filter(({ drums }) => drums),
 	...parts.filter(({ drums }) => !drums),
 ];

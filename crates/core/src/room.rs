@@ -131,7 +131,7 @@ impl Room {
         })
     }
 
-    /// Whether a hit could be there; `grace` notes belong to the stroke that they lead into.
+    /// Whether a hit could be there.
     fn check(&self, stage: &Stage<'_>, instrument: Option<usize>, onset: f64) -> Result<(), LeftOut> {
         if onset < 0.0 {
             return Err(LeftOut::Start);

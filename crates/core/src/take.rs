@@ -23,24 +23,13 @@ impl Performance {
         Part::new(sounding.into_iter().enumerate().map(hit).collect())
     }
 
-    /// What belongs outside of a stretch; the rest falls silent.
-    fn outside(mut self, part: &Part, from: Ticks, to: Ticks) -> Performance {
-        let inside = |anchor: Ticks| anchor >= from && anchor < to;
-        let written = part.hits().iter().map(|hit| hit.tick).zip(&mut self.written);
-        let made = self.made.iter_mut().map(|made| (made.anchor, &mut made.played));
-        for (_, played) in written.chain(made).filter(|&(anchor, _)| inside(anchor)) {
-            played.silenced.get_or_insert(PassId(0));
-        }
-        self
-    }
-
     /// A stretch printed round after round: each performance's own, one behind the other from where the stretch begins. What
     /// stood in their place gives way; what is before and behind stays as the first one plays it.
     pub fn rounds(rounds: Vec<Performance>, part: &Part, from: Ticks, to: Ticks) -> Part {
         let length = to - from;
         let Some(first) = rounds.first().cloned() else { return Part::default() };
         let end = from + length * rounds.len() as f64;
-        let mut all = vec![first.outside(part, from, end)];
+        let mut all = vec![first.where_meant(part, |anchor| anchor < from || anchor >= end)];
         for (number, round) in rounds.into_iter().enumerate() {
             let mut round = round.between(part, from, to);
             let later = length * number as f64;
@@ -61,11 +50,15 @@ impl Performance {
 
     /// What of a performance belongs between two places of the metre; the rest falls silent. A hit that is
     /// played early belongs where it was meant.
-    pub fn between(mut self, part: &Part, from: Ticks, to: Ticks) -> Performance {
-        let outside = |anchor: Ticks| anchor < from || anchor >= to;
+    pub fn between(self, part: &Part, from: Ticks, to: Ticks) -> Performance {
+        self.where_meant(part, |anchor| anchor >= from && anchor < to)
+    }
+
+    /// What is meant for such places; the rest falls silent.
+    fn where_meant(mut self, part: &Part, is_meant: impl Fn(Ticks) -> bool) -> Performance {
         let written = part.hits().iter().map(|hit| hit.tick).zip(&mut self.written);
         let made = self.made.iter_mut().map(|made| (made.anchor, &mut made.played));
-        for (_, played) in written.chain(made).filter(|&(anchor, _)| outside(anchor)) {
+        for (_, played) in written.chain(made).filter(|&(anchor, _)| !is_meant(anchor)) {
             played.silenced.get_or_insert(PassId(0));
         }
         self

@@ -12,7 +12,7 @@ use vivida_smf::read;
 use vivida_store::{PartId, Reads, SongId, Step, Store, StoredPart, StoredSong};
 
 /// What the shelf shows is worked out anew where another version of the program did that.
-const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 2");
+const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 3");
 
 impl App {
     /// The shelf: one's own songs first, the newest in front; then the demo in its order.
@@ -89,6 +89,7 @@ impl App {
             };
             PartCard {
                 id: part.id,
+                revision: part.revision as i32,
                 name: part_name(part, song),
                 drums: part.drums,
                 muted: part.muted,

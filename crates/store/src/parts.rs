@@ -321,6 +321,7 @@ impl Change<'_> {
     pub fn duplicate_part(&mut self, id: PartId, name: &str) -> Result<PartId, StoreError> {
         let part = self.part(id)?;
         let name = checked_name(name)?;
+        check_made(&of_song(&self.transaction, part.song)?, 1)?;
         self.step(Scope::Song(part.song), format!("duplicate as “{name}”"));
         let (copy, take) = copy_part(&self.transaction, id, part.song)?;
         let state =
@@ -338,12 +339,7 @@ impl Change<'_> {
         silent: &[PartId],
     ) -> Result<Vec<PartId>, StoreError> {
         let parts = of_song(&self.transaction, song)?;
-        let places: HashSet<usize> = parts.iter().map(|part| part.position).collect();
-        let made = parts.len() - places.len() + new.len();
-        if made > MOST_MADE_PARTS {
-            let message = format!("{made} parts are more than the {MOST_MADE_PARTS} that are made of a song's own");
-            return Err(StoreError::invalid("parts", message));
-        }
+        check_made(&parts, new.len())?;
         self.step(Scope::Song(song), label);
         for part in parts.iter().filter(|part| silent.contains(&part.id)) {
             let after = PartState { muted: true, ..part.state(false) };
@@ -387,6 +383,17 @@ impl Change<'_> {
         self.step(Scope::Song(part.song), "delete the part");
         self.put(State::Part(part.state(false)), State::Part(part.state(true)))
     }
+}
+
+/// Whether a song can have so many more parts than its file has.
+fn check_made(parts: &[StoredPart], more: usize) -> Result<(), StoreError> {
+    let places: HashSet<usize> = parts.iter().map(|part| part.position).collect();
+    let made = parts.len() - places.len() + more;
+    if made <= MOST_MADE_PARTS {
+        return Ok(());
+    }
+    let message = format!("{made} parts are more than the {MOST_MADE_PARTS} that are made of a song's own");
+    Err(StoreError::invalid("parts", message))
 }
 
 /// A part as it stands in its table.

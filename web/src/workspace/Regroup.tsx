@@ -1,13 +1,13 @@
 import { Button, Checkbox, Group, Modal, Radio, Stack, Text, TextInput } from "@mantine/core";
 import { useLocalStorage } from "@mantine/hooks";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { RegroupedParts } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { inOrder, listed, plural } from "../words";
 import classes from "./passes/Passes.module.css";
-import { useWorkspace, useWorkspaceStore } from "./store";
+import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 
 interface DialogProps {
 	opened: boolean;
@@ -29,10 +29,33 @@ function useRegrouping(close: () => void) {
 			if (said.length > 0) showNote(title, said.join(" "));
 		} catch (error) {
 			showError(error);
+			// Another part may have changed meanwhile: what is shown is what is there.
+			store.getState().lookAgain();
 		}
 		setBusy(false);
 	};
 	return { busy, regroup };
+}
+
+interface FootProps {
+	close: () => void;
+	busy: boolean;
+	disabled: boolean;
+	onDo: () => void;
+	children: ReactNode;
+}
+
+function Foot({ close, busy, disabled, onDo, children }: FootProps) {
+	return (
+		<Group justify="flex-end" gap={8}>
+			<Button size="xs" variant="default" onClick={close}>
+				Cancel
+			</Button>
+			<Button size="xs" disabled={disabled} loading={busy} onClick={onDo}>
+				{children}
+			</Button>
+		</Group>
+	);
 }
 
 /** A part's instruments as parts of their own. */
@@ -79,19 +102,9 @@ function Split({ close }: { close: () => void }) {
 				{chosen.length < instruments.length && chosen.length > 0 && "The others become one more part. "}
 				Passes and edits by hand go along. This part stays as it is, muted.
 			</Text>
-			<Group justify="flex-end" gap={8}>
-				<Button size="xs" variant="default" onClick={close}>
-					Cancel
-				</Button>
-				<Button
-					size="xs"
-					disabled={chosen.length === 0 || count < 2}
-					loading={busy}
-					onClick={() => void split()}
-				>
-					{count < 2 ? "Split" : `Split into ${plural(count, "part")}`}
-				</Button>
-			</Group>
+			<Foot close={close} busy={busy} disabled={chosen.length === 0 || count < 2} onDo={() => void split()}>
+				{count < 2 ? "Split" : `Split into ${plural(count, "part")}`}
+			</Foot>
 		</Stack>
 	);
 }
@@ -105,13 +118,11 @@ export function JoinDialog({ opened, close }: DialogProps) {
 	);
 }
 
-/** Joins parts by their ids, each as it is now. */
-async function join(song: number, ids: number[], name: string) {
-	const states = await Promise.all(ids.map((id) => client.part(id)));
-	return client.joinParts(song, {
-		parts: states.map(({ state: { id, revision } }) => ({ id, revision })),
-		name,
-	});
+/** Joins parts by their ids, each as it is shown. */
+function join({ song, part, revision }: WorkspaceState, ids: number[], name: string) {
+	const shown = (id: number) => song.parts.find((one) => one.id === id)?.revision ?? 0;
+	const parts = ids.map((id) => ({ id, revision: id === part.state.id ? revision : shown(id) }));
+	return client.joinParts(song.id, { parts, name });
 }
 
 function Join({ close }: { close: () => void }) {
@@ -150,19 +161,14 @@ function Join({ close }: { close: () => void }) {
 				{tones.length > 0 && `${listed(tones.map((one) => one.name))} will be treated as drums. `}
 				Passes and edits by hand go along. The parts stay as they are, muted.
 			</Text>
-			<Group justify="flex-end" gap={8}>
-				<Button size="xs" variant="default" onClick={close}>
-					Cancel
-				</Button>
-				<Button
-					size="xs"
-					disabled={ids.length < 2 || name.trim() === ""}
-					loading={busy}
-					onClick={() => void regroup("Joined", () => join(store.getState().song.id, ids, name))}
-				>
-					{ids.length < 2 ? "Join" : `Join ${plural(ids.length, "part")}`}
-				</Button>
-			</Group>
+			<Foot
+				close={close}
+				busy={busy}
+				disabled={ids.length < 2 || name.trim() === ""}
+				onDo={() => void regroup("Joined", () => join(store.getState(), ids, name))}
+			>
+				{ids.length < 2 ? "Join" : `Join ${plural(ids.length, "part")}`}
+			</Foot>
 		</Stack>
 	);
 }
@@ -186,7 +192,7 @@ export function JoinOffer() {
 				<Button
 					size="compact-xs"
 					loading={busy}
-					onClick={() => void regroup("Joined", () => join(store.getState().song.id, drums, "Drums"))}
+					onClick={() => void regroup("Joined", () => join(store.getState(), drums, "Drums"))}
 				>
 					Join them
 				</Button>

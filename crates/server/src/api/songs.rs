@@ -33,6 +33,8 @@ pub struct SongCard {
 #[derive(Clone, Debug, Serialize, Deserialize, TS)]
 pub struct PartCard {
     pub id: PartId,
+    /// Counts its changes.
+    pub revision: i32,
     pub name: String,
     pub drums: bool,
     /// Neither heard nor exported.

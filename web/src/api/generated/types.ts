@@ -1576,7 +1576,11 @@ mended: Array<string>,
  */
 damage: string | null, };
 
-export type PartCard = { id: PartId, name: string, drums: boolean, 
+export type PartCard = { id: PartId, 
+/**
+ * Counts its changes.
+ */
+revision: number, name: string, drums: boolean, 
 /**
  * Neither heard nor exported.
  */
