@@ -31,7 +31,7 @@ fn eight_passes() -> Recipe {
         (Aim::at("snare"), Action::Shape(Shape::default())),
         (Aim::at("kick"), Action::Shape(Shape { follow: Percent(100.0), ..Shape::default() })),
         (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(120.0), pivot: None })),
-        (Aim::at("ride"), Action::Level(Level { by: -6.0 })),
+        (Aim::at("ride-1"), Action::Level(Level { by: -6.0 })),
         (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0), ..Lean::default() })),
         (Aim::everything(), Action::Loosen(loosen.clone())),
         (Aim::at("closed-hat"), Action::Loosen(loosen)),
@@ -93,7 +93,7 @@ fn hands(criterion: &mut Criterion, context: &Context<'_>) {
     let chart = Chart::new(&part, Kit::of_drums(&part));
     let hands = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Hands);
     // Ghosts around each snare; grace notes and rolls are rarer, as in music.
-    let aims = ["snare", "snare", "snare", "ride", "", "open-hat", "open-hat", "closed-hat"];
+    let aims = ["snare", "snare", "snare", "ride-1", "", "open-hat", "open-hat", "closed-hat"];
     let passes = (1..).zip(hands.zip(aims)).map(|(id, (action, name))| {
         let aim = if name.is_empty() { Aim::everything() } else { Aim::at(name) };
         let rare = matches!(action, Action::Flam(_) | Action::Drag(_) | Action::Roll(_));

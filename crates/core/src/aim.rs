@@ -413,10 +413,7 @@ impl Aim {
     fn keep_places(&self, indices: &mut Vec<usize>, stage: &Stage<'_>) {
         if !self.articulations.is_empty() {
             let names: HashSet<&str> = self.articulations.iter().map(String::as_str).collect();
-            indices.retain(|&index| {
-                let ways = stage.instrument_at(index).map_or(&[][..], |one| &one.articulations);
-                ways.iter().any(|way| way.note == stage.note(index) && names.contains(way.name.as_str()))
-            });
+            indices.retain(|&index| stage.stroke_of(index).is_some_and(|way| names.contains(way.name.as_str())));
         }
         if let Some(positions) = &self.positions {
             let chosen: HashSet<u32> = positions.slots.iter().copied().collect();

@@ -24,7 +24,7 @@ pub struct Chart {
     pub kit: Kit,
     /// For each index the place of its instrument in the kit; nothing where the kit does not know the note.
     pub instruments: Vec<Option<u16>>,
-    lookup: KitLookup,
+    pub(crate) lookup: KitLookup,
     /// What the person measures against; else the grid that fits best.
     grid: Option<Grid>,
     of_instruments: OnceLock<Vec<Vec<usize>>>,

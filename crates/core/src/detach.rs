@@ -69,7 +69,7 @@ mod tests {
         let recipe = Recipe {
             passes: vec![
                 Pass::new(1, Aim::everything(), follow(1)),
-                Pass { on: false, ..Pass::new(2, Aim::at("ride"), follow(1)) },
+                Pass { on: false, ..Pass::new(2, Aim::at("ride-1"), follow(1)) },
                 Pass::new(3, Aim::everything(), follow(2)),
                 Pass::new(4, Aim::everything(), follow(9)),
             ],

@@ -123,8 +123,8 @@ mod tests {
     #[test]
     fn families_stand_in_and_what_does_not_fit_is_said() {
         let near = Near { instruments: vec![InstrumentId::new("kick")], within: Millis(20.0) };
-        let with_kick = Aim { with: Some(near.clone()), ..Aim::at("congas") };
-        let without_kick = Aim { without: Some(near), ..Aim::at("congas") };
+        let with_kick = Aim { with: Some(near.clone()), ..Aim::at("high-conga") };
+        let without_kick = Aim { without: Some(near), ..Aim::at("high-conga") };
         let both =
             Aim { instruments: vec![InstrumentId::new("closed-hat"), InstrumentId::new("shaker")], ..Aim::default() };
         let aims = [Aim::at("closed-hat"), both, with_kick, without_kick, Aim::everything()];

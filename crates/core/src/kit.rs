@@ -1,9 +1,9 @@
 //! Kits: which notes are which drum, who plays it, and how a sampler layers its velocities.
 
 use crate::hit::Part;
-use crate::units::{Channel, Note, Velocity};
+use crate::units::{Channel, Note, Percent, Velocity};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt;
 use ts_rs::TS;
 
@@ -61,30 +61,51 @@ pub enum Limb {
 }
 
 /// The hand that an articulation is sampled for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
 #[serde(rename_all = "kebab-case")]
 #[allow(missing_docs)]
 pub enum Hand {
     Left,
     Right,
+    #[default]
     Either,
+}
+
+impl Hand {
+    fn is_either(&self) -> bool {
+        *self == Hand::Either
+    }
 }
 
 /// A way of striking an instrument: one note of the map.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct Articulation {
     /// centre, rim, open …
     pub name: String,
     /// The note that plays it.
     pub note: Note,
     /// The channel, where the kit fixes one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
     pub channel: Option<Channel>,
     /// The hand that it is sampled for.
+    #[serde(default, skip_serializing_if = "Hand::is_either")]
+    #[ts(as = "Option<Hand>", optional)]
     pub hand: Hand,
+    /// The note that the sampler plays it by, where that is another.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub note_out: Option<Note>,
+    /// The channel that the sampler listens on, where that is another than the hit's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub channel_out: Option<Channel>,
 }
 
 /// The velocities from `from` up to the next layer, for which a sampler plays one group of samples.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct VelocityLayer {
     /// soft, medium …
     pub name: String,
@@ -125,6 +146,7 @@ impl LayerBounds {
 
 /// A drum, cymbal or other thing that is struck; a tonal part is one instrument.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct Instrument {
     /// The same in every kit that has it.
     pub id: InstrumentId,
@@ -137,11 +159,37 @@ pub struct Instrument {
     /// Its notes; at least one.
     pub articulations: Vec<Articulation>,
     /// From soft to hard; the first begins at velocity 1.
+    #[serde(default = "layers")]
     pub layers: Vec<VelocityLayer>,
+    /// Velocities are sent so much harder, −126 to 126.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    #[ts(as = "Option<f64>", optional)]
+    pub offset: f64,
+    /// Before that they are scaled, 1 to 400 %.
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    #[ts(as = "Option<Percent>", optional)]
+    pub scale: Percent,
+    /// Of all instruments with this word only one sounds at once.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub choke: Option<String>,
+}
+
+fn is_zero(offset: &f64) -> bool {
+    *offset == 0.0
+}
+
+fn whole() -> Percent {
+    Percent(100.0)
+}
+
+fn is_whole(scale: &Percent) -> bool {
+    *scale == whole()
 }
 
 /// Which notes are which instrument.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
 pub struct Kit {
     /// For people.
     pub name: String,
@@ -167,6 +215,15 @@ impl Kit {
         kit
     }
 
+    /// This kit as it reads a part: with an instrument of its own for each note that it does not know.
+    pub fn with_unknown(mut self, part: &Part) -> Kit {
+        let known = self.lookup();
+        let hits = part.hits().iter().filter(|hit| known.instrument(hit.note, hit.channel).is_none());
+        let unknown: BTreeSet<Note> = hits.map(|hit| hit.note).collect();
+        self.instruments.extend(unknown.into_iter().map(Instrument::unknown));
+        self
+    }
+
     /// The kit of a tonal part: one instrument that plays every note.
     pub fn of_tones(name: &str, part: &Part) -> Kit {
         let used = notes_of(part);
@@ -176,7 +233,7 @@ impl Kit {
             family: Family::Tonal,
             limb: Limb::None,
             articulations: used.into_iter().map(|note| Articulation::of_note(&note_name(note), note)).collect(),
-            layers: layers(),
+            ..Instrument::plain(layers())
         };
         Kit { name: name.to_owned(), instruments: vec![instrument] }
     }
@@ -184,7 +241,9 @@ impl Kit {
     /// The kit with its layers begun elsewhere. Layers beyond the usual four are numbered.
     pub fn with_layers(mut self, layers: &LayerBounds) -> Kit {
         for instrument in &mut self.instruments {
-            let Some(bounds) = layers.0.get(&instrument.id) else { continue };
+            let bounds = layers.0.get(&instrument.id);
+            let bounds = bounds.or_else(|| layers.0.get(&instrument.id.once()?));
+            let Some(bounds) = bounds else { continue };
             let name = |index: usize| match LAYERS.get(index) {
                 Some((name, _)) if bounds.len() == LAYERS.len() => (*name).to_owned(),
                 _ => format!("layer {}", index + 1),
@@ -204,47 +263,96 @@ impl Kit {
     pub fn lookup_families(&self) -> Vec<Option<Family>> {
         let lookup = self.lookup();
         let family = |place: usize| self.instruments[place].family;
-        (0..128).map(|note| lookup.any[note].map(family)).collect()
+        (0..128).map(|note| lookup.any[note].map(|(place, _)| family(place))).collect()
     }
 
     /// A table for looking up the instruments of many notes.
     pub fn lookup(&self) -> KitLookup {
         let mut any = vec![None; 128];
-        let mut fixed = Vec::new();
+        let mut fixed = HashMap::new();
         for (index, instrument) in self.instruments.iter().enumerate() {
-            for way in &instrument.articulations {
+            for (stroke, way) in instrument.articulations.iter().enumerate() {
                 match way.channel {
-                    Some(channel) => fixed.push((way.note, channel, index)),
-                    None => any[usize::from(way.note.get())] = Some(index),
+                    Some(channel) => _ = fixed.insert((way.note, channel), (index, stroke)),
+                    None => any[usize::from(way.note.get())] = Some((index, stroke)),
                 }
             }
         }
         KitLookup { any, fixed }
     }
+
+    /// The instrument and the stroke that a lookup found.
+    pub fn stroke(&self, (instrument, stroke): (usize, usize)) -> (&Instrument, &Articulation) {
+        let instrument = &self.instruments[instrument];
+        (instrument, &instrument.articulations[stroke])
+    }
 }
 
-/// Which instrument of a kit a note belongs to.
+/// Which instrument of a kit a note belongs to, and which of its strokes it is.
 #[derive(Clone, Debug)]
 pub struct KitLookup {
-    any: Vec<Option<usize>>,
-    fixed: Vec<(Note, Channel, usize)>,
+    any: Vec<Option<(usize, usize)>>,
+    /// Those that hold for one channel go before the others.
+    fixed: HashMap<(Note, Channel), (usize, usize)>,
 }
 
 impl KitLookup {
     /// The place of the instrument in the kit, if it has the note.
+    #[inline]
     pub fn instrument(&self, note: Note, channel: Channel) -> Option<usize> {
-        let fixed = self.fixed.iter().find(|&&(key, on, _)| key == note && on == channel);
-        fixed.map(|&(_, _, index)| index).or(self.any[usize::from(note.get())])
+        self.stroke(note, channel).map(|(instrument, _)| instrument)
+    }
+
+    /// The places of the instrument in the kit and of the stroke in the instrument, if it has the note.
+    #[inline]
+    pub fn stroke(&self, note: Note, channel: Channel) -> Option<(usize, usize)> {
+        let fixed = if self.fixed.is_empty() { None } else { self.fixed.get(&(note, channel)).copied() };
+        fixed.or(self.any[usize::from(note.get())])
     }
 }
 
+/// The note and channel by which a kit knows a stroke.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Striking {
+    /// The note.
+    pub note: Note,
+    /// The channel, where the kit fixes one.
+    pub channel: Option<Channel>,
+}
+
 impl Articulation {
+    /// The note and channel by which the kit knows it.
+    pub fn striking(&self) -> Striking {
+        Striking { note: self.note, channel: self.channel }
+    }
+
     pub(crate) fn of_note(name: &str, note: Note) -> Articulation {
-        Articulation { name: name.to_owned(), note, channel: None, hand: Hand::Either }
+        let (channel, note_out, channel_out) = (None, None, None);
+        Articulation { name: name.to_owned(), note, channel, hand: Hand::Either, note_out, channel_out }
     }
 }
 
 impl Instrument {
+    /// One of which nothing but its layers is known.
+    pub(crate) fn plain(layers: Vec<VelocityLayer>) -> Instrument {
+        Instrument {
+            id: InstrumentId::new(""),
+            name: String::new(),
+            family: Family::Other,
+            limb: Limb::EitherHand,
+            articulations: Vec::new(),
+            layers,
+            offset: 0.0,
+            scale: whole(),
+            choke: None,
+        }
+    }
+
+    /// The velocity that a sampler is sent for one that is played: scaled, then offset, 1 to 127.
+    pub fn sent(&self, velocity: Velocity) -> Velocity {
+        Velocity::rounded(f64::from(velocity.get()) * self.scale.0 / 100.0 + self.offset)
+    }
+
     fn unknown(note: Note) -> Instrument {
         Instrument {
             id: InstrumentId::new(format!("note-{}", note.get())),
@@ -252,7 +360,7 @@ impl Instrument {
             family: Family::Other,
             limb: Limb::EitherHand,
             articulations: vec![Articulation::of_note("struck", note)],
-            layers: layers(),
+            ..Instrument::plain(layers())
         }
     }
 }

@@ -72,6 +72,7 @@ mod groove;
 mod groove_library;
 mod hit;
 mod kit;
+mod kit_file;
 mod metre;
 mod perform;
 mod profile;
@@ -101,9 +102,10 @@ pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots
 pub use groove_library::OwnGroove;
 pub use hit::{Hit, HitId, Part};
 pub use kit::{
-    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, VelocityLayer,
-    note_name,
+    Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, Striking,
+    VelocityLayer, note_name,
 };
+pub use kit_file::{KitError, KitFile};
 pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Side, Stage, aimed_by, perform, touched_by,

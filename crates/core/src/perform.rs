@@ -4,7 +4,7 @@ use crate::action::{Action, ActionFamily, Pockets};
 use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
-use crate::kit::{Instrument, VelocityLayer};
+use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
 use crate::metre::MetreMap;
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::room::{LeftOut, LeftOuts};
@@ -570,11 +570,39 @@ impl<'a> Stage<'a> {
 
     /// Has another note play a hit.
     pub fn rename(&mut self, index: usize, note: Note) {
-        if self.note[index] != note {
-            self.note[index] = note;
-            self.instrument[index] = self.chart.instrument_of(note, self.channel[index]).map(|place| place as u16);
+        self.strike_with(index, note, self.channel[index]);
+    }
+
+    /// Has a stroke of the kit play a hit, on the hit's own channel where the kit fixes none.
+    pub fn strike_by(&mut self, index: usize, way: Striking) {
+        self.strike_with(index, way.note, way.channel.unwrap_or(self.channel[index]));
+    }
+
+    fn strike_with(&mut self, index: usize, note: Note, channel: Channel) {
+        if self.note[index] != note || self.channel[index] != channel {
+            (self.note[index], self.channel[index]) = (note, channel);
+            self.instrument[index] = self.chart.instrument_of(note, channel).map(|place| place as u16);
             self.renamed += 1;
         }
+    }
+
+    /// The stroke of a hit's instrument that has a name; of several that of the hand that plays it.
+    pub fn stroke_named(&self, index: usize, name: &str) -> Option<Striking> {
+        let ways = || self.instrument_at(index).into_iter().flat_map(|one| &one.articulations);
+        let mut named = ways().filter(|way| way.name == name);
+        let first = named.next()?;
+        let hand = match self.hand[index] {
+            Some(Side::Left) => Hand::Left,
+            Some(Side::Right) => Hand::Right,
+            None => self.stroke_of(index).map_or(Hand::Either, |way| way.hand),
+        };
+        Some(std::iter::once(first).chain(named).find(|way| way.hand == hand).unwrap_or(first).striking())
+    }
+
+    /// The stroke of the kit that plays a hit now.
+    pub fn stroke_of(&self, index: usize) -> Option<&Articulation> {
+        let found = self.chart.lookup.stroke(self.note[index], self.channel[index])?;
+        Some(self.chart.kit.stroke(found).1)
     }
 
     fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(HitId)) -> PassReport {

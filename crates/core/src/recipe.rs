@@ -125,7 +125,7 @@ impl Recipe {
                 on: pass.on,
                 fresh: pass.fresh,
                 name: pass.name,
-                aim: pass.aim,
+                aim: pass.aim.parted(),
                 action,
             });
         }

@@ -14,7 +14,7 @@ use vivida_core::action::{
 use vivida_core::*;
 
 const NOTES: [u8; 6] = [36, 38, 40, 42, 46, 99];
-const IDS: [&str; 6] = ["kick", "snare", "closed-hat", "open-hat", "note-99", "ride"];
+const IDS: [&str; 6] = ["kick", "snare", "closed-hat", "open-hat", "note-99", "ride-1"];
 
 /// A song of few notes and small distances, so that hits often collide.
 fn parts() -> impl Strategy<Value = Part> {

@@ -163,7 +163,7 @@ fn job_9_the_cymbal_follows_kick_and_snare_and_the_layers() {
     let mut hits: Vec<(u32, u8, u8)> = (0..8).map(|eighth| (2 * eighth, RIDE, 80 + eighth as u8)).collect();
     hits.extend([(0, KICK, 100), (4, SNARE, 100), (8, KICK, 100), (12, SNARE, 100)]);
     let near = json!({"instruments": ["kick", "snare"], "within": 20});
-    let ride = |condition: &str, value: Value| json!({"instruments": ["ride"], condition: value});
+    let ride = |condition: &str, value: Value| json!({"instruments": ["ride-1"], condition: value});
     let part = part(&hits);
     let rides = |passes: &[(Value, Value)]| -> Vec<i32> {
         let velocities = played(&part, passes);
@@ -177,7 +177,7 @@ fn job_9_the_cymbal_follows_kick_and_snare_and_the_layers() {
     let layers = rides(&[
         (ride("positions", slots(&[1, 9])), json!({"kind": "layer", "layer": "hard"})),
         (
-            json!({"instruments": ["ride"], "positions": slots(&[3, 5, 7, 11, 13, 15])}),
+            json!({"instruments": ["ride-1"], "positions": slots(&[3, 5, 7, 11, 13, 15])}),
             json!({"kind": "layer", "layer": "firm"}),
         ),
     ]);

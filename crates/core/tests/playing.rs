@@ -76,7 +76,7 @@ fn instruments_and_bars_both_have_to_agree() {
     let aim = Aim { instruments: vec![InstrumentId::new("snare")], ..bars(2, 2) };
     assert_eq!(velocities(&song.play([(aim, level(20.0))])), [60, 60, 60, 80]);
     assert_eq!(velocities(&song.play([(bars(1, 1), level(20.0))])), [80, 80, 60, 60]);
-    assert_eq!(velocities(&song.play([(Aim::at("ride"), level(20.0))])), [60; 4]);
+    assert_eq!(velocities(&song.play([(Aim::at("ride-1"), level(20.0))])), [60; 4]);
     let two = Aim { bars: vec![BarRange { from: 2, to: 2 }, BarRange { from: 1, to: 1 }], ..Aim::default() };
     assert_eq!(velocities(&song.play([(two, level(20.0))])), [80; 4]);
     assert_eq!(velocities(&song.play([(bars(9, 99), level(20.0))])), [60; 4]);
@@ -154,7 +154,7 @@ fn a_report_says_what_a_pass_did() {
     let played = song.play([
         (Aim::at("kick"), level(-9.0)),
         (Aim::at("snare"), lean(10.0)),
-        (Aim::at("ride"), lean(10.0)),
+        (Aim::at("ride-1"), lean(10.0)),
         (Aim::everything(), level(0.0)),
     ]);
     let [softer, later, nobody, nothing] = &played.passes[..] else { panic!("four passes, four reports") };

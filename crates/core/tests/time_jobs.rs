@@ -132,7 +132,7 @@ fn job_5_the_backbeat_behind_the_ride_ahead_the_kick_dead_on() {
                 json!({"instruments": ["snare"], "positions": {"grid": "1/4", "slots": [2, 4], "tolerance": 20}}),
                 json!({"kind": "lean", "by": 8}),
             ),
-            (json!({"instruments": ["ride"]}), json!({"kind": "lean", "by": -4})),
+            (json!({"instruments": ["ride-1"]}), json!({"kind": "lean", "by": -4})),
         ],
     );
     assert!(near(moves[1], 8.0, 0.3) && near(moves[5], 8.0, 0.3));

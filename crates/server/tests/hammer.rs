@@ -32,7 +32,7 @@ struct Hand {
     usual_given: usize,
 }
 
-const INSTRUMENTS: [&str; CLIENTS] = ["kick", "snare", "closed-hat", "crash"];
+const INSTRUMENTS: [&str; CLIENTS] = ["kick", "snare", "closed-hat", "crash-1"];
 
 impl Hand {
     fn name(&self) -> String {

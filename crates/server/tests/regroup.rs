@@ -122,10 +122,11 @@ fn what_cannot_be_split_or_joined_is_said() {
     assert_eq!(split(json!([[]])), "groups[0]");
     assert_eq!(split(json!([["kick"], ["kick"]])), "groups[1]");
     assert_eq!(split(json!([["kick"], ["gong"]])), "groups[1]");
-    let all = ["closed-hat", "open-hat", "snare", "kick", "mid-tom", "floor-tom", "ride", "crash", "shaker"];
+    let drums = ["closed-hat", "open-hat", "snare", "kick", "tom-", "ride-", "crash-", "shaker"];
     let (_, part) = get(&client, "/parts/1");
     let own: Vec<&Value> = part["kit"]["instruments"].as_array().unwrap().iter().map(|one| &one["id"]).collect();
-    assert!(own.iter().all(|id| all.contains(&id.as_str().unwrap())), "{own:?}");
+    let is_drum = |id: &&Value| drums.iter().any(|drum| id.as_str().unwrap().starts_with(drum));
+    assert!(own.iter().all(is_drum), "{own:?}");
     assert_eq!(split(json!([own])), "groups");
     let join = |parts: Value, name: &str| refused("/songs/1/join", json!({"parts": parts, "name": name}));
     assert_eq!(join(json!([]), "Drums"), "parts");

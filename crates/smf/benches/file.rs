@@ -40,7 +40,7 @@ fn eight_passes() -> Recipe {
         (Aim::at("snare"), Action::Shape(Shape::default())),
         (Aim::at("kick"), Action::Shape(Shape::default())),
         (Aim::everything(), Action::Contrast(Contrast::default())),
-        (Aim::at("ride"), Action::Level(Level { by: -6.0 })),
+        (Aim::at("ride-1"), Action::Level(Level { by: -6.0 })),
         (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0), ..Lean::default() })),
         (Aim::everything(), Action::Loosen(Loosen::default())),
         (Aim::at("closed-hat"), Action::Loosen(Loosen::default())),

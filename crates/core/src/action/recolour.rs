@@ -1,5 +1,6 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
+use crate::kit::Striking;
 use crate::perform::Stage;
 use crate::units::Note;
 use serde::{Deserialize, Serialize};
@@ -41,13 +42,12 @@ impl Default for Recolour {
 const MOST_WAYS: usize = 16;
 
 impl Way {
-    fn note(&self, stage: &Stage<'_>, index: usize) -> Option<Note> {
+    fn striking(&self, stage: &Stage<'_>, index: usize) -> Option<Striking> {
         if let Some(stroke) = &self.stroke {
-            let ways = &stage.instrument_at(index)?.articulations;
-            return ways.iter().find(|way| way.name == *stroke).map(|way| way.note);
+            return stage.stroke_named(index, stroke);
         }
         let key = i32::from(stage.note(index).get()) + self.keys;
-        (0..128).contains(&key).then(|| Note::from_data(key as u8))
+        (0..128).contains(&key).then(|| Striking { note: Note::from_data(key as u8), channel: None })
     }
 }
 
@@ -112,17 +112,17 @@ impl Act for Recolour {
         for indices in stage.by_instrument(aimed) {
             let (mut last, mut times) = (None, 0);
             for index in indices {
-                let notes: Vec<Option<Note>> = self.ways.iter().map(|way| way.note(stage, index)).collect();
+                let strokes: Vec<Option<Striking>> = self.ways.iter().map(|way| way.striking(stage, index)).collect();
                 let barred = last.filter(|_| self.running.is_some_and(|most| f64::from(times) >= most));
-                let odds = |place: usize| if notes[place].is_some() { self.ways[place].odds } else { 0.0 };
+                let odds = |place: usize| if strokes[place].is_some() { self.ways[place].odds } else { 0.0 };
                 let sum = |barred: Option<usize>| -> f64 {
-                    (0..notes.len()).filter(|place| Some(*place) != barred).map(odds).sum()
+                    (0..strokes.len()).filter(|place| Some(*place) != barred).map(odds).sum()
                 };
                 // Where nothing else is to be had it is the same once more.
                 let barred = barred.filter(|_| sum(barred) > 0.0);
                 let mut left = dice.even(stage.id(index), 0) * sum(barred);
                 let mut chosen = None;
-                for place in (0..notes.len()).filter(|place| Some(*place) != barred && odds(*place) > 0.0) {
+                for place in (0..strokes.len()).filter(|place| Some(*place) != barred && odds(*place) > 0.0) {
                     chosen = Some(place);
                     left -= odds(place);
                     if left < 0.0 {
@@ -132,8 +132,8 @@ impl Act for Recolour {
                 let Some(chosen) = chosen else { continue };
                 times = if last == Some(chosen) { times + 1 } else { 1 };
                 last = Some(chosen);
-                if let Some(note) = notes[chosen] {
-                    stage.rename(index, note);
+                if let Some(way) = strokes[chosen] {
+                    stage.strike_by(index, way);
                 }
             }
         }

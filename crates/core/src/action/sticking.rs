@@ -1,7 +1,7 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::dice::Dice;
 use crate::grid::Grid;
-use crate::kit::{Hand, Instrument};
+use crate::kit::{Articulation, Hand, Instrument, Striking};
 use crate::perform::{Side, Stage};
 use crate::strokes::Chain;
 use crate::units::Millis;
@@ -124,11 +124,11 @@ impl Sticking {
 }
 
 /// The stroke of an instrument for a side, by the name of what is played now; nothing where it has none.
-fn of_side(instrument: &Instrument, now: &str, side: Side) -> Option<crate::units::Note> {
+fn of_side(instrument: &Instrument, now: &str, side: Side) -> Option<Striking> {
     let hand = if side == Side::Left { Hand::Left } else { Hand::Right };
     let mut ways = instrument.articulations.iter().filter(|way| way.hand == hand);
     let alike = ways.clone().find(|way| way.name == now);
-    alike.or_else(|| ways.next()).map(|way| way.note)
+    alike.or_else(|| ways.next()).map(Articulation::striking)
 }
 
 impl Act for Sticking {
@@ -235,11 +235,10 @@ impl Act for Sticking {
                 }
                 stage.hand[index] = Some(side);
                 let now = stage.instrument_at(index).and_then(|instrument| {
-                    let name = instrument.articulations.iter().find(|way| way.note == stage.note(index));
-                    of_side(instrument, name.map_or("", |way| &way.name), side)
+                    of_side(instrument, stage.stroke_of(index).map_or("", |way| &way.name), side)
                 });
-                if let Some(note) = now {
-                    stage.rename(index, note);
+                if let Some(way) = now {
+                    stage.strike_by(index, way);
                 }
                 let spared = stroke == 0 && self.first == StickingFirst::Spared;
                 if side != self.lead && !spared {

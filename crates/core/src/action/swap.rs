@@ -1,6 +1,6 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::dice::Dice;
-use crate::kit::InstrumentId;
+use crate::kit::{Articulation, InstrumentId, Striking};
 use crate::perform::Stage;
 use crate::units::Note;
 use serde::{Deserialize, Serialize};
@@ -36,24 +36,23 @@ pub struct Swap {
 
 impl Default for Swap {
     fn default() -> Swap {
-        Swap { to: SwapTo::Stroke, stroke: "side stick".to_owned(), instrument: InstrumentId::new("ride"), keys: 1.0 }
+        Swap { to: SwapTo::Stroke, stroke: "side stick".to_owned(), instrument: InstrumentId::new("ride-1"), keys: 1.0 }
     }
 }
 
 impl Swap {
-    fn note(&self, stage: &Stage<'_>, index: usize) -> Option<Note> {
+    fn striking(&self, stage: &Stage<'_>, index: usize) -> Option<Striking> {
         match self.to {
-            SwapTo::Stroke => {
-                let ways = &stage.instrument_at(index)?.articulations;
-                ways.iter().find(|way| way.name == self.stroke).map(|way| way.note)
-            }
+            SwapTo::Stroke => stage.stroke_named(index, &self.stroke),
             SwapTo::Instrument => {
-                let (_, instrument) = stage.chart.kit.find(&self.instrument)?;
-                instrument.articulations.first().map(|way| way.note)
+                let kit = &stage.chart.kit;
+                let found = kit.find(&self.instrument).or_else(|| kit.find(&self.instrument.together().next()?));
+                let (_, instrument) = found?;
+                instrument.articulations.first().map(Articulation::striking)
             }
             SwapTo::Keys => {
                 let key = f64::from(stage.note(index).get()) + self.keys.round();
-                (0.0..=127.0).contains(&key).then(|| Note::from_data(key as u8))
+                (0.0..=127.0).contains(&key).then(|| Striking { note: Note::from_data(key as u8), channel: None })
             }
         }
     }
@@ -111,8 +110,8 @@ impl Act for Swap {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {
-            if let Some(note) = self.note(stage, index) {
-                stage.rename(index, note);
+            if let Some(way) = self.striking(stage, index) {
+                stage.strike_by(index, way);
             }
         }
     }
