@@ -220,7 +220,12 @@ impl Kit {
         let known = self.lookup();
         let hits = part.hits().iter().filter(|hit| known.instrument(hit.note, hit.channel).is_none());
         let unknown: BTreeSet<Note> = hits.map(|hit| hit.note).collect();
-        self.instruments.extend(unknown.into_iter().map(Instrument::unknown));
+        for mut instrument in unknown.into_iter().map(Instrument::unknown) {
+            while self.find(&instrument.id).is_some() {
+                instrument.id = InstrumentId::new(format!("{}-loose", instrument.id));
+            }
+            self.instruments.push(instrument);
+        }
         self
     }
 

@@ -14,7 +14,7 @@
 //! 1. `written_is_untouched`: no pass changes the part; without passes Played equals Written.
 //! 2. `same_in_same_out`: equal inputs give bit-equal output.
 //! 3. `stable_dice`: a hit's draws hang on variation, pass, round and hit alone.
-//! 4. `order_kept`: hits of one note never swap and never sound at once; where one would, its
+//! 4. `order_kept`: hits of one note never swap and never sound at once, those that choke each other never swap; where one would, its
 //!    length is cut. (Hits written at one tick stay together, and what was written overlapping
 //!    stays so while no pass changes either.)
 //! 5. `in_range`: velocity 1 to 127, no onset before the start, length at least 1 tick.
@@ -29,6 +29,7 @@
 //!     removes exactly that, and later passes that name one of them hold.
 //! 12. `rounds_differ_only_where_asked`: without fresh dice every round is the first; with fresh dice on some
 //!     passes only what hangs on these differs.
+//! 13. `kit_in_kit_out`: the notes, channels, offsets and scales that a kit sends by change what is sent alone.
 //!
 //! # Example
 //!
@@ -63,6 +64,7 @@ mod chart;
 mod detach;
 mod dice;
 mod drift;
+mod exchange;
 mod extract;
 mod fit;
 mod general_midi;
@@ -74,6 +76,7 @@ mod hit;
 mod kit;
 mod kit_file;
 mod metre;
+mod own_kits;
 mod perform;
 mod profile;
 mod recipe;
@@ -81,6 +84,7 @@ mod regroup;
 mod report;
 mod room;
 mod section;
+mod send;
 mod settle;
 mod slots;
 mod start;

@@ -644,7 +644,7 @@ impl<'a> Stage<'a> {
             let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[index] - was).abs());
             let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[index] - was).abs());
             let longer = was.length.get(place).is_some_and(|&was| self.length[index] != was);
-            let renamed = was.note.get(place).is_some_and(|&was| self.note[index] != was);
+            let renamed = was.note.get(place).is_some_and(|&was| (self.note[index], self.channel[index]) != was);
             let silenced = self.silent > silent && self.silenced[index] == Some(pass.id);
             if change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
                 continue;
@@ -670,13 +670,15 @@ impl<'a> Stage<'a> {
     #[inline(always)]
     fn draft(&self, index: usize) -> Draft {
         let written = self.part.hits().get(index);
+        let key = key(self.note[index], self.channel[index]);
         Draft {
             stands: self.stands(index),
             first_length: self.first_length(index).0,
             onset: self.onset[index],
             length: self.length[index],
-            key: key(self.note[index], self.channel[index]),
-            is_new: written.is_none_or(|hit| hit.note != self.note[index]),
+            key,
+            voice: self.instrument[index].and_then(|place| self.chart.choking[usize::from(place)]).unwrap_or(key),
+            is_new: written.is_none_or(|hit| hit.note != self.note[index] || hit.channel != self.channel[index]),
         }
     }
 
@@ -740,7 +742,8 @@ struct Was {
     onset: Vec<f64>,
     length: Vec<f64>,
     velocity: Vec<f64>,
-    note: Vec<Note>,
+    /// And channel.
+    note: Vec<(Note, Channel)>,
 }
 
 impl Was {
@@ -761,7 +764,10 @@ impl Was {
         keep(&mut self.length, &stage.length, aimed, family != ActionFamily::Touch);
         keep(&mut self.velocity, &stage.velocity, aimed, family != ActionFamily::Time);
         let renames = matches!(family, ActionFamily::Hand | ActionFamily::Hands);
-        keep(&mut self.note, &stage.note, aimed, renames);
+        self.note.clear();
+        if renames {
+            self.note.extend(aimed.iter().map(|&index| (stage.note[index], stage.channel[index])));
+        }
     }
 }
 

@@ -539,6 +539,13 @@ proptest! {
                 prop_assert!(now.tick + now.length <= next.tick, "sounds at once with the next");
             }
         }
+        // A closed hat chokes an open one: neither comes to stand before the other.
+        let is_hat = |note: Note| matches!(note.get(), 42 | 46);
+        let hats: Vec<_> = hits.iter().filter(|(_, now)| is_hat(now.note)).collect();
+        for pair in hats.windows(2) {
+            let [((was, ..), now), ((next_was, ..), next)] = pair else { unreachable!() };
+            prop_assert!(next.tick > now.tick || (was == next_was && next.tick == now.tick), "a hat overtook another");
+        }
     }
 
     #[test]
@@ -780,6 +787,42 @@ proptest! {
             performance.hits().filter(|hit| !is_snare(hit)).copied().collect::<Vec<_>>()
         };
         prop_assert_eq!(others(&at(&with_fresh, 0)), others(&at(&with_fresh, 5)));
+    }
+
+    #[test]
+    fn kit_in_kit_out(part in parts(), recipe in recipes(), outs in vec((0..128u8, proptest::option::of(0..16u8), -126.0..126.0, 1.0..400.0), 64)) {
+        let song = Song::new();
+        let plain = song.chart(&part);
+        let mut kit = plain.kit.clone();
+        let mut outs = outs.into_iter().cycle();
+        for instrument in &mut kit.instruments {
+            for way in &mut instrument.articulations {
+                let (note, channel, offset, scale) = outs.next().unwrap();
+                (way.note_out, way.channel_out) = (Note::new(note), channel.and_then(Channel::new));
+                (instrument.offset, instrument.scale) = (offset, Percent(scale));
+            }
+        }
+        let sending = Chart::new(&part, kit);
+        let (before, after) = (perform(&part, &plain, &recipe, &song.context(1)), perform(&part, &sending, &recipe, &song.context(1)));
+        prop_assert_eq!(&before, &after);
+        prop_assert_eq!(Measured::played(&part, &plain, &song.context(1), &before), Measured::played(&part, &sending, &song.context(1), &after));
+        prop_assert_eq!(&before, &before.clone().sent(&plain));
+        // Nothing comes or goes, and no two notes that came in apart sound over each other.
+        let sent = after.clone().sent(&sending);
+        for (was, is) in after.hits().zip(sent.hits()) {
+            prop_assert_eq!((was.id, was.tick, was.silenced), (is.id, is.tick, is.silenced));
+            prop_assert!(is.length >= Ticks(1.0) && is.length <= was.length);
+        }
+        prop_assert_eq!(after.hits().count(), sent.hits().count());
+        let mut sounding: Vec<_> = after.hits().zip(sent.hits()).filter(|(_, is)| is.silenced.is_none()).collect();
+        sounding.sort_by(|(_, a), (_, b)| a.tick.0.total_cmp(&b.tick.0));
+        for (index, (was, is)) in sounding.iter().enumerate() {
+            let alike = |(_, other): &&(&PlayedHit, &PlayedHit)| (other.note, other.channel) == (is.note, is.channel) && other.tick > is.tick;
+            let next = sounding[index + 1..].iter().find(alike);
+            if let Some((came, next)) = next.filter(|(came, _)| came.note != was.note) {
+                prop_assert!(is.tick + is.length <= next.tick, "{} sounds into {}", was.id.get(), came.id.get());
+            }
+        }
     }
 
     #[test]
