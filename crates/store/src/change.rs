@@ -1,10 +1,9 @@
 //! The one way to change anything.
 
 use crate::history::Scope;
-use crate::songs::SongId;
 use crate::state::State;
 use crate::{Store, StoreError};
-use rusqlite::{Transaction, TransactionBehavior, params};
+use rusqlite::{Transaction, TransactionBehavior};
 use std::mem;
 
 /// A change that is being made: all that is read in it and written in it is one transaction, and all that it
@@ -87,11 +86,7 @@ impl Change<'_> {
         let Change { transaction, step, before, after } = self;
         if let (Some((scope, label)), false) = (step, before.is_empty()) {
             scope.write_step(&transaction, &label, &before, &after)?;
-            let songs = after.iter().filter_map(|state| match state {
-                State::Song { id, .. } => Some(*id),
-                _ => None,
-            });
-            forget_cards(&transaction, &scope.song().into_iter().chain(songs).collect::<Vec<SongId>>())?;
+            forget_cards(&transaction, scope, &after)?;
         }
         transaction.commit()?;
         Ok(())
@@ -115,11 +110,24 @@ impl Change<'_> {
     }
 }
 
-/// What the shelf shows of these songs has to be worked out anew.
-pub(crate) fn forget_cards(transaction: &Transaction<'_>, songs: &[SongId]) -> rusqlite::Result<()> {
+/// What the shelf shows of the songs that a step changed has to be worked out anew.
+pub(crate) fn forget_cards(transaction: &Transaction<'_>, scope: Scope, states: &[State]) -> rusqlite::Result<()> {
+    let mut songs: Vec<i64> = scope.song().into_iter().map(|id| id.0).collect();
+    for state in states {
+        match state {
+            State::Song { id, .. } => songs.push(id.0),
+            State::Kit { id, .. } => {
+                let mut with_kit = transaction.prepare_cached("SELECT DISTINCT song FROM part WHERE kit = ?1")?;
+                for song in with_kit.query_map([id.0], |row| row.get(0))? {
+                    songs.push(song?);
+                }
+            }
+            _ => {}
+        }
+    }
     for song in songs {
-        transaction.execute("UPDATE song SET stamp = stamp + 1 WHERE id = ?1", params![song.0])?;
-        transaction.execute("DELETE FROM card WHERE song = ?1", params![song.0])?;
+        transaction.execute("UPDATE song SET stamp = stamp + 1 WHERE id = ?1", [song])?;
+        transaction.execute("DELETE FROM card WHERE song = ?1", [song])?;
     }
     Ok(())
 }

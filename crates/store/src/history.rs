@@ -80,8 +80,8 @@ impl Scope {
         let sql = "INSERT INTO step (song, label, before, after, size) VALUES (?1, ?2, ?3, ?4, ?5)";
         transaction.prepare_cached(sql)?.execute(params![self.id(), label, left, right, size])?;
         let step = transaction.last_insert_rowid();
-        for state in before {
-            let (kind, id) = state.key();
+        let kits = before.iter().chain(after).filter_map(|state| Some(("kit", state.kit()?.0)));
+        for (kind, id) in before.iter().map(State::key).chain(kits) {
             let sql = "INSERT OR IGNORE INTO touched (kind, id, step) VALUES (?1, ?2, ?3)";
             transaction.prepare_cached(sql)?.execute(params![kind, id, step])?;
         }
@@ -122,15 +122,12 @@ impl Scope {
         let read = |row: &rusqlite::Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get(2)?));
         let step: Option<(i64, String, String)> = transaction.query_row(sql, [self.id()], read).optional()?;
         let Some((id, label, side)) = step else { return Ok(None) };
-        let mut songs: Vec<SongId> = self.song().into_iter().collect();
-        for state in State::read(transaction, id, &side)? {
+        let states = State::read(transaction, id, &side)?;
+        for state in &states {
             state.apply(transaction)?;
-            if let State::Song { id, .. } = state {
-                songs.push(id);
-            }
         }
         transaction.execute("UPDATE step SET undone = ?2 WHERE id = ?1", params![id, back])?;
-        forget_cards(transaction, &songs)?;
+        forget_cards(transaction, self, &states)?;
         Ok(Some(label))
     }
 }
@@ -211,9 +208,13 @@ fn held(transaction: &Transaction<'_>, after: &[State]) -> rusqlite::Result<i64>
 
 /// Throws away what is deleted and touched by no step any more.
 fn give_back(transaction: &Transaction<'_>) -> rusqlite::Result<()> {
-    for kind in ["song", "part", "take", "recipe", "groove", "pocket"] {
-        // A groove that ships with Vivida stays: it would come again.
-        let own = if kind == "groove" { "AND origin IS NULL" } else { "" };
+    for kind in ["song", "part", "take", "recipe", "groove", "kit", "pocket"] {
+        // What ships with Vivida stays, for it would come again; so does a kit that a part has.
+        let own = match kind {
+            "groove" => "AND origin IS NULL",
+            "kit" => "AND origin IS NULL AND NOT EXISTS (SELECT 1 FROM part WHERE part.kit = kit.id)",
+            _ => "",
+        };
         transaction.execute(
             &format!(
                 "DELETE FROM {kind} WHERE deleted = 1 {own} AND NOT EXISTS

@@ -1,6 +1,6 @@
 //! What is kept as JSON: read tolerantly.
 
-use vivida_core::{GrooveProfile, PocketSettings, Recipe};
+use vivida_core::{GrooveProfile, Kit, PocketSettings, Recipe};
 
 /// What cannot be read of a row, and why. The rest of the row, and all else, is as it was.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -44,5 +44,11 @@ impl Kept for PocketSettings {
 impl Kept for GrooveProfile {
     fn read(text: &str) -> Result<GrooveProfile, String> {
         GrooveProfile::from_value(json(text)?).map_err(|error| error.to_string())
+    }
+}
+
+impl Kept for Kit {
+    fn read(text: &str) -> Result<Kit, String> {
+        Kit::from_value(json(text)?).map_err(|error| error.to_string())
     }
 }

@@ -1,10 +1,10 @@
 //! The shelf on disk: one SQLite file with songs, recipes, views and the history of every change.
 //!
 //! A song's original bytes never change. What a person makes of its parts (takes with their recipe
-//! and variation, drum or tonal, names, mutes, layers), sections, pockets and the libraries of recipes and
-//! grooves are changed by **steps**: each is written in one transaction with the states before and after it, so
+//! and variation, drum or tonal, names, mutes, layers, kit), sections, pockets and the libraries of recipes,
+//! grooves and kits are changed by **steps**: each is written in one transaction with the states before and after it, so
 //! undo and redo work after a restart, and a kill at any moment loses at most the step being
-//! written. Songs, parts, pockets, recipes and grooves carry a **revision**; a change made against an older
+//! written. Songs, parts, pockets, recipes, grooves and kits carry a **revision**; a change made against an older
 //! one is refused as [`StoreError::Conflict`].
 //!
 //! There is one way to change anything: [`Store::change`]. What is read in it and what is written in it are one
@@ -35,6 +35,7 @@ mod change;
 mod grooves;
 mod history;
 mod kept;
+mod kits;
 mod open;
 mod parts;
 mod pockets;
@@ -47,6 +48,7 @@ pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
 pub use history::{History, Scope, Step};
 pub use kept::Damage;
+pub use kits::{KitId, StoredKit};
 pub use parts::{NewPart, PartChange, PartId, StoredPart, StoredTake, TakeId};
 pub use pockets::StoredPocket;
 pub use reads::Reads;

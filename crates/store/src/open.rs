@@ -55,11 +55,13 @@ impl Store {
             M::up(include_str!("schema-2.sql")),
             M::up(include_str!("schema-3.sql")),
             M::up_with_hook(include_str!("schema-4.sql"), |transaction| Ok(fill_touched(transaction)?)),
+            M::up(include_str!("schema-5.sql")),
         ]);
         migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
         let mut store = Store { connection, lock };
         store.put_right().map_err(|error| error.to_string())?;
         store.lay_in_grooves(&vivida_core::GrooveProfile::own()).map_err(|error| error.to_string())?;
+        store.lay_in_kits(&vivida_core::Kit::own()).map_err(|error| error.to_string())?;
         Ok(store)
     }
 

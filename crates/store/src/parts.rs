@@ -3,6 +3,7 @@
 use crate::change::Change;
 use crate::history::Scope;
 use crate::kept::Kept;
+use crate::kits::KitId;
 use crate::songs::{SongId, check_revision, checked_name, has_second};
 use crate::state::{PartState, State};
 use crate::{Damage, Reads, StoreError};
@@ -44,6 +45,8 @@ pub struct StoredPart {
     pub layers: Option<LayerBounds>,
     /// The grid that its timing is measured against; nothing where it is the one that fits best.
     pub grid: Option<Grid>,
+    /// The kit that it is read by; nothing where that is the General MIDI map.
+    pub kit: Option<KitId>,
     /// The take that is worked on.
     pub take: TakeId,
     /// All its takes, the oldest first.
@@ -88,8 +91,8 @@ impl StoredPart {
     }
 
     pub(crate) fn state(&self, deleted: bool) -> PartState {
-        let StoredPart { id, name, drums, muted, layers, grid, take, .. } = self.clone();
-        PartState { id, name, drums, muted, layers, grid, take, deleted }
+        let StoredPart { id, name, drums, muted, layers, grid, kit, take, .. } = self.clone();
+        PartState { id, name, drums, muted, layers, grid, kit, take, deleted }
     }
 
     fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
@@ -139,7 +142,7 @@ pub struct NewPart {
 const MOST_MADE_PARTS: usize = 500;
 
 const PART: &str = "SELECT part.id, part.song, part.position, part.name, part.drums, part.muted, part.layers,
-                           part.take, part.revision, part.grid
+                           part.take, part.revision, part.grid, part.kit
                     FROM part JOIN song ON song.id = part.song WHERE part.deleted = 0 AND song.deleted = 0";
 
 pub(crate) fn of_song(connection: &Connection, song: SongId) -> Result<Vec<StoredPart>, StoreError> {
@@ -155,7 +158,7 @@ pub(crate) fn one(connection: &Connection, id: PartId) -> Result<StoredPart, Sto
 }
 
 fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, StoreError> {
-    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid } = raw;
+    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid, kit } = raw;
     let takes = takes(connection, PartId(id))?;
     let Some(first) = takes.first().map(|take| take.id) else {
         let reason = "it has no take; start Vivida again, which gives it one".to_owned();
@@ -186,6 +189,7 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
         takes,
         revision,
         grid,
+        kit: kit.map(KitId),
         damage,
     })
 }
@@ -270,6 +274,31 @@ impl Change<'_> {
         let take = part.current();
         let changed = StoredTake { recipe, damage: None, ..take.clone() };
         self.put(take.state(false), changed.state(false))
+    }
+
+    /// Another kit for a part, and the passes of each of its takes as they follow it. A step of its song.
+    pub fn exchange_kit(
+        &mut self,
+        id: PartId,
+        revision: i64,
+        label: &str,
+        kit: Option<KitId>,
+        recipes: Vec<(TakeId, Recipe)>,
+    ) -> Result<(), StoreError> {
+        let part = self.expected_part(id, revision)?;
+        if let Some(kit) = kit {
+            self.kit(kit)?;
+        }
+        self.step(Scope::Song(part.song), label);
+        // Layers that were moved for this part were moved on the kit that it had.
+        let changed = StoredPart { kit, layers: None, ..part.clone() };
+        self.put(State::Part(part.state(false)), State::Part(changed.state(false)))?;
+        for (take, recipe) in recipes {
+            let take = part.take(take)?;
+            let changed = StoredTake { recipe, damage: None, ..take.clone() };
+            self.put(take.state(false), changed.state(false))?;
+        }
+        Ok(())
     }
 
     /// Another grid for a part to be measured against. A step of its song.
@@ -408,6 +437,7 @@ struct RawPart {
     take: Option<i64>,
     revision: i64,
     grid: Option<String>,
+    kit: Option<i64>,
 }
 
 fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
@@ -422,6 +452,7 @@ fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
         take: row.get(7)?,
         revision: row.get(8)?,
         grid: row.get(9)?,
+        kit: row.get(10)?,
     })
 }
 
@@ -444,8 +475,8 @@ pub(crate) fn insert_part(
 /// A copy of a part and of all its takes, in the same or another song: its id, and that of the copy
 /// of the take that is worked on.
 pub(crate) fn copy_part(transaction: &Transaction<'_>, id: PartId, song: SongId) -> rusqlite::Result<(PartId, TakeId)> {
-    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid)
-               SELECT ?2, position, name, drums, muted, layers, grid FROM part WHERE id = ?1";
+    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit)
+               SELECT ?2, position, name, drums, muted, layers, grid, kit FROM part WHERE id = ?1";
     transaction.execute(sql, params![id.0, song.0])?;
     let copy = transaction.last_insert_rowid();
     let current: Option<i64> =

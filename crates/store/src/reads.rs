@@ -4,6 +4,7 @@ use crate::change::Change;
 use crate::grooves::{self, GrooveId, StoredGroove};
 use crate::history::{self, History, Step};
 use crate::kept::Damage;
+use crate::kits::{self, KitId, StoredKit};
 use crate::parts::{self, PartId, StoredPart, TakeId};
 use crate::pockets::{self, StoredPocket};
 use crate::recipes::{self, RecipeId, StoredRecipe};
@@ -83,6 +84,26 @@ pub trait Reads {
     /// One groove of the library.
     fn groove(&self, id: GrooveId) -> Answer<StoredGroove> {
         grooves::one(self.connection(), id)
+    }
+
+    /// The kits of the library: one's own, the newest in front, then ours.
+    fn kits(&self) -> Answer<Vec<StoredKit>> {
+        kits::all(self.connection())
+    }
+
+    /// One kit of the library.
+    fn kit(&self, id: KitId) -> Answer<StoredKit> {
+        kits::one(self.connection(), id)
+    }
+
+    /// The kit that a part has, also where it was deleted from the library.
+    fn kit_of_part(&self, id: KitId) -> Answer<Option<StoredKit>> {
+        kits::of_part(self.connection(), id)
+    }
+
+    /// How many parts have a kit.
+    fn kit_uses(&self, id: KitId) -> Answer<u32> {
+        kits::uses(self.connection(), id)
     }
 
     /// What undo and redo would do next.

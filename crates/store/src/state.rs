@@ -3,6 +3,7 @@
 use crate::StoreError;
 use crate::grooves::GrooveId;
 use crate::kept::Kept;
+use crate::kits::KitId;
 use crate::parts::{PartId, TakeId};
 use crate::recipes::RecipeId;
 use crate::songs::SongId;
@@ -10,7 +11,7 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use vivida_core::{Grid, GrooveProfile, LayerBounds, PocketId, PocketSettings, Recipe, Section};
+use vivida_core::{Grid, GrooveProfile, Kit, LayerBounds, PocketId, PocketSettings, Recipe, Section};
 
 /// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
 /// database, so that what is damaged is put back as it was, too.
@@ -52,6 +53,12 @@ pub(crate) enum State {
         favourite: bool,
         deleted: bool,
     },
+    Kit {
+        id: KitId,
+        #[serde(with = "inside")]
+        kit: String,
+        deleted: bool,
+    },
     Pocket {
         id: PocketId,
         name: String,
@@ -80,6 +87,8 @@ pub(crate) struct PartState {
     pub layers: Option<LayerBounds>,
     #[serde(default)]
     pub grid: Option<Grid>,
+    #[serde(default)]
+    pub kit: Option<KitId>,
     pub take: TakeId,
     pub deleted: bool,
 }
@@ -113,7 +122,16 @@ impl State {
             State::Take { id, .. } => ("take", id.0),
             State::Recipe { id, .. } => ("recipe", id.0),
             State::Groove { id, .. } => ("groove", id.0),
+            State::Kit { id, .. } => ("kit", id.0),
             State::Pocket { id, .. } => ("pocket", i64::from(id.0)),
+        }
+    }
+
+    /// The kit that a part has, which stays for as long as that could be so again.
+    pub fn kit(&self) -> Option<KitId> {
+        match self {
+            State::Part(part) => part.kit,
+            _ => None,
         }
     }
 
@@ -132,6 +150,7 @@ impl State {
         match self {
             State::Take { recipe, .. } | State::Recipe { recipe, .. } => read::<Recipe>("recipe", recipe),
             State::Groove { groove, .. } => read::<GrooveProfile>("groove", groove),
+            State::Kit { kit, .. } => read::<Kit>("kit", kit),
             State::Pocket { settings, .. } => read::<PocketSettings>("settings", settings),
             State::Part(PartState { layers: Some(layers), .. }) => {
                 layers.check().map_err(|(field, message)| StoreError::invalid(format!("layers.{field}"), message))
@@ -150,6 +169,7 @@ impl State {
             | State::Take { deleted, .. }
             | State::Recipe { deleted, .. }
             | State::Groove { deleted, .. }
+            | State::Kit { deleted, .. }
             | State::Pocket { deleted, .. } => *deleted,
             State::Part(part) => part.deleted,
             State::Sections { .. } | State::First { .. } => false,
@@ -162,6 +182,7 @@ impl State {
             State::Take { recipe: text, .. }
             | State::Recipe { recipe: text, .. }
             | State::Groove { groove: text, .. }
+            | State::Kit { kit: text, .. }
             | State::Pocket { settings: text, .. } => Some(text),
             _ => None,
         }
@@ -217,12 +238,13 @@ impl State {
                 let sections = sections.as_ref().map(|sections| json!(sections).to_string());
                 transaction.execute(sql, params![song.0, sections])?;
             }
-            State::Part(PartState { id, name, drums, muted, layers, grid, take, deleted }) => {
+            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, deleted }) => {
                 let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           grid = ?8, revision = revision + 1 WHERE id = ?1";
+                           grid = ?8, kit = ?9, revision = revision + 1 WHERE id = ?1";
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
                 let grid = grid.map(|grid| grid.to_string());
-                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted, grid])?;
+                let kit = kit.map(|kit| kit.0);
+                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted, grid, kit])?;
             }
             State::Take { id, name, recipe, variation, deleted } => {
                 let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
@@ -239,6 +261,10 @@ impl State {
                 let sql = "UPDATE groove SET note = ?2, groove = ?3, favourite = ?4, deleted = ?5,
                            revision = revision + 1 WHERE id = ?1";
                 transaction.execute(sql, params![id.0, note, groove, favourite, deleted])?;
+            }
+            State::Kit { id, kit, deleted } => {
+                let sql = "UPDATE kit SET kit = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![id.0, kit, deleted])?;
             }
             State::Pocket { id, name, settings, deleted } => {
                 let sql = "UPDATE pocket SET name = ?2, settings = ?3, deleted = ?4,
