@@ -10,7 +10,7 @@ use std::sync::Arc;
 use vivida_core::{BarRange, Context, Performance, Recipe, RecipeFile, Ticks, perform};
 use vivida_server::App;
 use vivida_smf::{Arrangement, Export, Resolution, SongFile};
-use vivida_sound::{Mixdown, Strike};
+use vivida_sound::{KitSounds, Mixdown, Strike};
 use vivida_store::Store;
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -156,8 +156,9 @@ pub fn render(
         }
         let kit = part.kit(part.drums);
         let lookup = kit.lookup();
+        let sounds = if part.drums { KitSounds::of_drums(&kit) } else { KitSounds::of_tones() };
         for hit in played.sounding() {
-            let strike = vivida_sound::strikes([hit], part.drums, &song.tempo, from);
+            let strike = sounds.strikes([hit], index as u32, &song.tempo, from);
             if stems {
                 let instrument = lookup.instrument(hit.note, hit.channel).filter(|_| part.drums);
                 let name =

@@ -8,11 +8,14 @@ use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use vivida_core::{
-    Bench, Chart, Context, Gesture, Grid, LayerBounds, Measured, Part, Performance, Pockets, Recipe, Section, Ticks,
-    perform,
+    Bench, Chart, Context, Gesture, Grid, Kit, LayerBounds, Measured, Part, Performance, Pockets, Recipe, Section,
+    Ticks, perform,
 };
 use vivida_smf::{SongFile, SongPart, read};
-use vivida_store::{PartId, Reads, SongId, Store, StoreError, StoredPart, StoredSong, StoredTake, TakeId};
+use vivida_sound::KitSounds;
+use vivida_store::{
+    KitId, PartId, Reads, SongId, Store, StoreError, StoredKit, StoredPart, StoredSong, StoredTake, TakeId,
+};
 
 /// A song whose file has been read.
 pub(crate) struct Loaded {
@@ -21,8 +24,8 @@ pub(crate) struct Loaded {
     sources: Mutex<LruCache<SourceKey, Arc<Source>>>,
 }
 
-/// Which Written, taken as drums or as tones, measured against which grid, by which layers.
-type SourceKey = (usize, Option<TakeId>, bool, Option<Grid>, String);
+/// Which Written, taken as drums or as tones, measured against which grid, by which kit and layers.
+type SourceKey = (usize, Option<TakeId>, bool, Option<Grid>, Option<(KitId, i64)>, String);
 
 /// The Written of a take as its kit reads it.
 pub(crate) struct Source {
@@ -44,6 +47,8 @@ pub(crate) struct Opened {
     pub take: StoredTake,
     pub song: Arc<Loaded>,
     pub source: Arc<Source>,
+    /// The kit of the library that it has.
+    pub kit: Option<StoredKit>,
     pub sections: Vec<Section>,
     pub pockets: Pockets,
 }
@@ -59,6 +64,21 @@ impl Opened {
 
     pub fn chart(&self) -> &Chart {
         &self.source.chart
+    }
+
+    /// What of it cannot be read, besides its passes.
+    pub fn damage(&self) -> Option<String> {
+        let of_kit = match &self.kit {
+            Some(kit) => kit.damage.as_ref().map(|damage| format!("its kit “{}”: {}", kit.kit.name, damage.reason)),
+            None if self.row.kit.is_some() => Some("its kit is gone; it is read by General MIDI".to_owned()),
+            None => None,
+        };
+        self.source.damage.clone().or(of_kit)
+    }
+
+    /// How it sounds.
+    pub fn sounds(&self) -> KitSounds {
+        if self.row.drums { KitSounds::of_drums(&self.chart().kit) } else { KitSounds::of_tones() }
     }
 
     /// When each hit was written to sound.
@@ -214,24 +234,38 @@ impl App {
         let wanted = take.unwrap_or(row.take);
         let take = row.takes.iter().find(|one| one.id == wanted).cloned();
         let take = take.ok_or(StoreError::NotFound { what: "take", id: wanted.0 })?;
-        let source = self.source(reads, &loaded, &row, &take)?;
+        let kit = match row.kit {
+            Some(id) => reads.kit_of_part(id)?,
+            None => None,
+        };
+        let source = self.source(reads, &loaded, &row, &take, kit.as_ref())?;
         let sections = song.sections.clone().unwrap_or_else(|| loaded.file.sections());
         let pockets = reads.pockets(song.id)?.into_iter().filter(|pocket| pocket.damage.is_none());
         let pockets = pockets.map(|pocket| (pocket.id, pocket.settings)).collect();
-        Ok(Opened { row, take, song: loaded, source, sections, pockets })
+        Ok(Opened { row, take, song: loaded, source, kit, sections, pockets })
     }
 
-    fn source(&self, reads: &impl Reads, song: &Loaded, row: &StoredPart, take: &StoredTake) -> Answer<Arc<Source>> {
+    fn source(
+        &self,
+        reads: &impl Reads,
+        song: &Loaded,
+        row: &StoredPart,
+        take: &StoredTake,
+        kit: Option<&StoredKit>,
+    ) -> Answer<Arc<Source>> {
         let of_file = song.file.parts.get(row.position).ok_or_else(|| {
             let reason = format!("its file has {} parts, and none in its place", song.file.parts.len());
             StoreError::Damaged { what: format!("part {}", row.id.0), reason }
         })?;
+        let kit = kit.filter(|kit| row.drums && kit.damage.is_none());
         let layers = match &row.layers {
             Some(own) => own.clone(),
+            None if kit.is_some() => LayerBounds::default(),
             None => shared_layers(reads)?,
         };
         let printed = take.is_print.then_some(take.id);
-        let key = (row.position, printed, row.drums, row.grid, serde_json::to_string(&layers).unwrap_or_default());
+        let by = kit.map(|kit| (kit.id, kit.revision));
+        let key = (row.position, printed, row.drums, row.grid, by, serde_json::to_string(&layers).unwrap_or_default());
         if let Some(known) = locked(&song.sources).get(&key) {
             return Ok(known.clone());
         }
@@ -241,7 +275,11 @@ impl App {
             None => (None, None),
         };
         let part = printed.as_ref().unwrap_or(&of_file.part);
-        let kit = vivida_smf::kit_of(&of_file.name, part, row.drums).with_layers(&layers);
+        let kit: Kit = match kit {
+            Some(kit) => kit.kit.clone().with_unknown(part),
+            None => vivida_smf::kit_of(&of_file.name, part, row.drums),
+        };
+        let kit = kit.with_layers(&layers);
         let chart = Chart::new(part, kit).measured_against(row.grid);
         let source = Arc::new(Source { chart, printed, damage, spans: OnceLock::new() });
         locked(&song.sources).put(key, source.clone());

@@ -10,7 +10,7 @@ use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
 use vivida_core::{Performance, PlayedHit, Ticks};
 use vivida_smf::{Arrangement, Export, Resolution, arrange, rounding, write};
-use vivida_sound::{Mixdown, Strike, strikes};
+use vivida_sound::{Mixdown, Strike};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -38,17 +38,19 @@ impl Snapshot {
             let play = |part: &StoredPart| -> Answer<Performance> {
                 let opened = self.opened(part.id)?;
                 let played = opened.play(start);
-                Ok(match excerpt.range {
+                let played = match excerpt.range {
                     Some((from, to)) => played.between(opened.part(), from, to),
                     None => played,
-                })
+                };
+                Ok(played.sent(opened.chart()))
             };
             let position = parts[0].0.position;
-            if let [(part, _)] = parts
+            if let [(part, opened)] = parts
                 && !part.muted
                 && !part.current().is_print
             {
-                if excerpt.range.is_some() || part.current().recipe.passes.iter().any(|pass| pass.on) {
+                let sends = opened.as_ref().is_ok_and(|opened| opened.chart().kit.sends_otherwise());
+                if sends || excerpt.range.is_some() || part.current().recipe.passes.iter().any(|pass| pass.on) {
                     performances.push((position, play(part)?));
                 }
                 continue;
@@ -137,7 +139,8 @@ impl App {
             if let Some((from, to)) = excerpt.range {
                 played = played.between(opened.part(), from, to);
             }
-            all.extend(strikes(played.hits(), part.drums, &file.tempo, from));
+            let (sounds, number) = (opened.sounds(), part.id.0 as u32);
+            all.extend(sounds.strikes(played.hits(), number, &file.tempo, from));
             if !wanted.split {
                 continue;
             }
@@ -150,7 +153,7 @@ impl App {
                 let instrument = place.and_then(|place| opened.chart().kit.instruments.get(place));
                 let instrument = instrument.map_or("Other notes", |instrument| &instrument.name);
                 let name = if part.drums { format!("{name}, {instrument}") } else { name.clone() };
-                stems.push((name, strikes(hits, part.drums, &file.tempo, from)));
+                stems.push((name, sounds.strikes(hits, number, &file.tempo, from)));
             }
         }
         let mix = Arc::new(Mixdown::new(all));

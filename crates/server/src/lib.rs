@@ -13,6 +13,7 @@ mod app;
 mod assets;
 mod exports;
 mod grooves;
+mod kits;
 mod library;
 mod parts;
 mod pockets;

@@ -40,6 +40,7 @@ impl App {
             channel: opened.file_part().channel,
             written: written(&opened, &meant.lines),
             kit: chart.kit.clone(),
+            sounds: opened.sounds(),
             cell: grid.cell(file.ppq),
             grid,
             reading: opened.written().clone(),
@@ -52,7 +53,7 @@ impl App {
         let take = row.current();
         // What cannot be opened says why where it is opened.
         let opened = self.open_in(reads, row.id, None).ok();
-        let printed = opened.and_then(|opened| opened.source.damage.clone());
+        let printed = opened.and_then(|opened| opened.damage());
         let card = |take: &StoredTake| TakeCard {
             id: take.id,
             name: take.name.clone(),
@@ -68,6 +69,15 @@ impl App {
             drums: row.drums,
             muted: row.muted,
             layers: row.layers.clone(),
+            kit: match row.kit {
+                Some(id) => reads.kit_of_part(id)?.map(|kit| PartKit {
+                    id,
+                    name: kit.kit.name,
+                    own: kit.own,
+                    deleted: kit.deleted,
+                }),
+                None => None,
+            },
             grid: row.grid,
             take: take.id,
             takes: row.takes.iter().map(card).collect(),
@@ -85,7 +95,7 @@ impl App {
 
     /// Makes a change to a part and answers its newest state; where the change came too late, that comes
     /// with the problem.
-    fn changing<T>(&self, id: PartId, make: impl FnOnce(&mut Change<'_>) -> Answer<T>) -> Answer<PartState> {
+    pub(crate) fn changing<T>(&self, id: PartId, make: impl FnOnce(&mut Change<'_>) -> Answer<T>) -> Answer<PartState> {
         self.warm(id)?;
         let mut store = self.store();
         let changed = store.change(make);

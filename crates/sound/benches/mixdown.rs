@@ -13,11 +13,9 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// 16ths at 120 bpm on eight instruments at a time, going round all notes of the kit.
 fn minutes(minutes: u32) -> Mixdown {
-    let strike = |index: u32| Strike {
-        seconds: f64::from(index / 8) * 0.125,
-        length: 0.1,
-        velocity: Velocity::new((index * 37 % 127) as u8 + 1).unwrap(),
-        sound: drum_sound(Note::new((27 + index % 61) as u8).unwrap()),
+    let strike = |index: u32| {
+        let sound = drum_sound(Note::new((27 + index % 61) as u8).unwrap());
+        Strike::plain(f64::from(index / 8) * 0.125, 0.1, Velocity::new((index * 37 % 127) as u8 + 1).unwrap(), sound)
     };
     Mixdown::new((0..minutes * 480 * 8).map(strike).collect())
 }

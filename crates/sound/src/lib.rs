@@ -2,9 +2,9 @@
 //! alternates, rendered once.
 //!
 //! A [`Voice`] is one sound of the kit. [`samples`] gives all its samples one behind the other:
-//! four layers from soft to hard, in each three alternates so that a repeat is never the same
-//! sample. [`manifest`] tells a player which voice plays a note, how loud a velocity is, and which
-//! voice chokes which. [`Mixdown`] plays a whole song offline by the same rules, block by block; it is equal to
+//! six layers from soft to hard, in each four alternates so that a repeat is never the same
+//! sample; strokes of one hand have two of them to themselves. [`manifest`] tells a player what voices there are
+//! and how loud a velocity is, [`KitSounds`] which voice plays a stroke of a kit and what chokes what. [`Mixdown`] plays a whole song offline by the same rules, block by block; it is equal to
 //! the bit from run to run.
 //!
 //! ```
@@ -13,19 +13,21 @@
 //! assert_eq!(kick.data.len(), kick.frames * LAYER_COUNT * ALTERNATES);
 //! ```
 
+mod kit;
 mod manifest;
 mod mixdown;
 mod synth;
 mod voice;
 
+pub use kit::{KitSounds, Response};
 pub use manifest::{KitManifest, NoteSound, VoiceInfo, drum_sound, manifest, tone_sound};
-pub use mixdown::{Mixdown, Strike, strikes};
+pub use mixdown::{Mixdown, Strike};
 pub use synth::{Samples, samples, wav};
 pub use voice::Voice;
 
 /// Frames a second of every sample and of the mixdown.
 pub const SAMPLE_RATE: u32 = 44_100;
-/// Velocity layers of every voice; their bounds are [`vivida_core::LAYERS`].
-pub const LAYER_COUNT: usize = 4;
+/// Sample layers of every voice; the layers of a kit are spread over them.
+pub const LAYER_COUNT: usize = 6;
 /// Samples of each layer that take turns.
-pub const ALTERNATES: usize = 3;
+pub const ALTERNATES: usize = 4;

@@ -15,13 +15,19 @@ pub struct NoteSound {
     pub rate: f64,
     /// It lasts as long as its note, instead of ringing out.
     pub sustained: bool,
-    /// It stops what still sounds of this group, and is itself stopped by the next of it.
-    pub choke: Option<&'static str>,
+    /// It stops what still sounds of this group of its part, and is itself stopped by the next of it.
+    pub choke: Option<u16>,
+    /// The first of the alternates that take turns, and how many do.
+    pub turns: [usize; 2],
 }
 
 impl NoteSound {
-    const fn of(voice: Voice, rate: f64) -> NoteSound {
-        NoteSound { voice, rate, sustained: false, choke: None }
+    pub(crate) const BOTH: [usize; 2] = [0, ALTERNATES];
+    pub(crate) const RIGHT: [usize; 2] = [0, ALTERNATES / 2];
+    pub(crate) const LEFT: [usize; 2] = [ALTERNATES / 2, ALTERNATES / 2];
+
+    pub(crate) const fn of(voice: Voice, rate: f64) -> NoteSound {
+        NoteSound { voice, rate, sustained: false, choke: None, turns: NoteSound::BOTH }
     }
 }
 
@@ -34,7 +40,7 @@ pub fn drum_sound(note: Note) -> NoteSound {
         37 => (SideStick, 1.0),
         38 => (SnareCentre, 1.0),
         39 => (Clap, 1.0),
-        40 => (SnareRim, 1.0),
+        40 => (Rimshot, 1.0),
         41 => (TomLow, 0.9),
         42 => (HatClosed, 1.0),
         43 => (TomLow, 1.0),
@@ -73,10 +79,10 @@ pub fn drum_sound(note: Note) -> NoteSound {
         _ => (WoodblockLow, 1.2),
     };
     let choke = match note.get() {
-        42 | 44 | 46 => Some("hats"),
-        80 | 81 => Some("triangle"),
-        78 | 79 => Some("cuica"),
-        86 | 87 => Some("surdo"),
+        42 | 44 | 46 => Some(0),
+        80 | 81 => Some(1),
+        78 | 79 => Some(2),
+        86 | 87 => Some(3),
         _ => None,
     };
     NoteSound { choke, ..NoteSound::of(sound.0, sound.1) }
@@ -110,12 +116,6 @@ pub struct VoiceInfo {
 pub struct KitManifest {
     /// Every voice.
     pub voices: Vec<VoiceInfo>,
-    /// How each of the 128 notes sounds in a drum part.
-    pub drums: Vec<NoteSound>,
-    /// How each of the 128 notes sounds in a tonal part.
-    pub tones: Vec<NoteSound>,
-    /// The layer that each of the 128 velocities plays.
-    pub layers: Vec<usize>,
     /// The amplitude of each of the 128 velocities.
     pub gains: Vec<f64>,
     /// Samples of each layer that take turns.
@@ -127,15 +127,25 @@ pub struct KitManifest {
 /// How fast a choked or ended sound dies away, in s.
 pub(crate) const RELEASE: f64 = 0.025;
 
-/// The layer of the built-in kit that a velocity plays.
+/// The layer of the samples that a velocity plays where a kit's layers begin at these bounds: the softest and the
+/// hardest of the kit are ours, the others lie evenly between.
+pub(crate) fn layer_of(velocity: Velocity, bounds: &[Velocity]) -> usize {
+    let place = bounds.iter().rposition(|&from| velocity >= from).unwrap_or(0);
+    match bounds.len() {
+        0 | 1 => velocity.get() as usize * LAYER_COUNT / 128,
+        count => (place * (LAYER_COUNT - 1) + (count - 1) / 2) / (count - 1),
+    }
+}
+
+/// The same by the usual layers.
 pub(crate) fn layer(velocity: Velocity) -> usize {
-    LAYERS.iter().rposition(|&(_, from)| velocity.get() >= from).unwrap_or(0).min(LAYER_COUNT - 1)
+    let bounds = LAYERS.map(|(_, from)| Velocity::new(from).expect("the bounds are velocities"));
+    layer_of(velocity, &bounds)
 }
 
 /// The manifest of the built-in kit.
 pub fn manifest() -> KitManifest {
-    let notes = || (0..128).map(Note::from_data);
-    let velocities = || (0..128).map(Velocity::new);
+    let velocities = (0..128).map(Velocity::new);
     let info = |voice: Voice| VoiceInfo {
         voice,
         seconds: f64::from(frames(voice)) / f64::from(SAMPLE_RATE),
@@ -144,10 +154,7 @@ pub fn manifest() -> KitManifest {
     };
     KitManifest {
         voices: Voice::ALL.into_iter().map(info).collect(),
-        drums: notes().map(drum_sound).collect(),
-        tones: notes().map(tone_sound).collect(),
-        layers: velocities().map(|velocity| velocity.map_or(0, layer)).collect(),
-        gains: velocities().map(|velocity| velocity.map_or(0.0, Velocity::amplitude)).collect(),
+        gains: velocities.map(|velocity| velocity.map_or(0.0, Velocity::amplitude)).collect(),
         alternates: ALTERNATES,
         release: RELEASE,
     }
@@ -168,7 +175,8 @@ mod tests {
             assert_eq!(frames(voice) as usize, samples(voice).frames);
         }
         let manifest = manifest();
-        assert_eq!((manifest.layers[1], manifest.layers[41], manifest.layers[42], manifest.layers[127]), (0, 0, 1, 3));
+        let layers = [1, 41, 42, 77, 107, 108, 127].map(|value| layer(Velocity::new(value).unwrap()));
+        assert_eq!(layers, [0, 0, 2, 3, 3, 5, 5]);
         assert!(manifest.gains.windows(2).all(|pair| pair[0] < pair[1]));
     }
 

@@ -1,13 +1,13 @@
 //! A song played by the kit, offline.
 
-use crate::manifest::{NoteSound, RELEASE, drum_sound, layer, tone_sound};
+use crate::SAMPLE_RATE;
+use crate::manifest::{NoteSound, RELEASE, layer};
 use crate::synth::{Samples, samples};
 use crate::voice::Voice;
-use crate::{ALTERNATES, SAMPLE_RATE};
 use std::collections::HashMap;
 use std::io::{self, Write};
 use std::sync::{Arc, OnceLock};
-use vivida_core::{PlayedHit, TempoMap, Ticks, Velocity};
+use vivida_core::Velocity;
 
 /// One sound to be played.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -16,30 +16,21 @@ pub struct Strike {
     pub seconds: f64,
     /// How long its note lasts, in s.
     pub length: f64,
-    /// How hard.
+    /// How loud.
     pub velocity: Velocity,
+    /// Which layer of the samples.
+    pub layer: usize,
+    /// Strikes of one part choke each other.
+    pub part: u32,
     /// With what.
     pub sound: NoteSound,
 }
 
-/// What the hits of a part sound like, from `start` on.
-pub fn strikes<'a>(
-    hits: impl IntoIterator<Item = &'a PlayedHit>,
-    drums: bool,
-    tempo: &TempoMap,
-    start: Ticks,
-) -> Vec<Strike> {
-    let from = tempo.seconds(start);
-    let strike = |hit: &'a PlayedHit| {
-        let seconds = tempo.seconds(hit.tick);
-        Strike {
-            seconds: seconds - from,
-            length: tempo.seconds(hit.tick + hit.length) - seconds,
-            velocity: hit.velocity,
-            sound: if drums { drum_sound(hit.note) } else { tone_sound(hit.note) },
-        }
-    };
-    hits.into_iter().filter(|hit| hit.silenced.is_none()).map(strike).collect()
+impl Strike {
+    /// By the usual layers.
+    pub fn plain(seconds: f64, length: f64, velocity: Velocity, sound: NoteSound) -> Strike {
+        Strike { seconds, length, velocity, layer: layer(velocity), part: 0, sound }
+    }
 }
 
 /// A stereo mixdown of strikes, worked out block by block: it takes as much memory for an hour as for a bar.
@@ -88,22 +79,23 @@ impl Mixdown {
         let rate = f64::from(SAMPLE_RATE);
         let end = strikes.iter().map(|strike| strike.seconds + strike.sound.voice.seconds() / strike.sound.rate);
         let frames = (end.fold(0.0, f64::max) * rate) as u64 + 1;
-        let mut turns: HashMap<Voice, usize> = HashMap::new();
+        let mut turns: HashMap<(Voice, usize), usize> = HashMap::new();
         let mut planned: Vec<Planned> = strikes
             .into_iter()
             .map(|strike| {
-                let turn = turns.entry(strike.sound.voice).or_default();
+                let [first, count] = strike.sound.turns;
+                let turn = turns.entry((strike.sound.voice, first)).or_default();
                 *turn += 1;
                 let start = (strike.seconds * rate).round() as u64;
                 let stop = if strike.sound.sustained { strike.length } else { f64::INFINITY };
-                Planned { strike, start, stop, alternate: (*turn - 1) % ALTERNATES }
+                Planned { strike, start, stop, alternate: first + (*turn - 1) % count }
             })
             .collect();
         // From the back: the next strike of each group chokes the one before it.
-        let mut next: HashMap<&'static str, f64> = HashMap::new();
+        let mut next: HashMap<(u32, u16), f64> = HashMap::new();
         for one in planned.iter_mut().rev() {
             let Some(group) = one.strike.sound.choke else { continue };
-            if let Some(later) = next.insert(group, one.strike.seconds) {
+            if let Some(later) = next.insert((one.strike.part, group), one.strike.seconds) {
                 one.stop = one.stop.min(later - one.strike.seconds);
             }
         }
@@ -236,7 +228,7 @@ impl Sounding {
         let angle = (voice.pan() + 1.0) * std::f64::consts::FRAC_PI_4;
         Sounding {
             samples: samples(voice),
-            layer: layer(strike.velocity),
+            layer: strike.layer,
             alternate,
             start,
             rate: strike.sound.rate,
@@ -297,6 +289,7 @@ fn between(sample: &[f32], place: f64) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::drum_sound;
     use vivida_core::Note;
 
     fn mixdown(strikes: Vec<Strike>) -> Vec<u8> {
@@ -309,7 +302,7 @@ mod tests {
 
     fn strike(note: u8, seconds: f64, velocity: u8) -> Strike {
         let sound = drum_sound(Note::from_data(note));
-        Strike { seconds, length: 0.1, velocity: Velocity::new(velocity).unwrap(), sound }
+        Strike::plain(seconds, 0.1, Velocity::new(velocity).unwrap(), sound)
     }
 
     fn energy(wav: &[u8], from: f64, to: f64) -> f64 {

@@ -10,7 +10,7 @@ use std::sync::{Arc, OnceLock};
 /// The peak that every sample is brought to.
 const PEAK: f64 = 0.8;
 /// How hard the stroke of each layer is, 0 to 1.
-const HARDNESS: [f64; LAYER_COUNT] = [0.12, 0.4, 0.7, 1.0];
+const HARDNESS: [f64; LAYER_COUNT] = [0.12, 0.28, 0.45, 0.63, 0.81, 1.0];
 
 /// All samples of a voice, mono, one behind the other: layer by layer, in each alternate by
 /// alternate.

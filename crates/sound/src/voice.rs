@@ -10,11 +10,16 @@ use ts_rs::TS;
 pub enum Voice {
     Kick,
     SnareCentre,
-    SnareRim,
+    SnareEdge,
+    Rimshot,
     SideStick,
     HatClosed,
-    HatPedal,
+    HatShoulder,
+    HatQuarter,
+    HatHalf,
     HatOpen,
+    HatPedal,
+    HatSplash,
     TomHigh,
     TomMid,
     TomLow,
@@ -69,16 +74,21 @@ const fn metal(hz: f64, level: f64, decay: f64, bright: f64) -> Component {
 
 impl Voice {
     /// All of them.
-    pub const ALL: [Voice; 28] = {
+    pub const ALL: [Voice; 33] = {
         use Voice::*;
         [
             Kick,
             SnareCentre,
-            SnareRim,
+            SnareEdge,
+            Rimshot,
             SideStick,
             HatClosed,
-            HatPedal,
+            HatShoulder,
+            HatQuarter,
+            HatHalf,
             HatOpen,
+            HatPedal,
+            HatSplash,
             TomHigh,
             TomMid,
             TomLow,
@@ -110,8 +120,10 @@ impl Voice {
             Voice::RideBow | Voice::RideBell => 1.6,
             Voice::ToneLow | Voice::ToneMid | Voice::ToneHigh => 2.5,
             Voice::HatOpen => 0.9,
+            Voice::HatHalf | Voice::HatSplash => 0.6,
             Voice::TomLow | Voice::TomMid | Voice::TomHigh => 0.7,
-            Voice::Kick | Voice::SnareCentre | Voice::SnareRim | Voice::Cowbell | Voice::Clap => 0.45,
+            Voice::Kick | Voice::SnareCentre | Voice::SnareEdge | Voice::Rimshot => 0.45,
+            Voice::Cowbell | Voice::Clap | Voice::HatQuarter => 0.45,
             Voice::CongaHigh | Voice::CongaLow | Voice::Tambourine => 0.45,
             _ => 0.22,
         }
@@ -120,7 +132,8 @@ impl Voice {
     /// −1 (left) to 1 (right).
     pub(crate) fn pan(self) -> f64 {
         match self {
-            Voice::HatClosed | Voice::HatPedal | Voice::HatOpen => 0.3,
+            Voice::HatClosed | Voice::HatShoulder | Voice::HatQuarter | Voice::HatHalf => 0.3,
+            Voice::HatOpen | Voice::HatPedal | Voice::HatSplash => 0.3,
             Voice::TomHigh | Voice::CongaHigh | Voice::CongaMuted => 0.2,
             Voice::TomLow | Voice::CongaLow | Voice::Cowbell => -0.3,
             Voice::RideBow | Voice::RideBell | Voice::China => -0.4,
@@ -134,8 +147,9 @@ impl Voice {
     pub(crate) fn level(self) -> f64 {
         match self {
             Voice::Kick => 1.0,
-            Voice::SnareCentre | Voice::SnareRim => 0.85,
-            Voice::HatClosed | Voice::HatPedal | Voice::HatOpen => 0.36,
+            Voice::SnareCentre | Voice::SnareEdge | Voice::Rimshot => 0.85,
+            Voice::HatClosed | Voice::HatShoulder | Voice::HatQuarter | Voice::HatHalf => 0.36,
+            Voice::HatOpen | Voice::HatPedal | Voice::HatSplash => 0.36,
             Voice::RideBow | Voice::RideBell => 0.4,
             Voice::Crash | Voice::China => 0.55,
             Voice::Shaker | Voice::Tambourine | Voice::Claves => 0.35,
@@ -158,7 +172,13 @@ impl Voice {
                 noise(1300.0, 9500.0, 0.75, 0.085, 0.0006, 0.45),
                 noise(3800.0, 13000.0, 0.35, 0.03, 0.0004, 0.9),
             ],
-            Voice::SnareRim => vec![
+            Voice::SnareEdge => vec![
+                sine(182.0, 0.3, 0.012, 0.4, 0.09),
+                sine(417.0, 0.1, 0.01, 0.5, 0.075),
+                noise(1700.0, 8200.0, 0.6, 0.1, 0.0008, 0.4),
+                noise(3400.0, 11000.0, 0.2, 0.03, 0.0005, 0.9),
+            ],
+            Voice::Rimshot => vec![
                 sine(186.0, 0.35, 0.012, 0.5, 0.06),
                 metal(760.0, 0.55, 0.035, 0.3),
                 noise(1500.0, 10500.0, 0.7, 0.09, 0.0005, 0.4),
@@ -173,6 +193,24 @@ impl Voice {
                 noise(6500.0, 15500.0, 0.8, 0.026, 0.0004, 0.5),
                 noise(3000.0, 6000.0, 0.25, 0.008, 0.0004, 0.9),
             ],
+            Voice::HatShoulder => vec![
+                metal(2900.0, 0.75, 0.05, 0.35),
+                noise(4800.0, 14500.0, 0.7, 0.042, 0.0005, 0.5),
+                noise(2200.0, 5200.0, 0.45, 0.012, 0.0004, 0.9),
+            ],
+            Voice::HatQuarter => vec![
+                metal(3200.0, 0.6, 0.085, 0.33),
+                noise(5800.0, 15000.0, 0.78, 0.075, 0.0005, 0.48),
+                noise(2600.0, 5600.0, 0.3, 0.012, 0.0004, 0.9),
+            ],
+            Voice::HatHalf => vec![
+                metal(3280.0, 0.62, 0.15, 0.32),
+                noise(5800.0, 15200.0, 0.78, 0.13, 0.0006, 0.46),
+                noise(2800.0, 5800.0, 0.26, 0.012, 0.0004, 0.9),
+            ],
+            Voice::HatSplash => {
+                vec![metal(2900.0, 0.6, 0.16, 0.3), noise(4600.0, 12500.0, 0.7, 0.14, 0.0025, 0.5)]
+            }
             Voice::HatPedal => {
                 vec![metal(2900.0, 0.5, 0.035, 0.3), noise(4800.0, 11500.0, 0.7, 0.03, 0.0035, 0.5)]
             }

@@ -38,8 +38,10 @@ fn harder_strokes_are_brighter() {
     for voice in Voice::ALL.into_iter().filter(|&voice| voice != Voice::Click) {
         let all = samples(voice);
         let layers: Vec<f64> = (0..LAYER_COUNT).map(|layer| mean_brightness(&all, layer)).collect();
-        println!("{voice:?}: {layers:.0?} Hz, {:.2} s", decay(all.sample(3, 0)));
-        assert!(layers[3] > layers[0] * 1.02, "{voice:?}: soft {:.0} Hz, hard {:.0} Hz", layers[0], layers[3]);
+        println!("{voice:?}: {layers:.0?} Hz, {:.2} s", decay(all.sample(LAYER_COUNT - 1, 0)));
+        assert!(layers[LAYER_COUNT - 1] > layers[0] * 1.02, "{voice:?}: {layers:.0?} Hz");
+        let jumps: Vec<f64> = layers.windows(2).map(|pair| pair[1] / pair[0]).collect();
+        assert!(jumps.iter().all(|jump| (0.85..1.9).contains(jump)), "{voice:?} jumps: {jumps:.2?}");
     }
 }
 
@@ -67,8 +69,8 @@ fn repeats_are_never_the_same_sample() {
     for voice in Voice::ALL.into_iter().filter(|&voice| voice != Voice::Click) {
         let all = samples(voice);
         for layer in 0..LAYER_COUNT {
-            let [first, second, third] = [0, 1, 2].map(|alternate| all.sample(layer, alternate));
-            for (a, b) in [(first, second), (second, third), (first, third)] {
+            for (one, other) in (0..ALTERNATES).flat_map(|one| (0..one).map(move |other| (one, other))) {
+                let (a, b) = (all.sample(layer, one), all.sample(layer, other));
                 let apart: f32 = a.iter().zip(b).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
                 assert!(apart > 0.01, "{voice:?}, layer {layer}: two alternates differ by {apart} at most");
             }
@@ -78,8 +80,10 @@ fn repeats_are_never_the_same_sample() {
 
 #[test]
 fn sounds_ring_as_long_as_their_kind() {
-    let rings = |voice| decay(samples(voice).sample(3, 0));
+    let rings = |voice| decay(samples(voice).sample(LAYER_COUNT - 1, 0));
     assert!(rings(Voice::HatClosed) < 0.12 && rings(Voice::HatClosed) < rings(Voice::HatOpen) / 2.0);
+    let hats = [Voice::HatClosed, Voice::HatQuarter, Voice::HatHalf, Voice::HatOpen].map(rings);
+    assert!(hats.windows(2).all(|pair| pair[0] < pair[1]), "{hats:.2?}");
     assert!(rings(Voice::Crash) > 0.4 && rings(Voice::RideBow) > 0.25);
     assert!(rings(Voice::TomHigh) < rings(Voice::TomLow) * 1.5);
     assert!(rings(Voice::CongaMuted) < rings(Voice::CongaHigh) / 2.0);

@@ -87,12 +87,23 @@ impl Change<'_> {
     pub fn add_kit(&mut self, kit: &Kit) -> Result<KitId, StoreError> {
         let kit = Kit { name: checked_name(&kit.name)?, ..kit.clone() };
         self.step(Scope::Shelf, format!("keep the kit “{}”", kit.name));
-        let sql = "INSERT INTO kit (kit, deleted) VALUES (?1, 1)";
-        self.transaction.execute(sql, params![json!(kit).to_string()])?;
-        let id = KitId(self.transaction.last_insert_rowid());
+        let id = self.insert_kit(&kit, true)?;
         let new = StoredKit { id, own: false, kit, damage: None, deleted: false, revision: 1 };
         self.put(new.state(true), new.state(false))?;
         Ok(id)
+    }
+
+    /// Lays a kit into the library for a part. That is no step: undone is what the part makes of it.
+    pub fn lay_in_kit(&mut self, kit: &Kit) -> Result<KitId, StoreError> {
+        let kit = Kit { name: checked_name(&kit.name)?, ..kit.clone() };
+        kit.check().map_err(|error| StoreError::invalid(format!("kit.{}", error.path), error.message))?;
+        self.insert_kit(&kit, false)
+    }
+
+    fn insert_kit(&mut self, kit: &Kit, deleted: bool) -> Result<KitId, StoreError> {
+        let sql = "INSERT INTO kit (kit, deleted) VALUES (?1, ?2)";
+        self.transaction.execute(sql, params![json!(kit).to_string(), deleted])?;
+        Ok(KitId(self.transaction.last_insert_rowid()))
     }
 
     /// Changes a kit; all parts that have it follow. A step of the shelf.

@@ -3,6 +3,7 @@
 #![allow(missing_docs)]
 
 mod exports;
+mod kits;
 mod library;
 mod parts;
 mod performances;
@@ -10,6 +11,7 @@ mod pockets;
 mod songs;
 
 pub use exports::*;
+pub use kits::*;
 pub use library::*;
 pub use parts::*;
 pub use performances::*;
@@ -22,8 +24,8 @@ use vivida_core::{
     LayerBounds, Measured, MeasuredInstrument, Pass, PassReport, PocketId, PocketSettings, Portrait, Recipe, Section,
     Ticks,
 };
-use vivida_sound::{KitManifest, NoteSound, Voice, VoiceInfo};
-use vivida_store::{GrooveId, History, PartId, RecipeId, SongId, Step, TakeId};
+use vivida_sound::{KitManifest, KitSounds, NoteSound, Response, Voice, VoiceInfo};
+use vivida_store::{GrooveId, History, KitId, PartId, RecipeId, SongId, Step, TakeId};
 
 /// Everything that the front end knows of these types.
 pub fn typescript() -> String {
@@ -52,6 +54,7 @@ pub fn typescript() -> String {
         TakeId,
         RecipeId,
         GrooveId,
+        KitId,
         vivida_core::HitId,
         Ticks,
         vivida_core::action::Shape,
@@ -158,6 +161,8 @@ pub fn typescript() -> String {
         PassReport,
         Voice,
         NoteSound,
+        Response,
+        KitSounds,
         VoiceInfo,
         KitManifest,
         History,
@@ -221,6 +226,14 @@ pub fn typescript() -> String {
         SessionDefaults,
         UsualPocket,
         DefaultsApplied,
+        KitCard,
+        NewKit,
+        KitChange,
+        PartKit,
+        NoteUse,
+        ExchangeKit,
+        Exchanged,
+        ExchangedInstrument,
         GrooveCard,
         NewGroove,
         GrooveChange,

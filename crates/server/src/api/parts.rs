@@ -1,10 +1,11 @@
 //! Parts and takes.
 
-use crate::api::{LineColumns, PerformanceColumns};
+use crate::api::{LineColumns, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
 use vivida_core::{BarRange, Channel, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks};
+use vivida_sound::KitSounds;
 use vivida_store::{History, PartId, SongId, TakeId};
 
 /// A part in the workspace.
@@ -14,6 +15,8 @@ pub struct PartDetail {
     /// 0 to 15.
     pub channel: Channel,
     pub kit: Kit,
+    /// How it sounds.
+    pub sounds: KitSounds,
     /// The grid that offsets are measured against, and the distance between two of its lines.
     pub grid: Grid,
     pub cell: Ticks,
@@ -35,6 +38,8 @@ pub struct PartState {
     pub muted: bool,
     /// Where the layers of its kit begin, where they are its own.
     pub layers: Option<LayerBounds>,
+    /// The kit that it is read by; nothing where that is the General MIDI map.
+    pub kit: Option<PartKit>,
     /// The grid that its timing is measured against, where it was chosen.
     pub grid: Option<Grid>,
     /// The take that is worked on.

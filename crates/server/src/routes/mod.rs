@@ -1,6 +1,7 @@
 //! `/api/v1`: each route parses, calls and answers. By resource; what all share is here.
 
 mod exports;
+mod kits;
 mod library;
 mod parts;
 mod pockets;
@@ -20,7 +21,7 @@ use std::convert::Infallible;
 use std::io::Cursor;
 use std::sync::Arc;
 use vivida_core::PocketId;
-use vivida_store::{GrooveId, PartId, RecipeId, SongId, TakeId};
+use vivida_store::{GrooveId, KitId, PartId, RecipeId, SongId, TakeId};
 
 type Answer<T> = Result<Json<T>, Problem>;
 type Shared = State<Arc<App>>;
@@ -78,7 +79,7 @@ async fn text(data: Data<'_>, limit: &Limit, file_name: &str) -> Result<String, 
         ..Problem::new(status, "The file cannot be read", detail)
     };
     let text = data.open(limit.0).into_string().await.map_err(|error| {
-        wrong(Status::UnprocessableEntity, format!("“{file_name}” is no text: {error}. Choose a recipe in JSON."))
+        wrong(Status::UnprocessableEntity, format!("“{file_name}” is no text: {error}. Choose a file of JSON."))
     })?;
     if !text.is_complete() {
         return Err(wrong(Status::PayloadTooLarge, format!("“{file_name}” is larger than 4 MiB.")));
@@ -119,6 +120,10 @@ impl Id {
 
     fn take(&self) -> TakeId {
         TakeId(self.0)
+    }
+
+    fn kit(&self) -> KitId {
+        KitId(self.0)
     }
 
     fn groove(&self) -> GrooveId {
@@ -171,5 +176,5 @@ fn not_there(detail: impl Into<String>) -> Problem {
 }
 
 pub(crate) fn all() -> Vec<Route> {
-    [songs::routes(), parts::routes(), library::routes(), pockets::routes(), exports::routes()].concat()
+    [songs::routes(), parts::routes(), library::routes(), kits::routes(), pockets::routes(), exports::routes()].concat()
 }

@@ -26,6 +26,8 @@ export type RecipeId = number;
 
 export type GrooveId = number;
 
+export type KitId = number;
+
 export type HitId = number;
 
 export type Ticks = number;
@@ -1234,11 +1236,19 @@ note: Note,
 /**
  * The channel, where the kit fixes one.
  */
-channel: Channel | null, 
+channel?: Channel, 
 /**
  * The hand that it is sampled for.
  */
-hand: Hand, };
+hand?: Hand, 
+/**
+ * The note that the sampler plays it by, where that is another.
+ */
+note_out?: Note, 
+/**
+ * The channel that the sampler listens on, where that is another than the hit's.
+ */
+channel_out?: Channel, };
 
 export type VelocityLayer = { 
 /**
@@ -1274,7 +1284,19 @@ articulations: Array<Articulation>,
 /**
  * From soft to hard; the first begins at velocity 1.
  */
-layers: Array<VelocityLayer>, };
+layers: Array<VelocityLayer>, 
+/**
+ * Velocities are sent so much harder, −126 to 126.
+ */
+offset?: number, 
+/**
+ * Before that they are scaled, 1 to 400 %.
+ */
+scale?: Percent, 
+/**
+ * Of all instruments with this word only one sounds at once.
+ */
+choke?: string, };
 
 export type Kit = { 
 /**
@@ -1439,7 +1461,7 @@ said: string | null,
  */
 line: Array<[number, number]> | null, };
 
-export type Voice = "kick" | "snare-centre" | "snare-rim" | "side-stick" | "hat-closed" | "hat-pedal" | "hat-open" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
+export type Voice = "kick" | "snare-centre" | "snare-edge" | "rimshot" | "side-stick" | "hat-closed" | "hat-shoulder" | "hat-quarter" | "hat-half" | "hat-open" | "hat-pedal" | "hat-splash" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
 
 export type NoteSound = { 
 /**
@@ -1455,9 +1477,37 @@ rate: number,
  */
 sustained: boolean, 
 /**
- * It stops what still sounds of this group, and is itself stopped by the next of it.
+ * It stops what still sounds of this group of its part, and is itself stopped by the next of it.
  */
-choke: string | null, };
+choke: number | null, 
+/**
+ * The first of the alternates that take turns, and how many do.
+ */
+turns: [number, number], };
+
+export type Response = { 
+/**
+ * What is sent for each of the 128 velocities.
+ */
+sent: Array<number>, 
+/**
+ * The layer of the samples that each of them plays.
+ */
+layers: Array<number>, };
+
+export type KitSounds = { 
+/**
+ * How each of the 128 notes sounds.
+ */
+notes: Array<NoteSound>, 
+/**
+ * By which of the responses each of the 128 notes is played.
+ */
+responses: Array<number>, 
+/**
+ * What becomes of velocities; instruments that are alike share one.
+ */
+kinds: Array<Response>, };
 
 export type VoiceInfo = { 
 /**
@@ -1483,18 +1533,6 @@ export type KitManifest = {
  * Every voice.
  */
 voices: Array<VoiceInfo>, 
-/**
- * How each of the 128 notes sounds in a drum part.
- */
-drums: Array<NoteSound>, 
-/**
- * How each of the 128 notes sounds in a tonal part.
- */
-tones: Array<NoteSound>, 
-/**
- * The layer that each of the 128 velocities plays.
- */
-layers: Array<number>, 
 /**
  * The amplitude of each of the 128 velocities.
  */
@@ -1706,6 +1744,10 @@ export type PartDetail = { state: PartState,
  */
 channel: Channel, kit: Kit, 
 /**
+ * How it sounds.
+ */
+sounds: KitSounds, 
+/**
  * The grid that offsets are measured against, and the distance between two of its lines.
  */
 grid: Grid, cell: Ticks, written: WrittenColumns, 
@@ -1723,6 +1765,10 @@ export type PartState = { id: PartId, song: SongId, revision: number, name: stri
  * Where the layers of its kit begin, where they are its own.
  */
 layers: LayerBounds | null, 
+/**
+ * The kit that it is read by; nothing where that is the General MIDI map.
+ */
+kit: PartKit | null, 
 /**
  * The grid that its timing is measured against, where it was chosen.
  */
@@ -2300,6 +2346,78 @@ parts: number,
  * Sentences on what does not fit.
  */
 said: Array<string>, };
+
+export type KitCard = { id: KitId, revision: number, 
+/**
+ * It ships with Vivida and stays as it is.
+ */
+own: boolean, 
+/**
+ * So many parts have it.
+ */
+parts: number, kit: Kit, 
+/**
+ * Why it cannot be read.
+ */
+damage: string | null, };
+
+export type NewKit = { kit: Kit, };
+
+export type KitChange = { revision: number, 
+/**
+ * What undo calls it.
+ */
+label: string, kit: Kit, };
+
+export type PartKit = { id: KitId, name: string, 
+/**
+ * It ships with Vivida and stays as it is.
+ */
+own: boolean, 
+/**
+ * It was deleted from the library, and kept for the parts that have it.
+ */
+deleted: boolean, };
+
+export type NoteUse = { note: Note, channel: Channel, 
+/**
+ * So many hits are written with it.
+ */
+written: number, 
+/**
+ * So many sound as it is played.
+ */
+played: number, 
+/**
+ * Of these so many in each sixteenth of the velocities.
+ */
+velocities: Array<number>, };
+
+export type ExchangeKit = { revision: number, 
+/**
+ * Nothing: the General MIDI map.
+ */
+kit: KitId | null, 
+/**
+ * The part goes on being read as it is, and is sent out as this kit plays it.
+ */
+keep_notes: boolean, };
+
+export type Exchanged = { 
+/**
+ * Its hits, and how many of them the kit knows.
+ */
+hits: number, known: number, 
+/**
+ * What it would have, in the order of the kit.
+ */
+instruments: Array<ExchangedInstrument>, 
+/**
+ * Sentences on what does not follow.
+ */
+said: Array<string>, };
+
+export type ExchangedInstrument = { name: string, hits: number, };
 
 export type GrooveCard = { id: GrooveId, revision: number, 
 /**
