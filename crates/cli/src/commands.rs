@@ -7,9 +7,9 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vivida_core::{BarRange, Context, Performance, Recipe, RecipeFile, Ticks, perform};
+use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, Recipe, RecipeFile, Ticks, perform};
 use vivida_server::App;
-use vivida_smf::{Arrangement, Export, Resolution, SongFile};
+use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike};
 use vivida_store::Store;
 use zip::ZipWriter;
@@ -31,28 +31,99 @@ pub fn read_song(path: &Path) -> Result<(Vec<u8>, SongFile), String> {
     Ok((bytes, song))
 }
 
-/// A recipe that can be played on a song.
-fn read_recipe(path: Option<&Path>, song: &SongFile) -> Result<Recipe, String> {
-    let Some(path) = path else { return Ok(Recipe::default()) };
-    let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
-    let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
-    recipe.check().map_err(|error| named(path, error))?;
-    recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
-    Ok(recipe)
+/// How the drum parts are played. Without any of it they stay as they are.
+#[derive(Args)]
+pub struct Playing {
+    /// A recipe as JSON for the drum parts.
+    #[arg(long, value_name = "FILE")]
+    recipe: Option<PathBuf>,
+    /// The number that all dice hang on.
+    #[arg(long, default_value_t = 1)]
+    variation: u32,
+    /// A kit as JSON: what the notes of the drum parts are, and what is sent for them. Else General MIDI.
+    #[arg(long, value_name = "FILE")]
+    kit: Option<PathBuf>,
+    /// The kit of a sampler as JSON, to which the strokes of the drum parts are sent.
+    #[arg(long, value_name = "FILE")]
+    sampler: Option<PathBuf>,
 }
 
-/// Every part as it is played: drum parts by the recipe, the others as they are.
-pub fn play(song: &SongFile, recipe: &Recipe, variation: u32, start: Ticks) -> Vec<(usize, Performance)> {
-    let sections = song.sections();
-    let context = Context { variation, start, sections: &sections, ..Context::new(&song.tempo, &song.metre) };
-    let none = Recipe::default();
-    let parts = song.parts.iter().enumerate();
-    parts
-        .map(|(index, part)| {
-            let recipe = if part.drums { recipe } else { &none };
-            (index, perform(&part.part, &part.chart(part.drums), recipe, &context))
-        })
-        .collect()
+impl Playing {
+    /// A recipe that can be played on a song.
+    fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
+        let Some(path) = &self.recipe else { return Ok(Recipe::default()) };
+        let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+        let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
+        recipe.check().map_err(|error| named(path, error))?;
+        recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
+        Ok(recipe)
+    }
+
+    /// Of each part its kit and whether it is taken as drums.
+    fn kits(&self, song: &SongFile) -> Result<Vec<Kit>, String> {
+        let read = |path: &PathBuf| -> Result<Kit, String> {
+            let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+            Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
+        };
+        let (own, sampler) = (self.kit.as_ref().map(read).transpose()?, self.sampler.as_ref().map(read).transpose()?);
+        let kit = |part: &SongPart| {
+            if !part.drums {
+                return part.kit(false);
+            }
+            let base = || own.clone().unwrap_or_else(Kit::general_midi);
+            match (&sampler, &own) {
+                (Some(sampler), _) => base().sent_to(sampler, &part.part).0.with_unknown(&part.part),
+                (None, Some(own)) => own.clone().with_unknown(&part.part),
+                (None, None) => part.kit(true),
+            }
+        };
+        Ok(song.parts.iter().map(kit).collect())
+    }
+}
+
+/// A song with the kits and the recipe of its drum parts.
+struct Played<'a> {
+    song: &'a SongFile,
+    charts: Vec<Chart>,
+    recipe: Recipe,
+    variation: u32,
+}
+
+impl<'a> Played<'a> {
+    fn new(song: &'a SongFile, playing: &Playing) -> Result<Played<'a>, String> {
+        let charts = song.parts.iter().zip(playing.kits(song)?).map(|(part, kit)| Chart::new(&part.part, kit));
+        Ok(Played { song, charts: charts.collect(), recipe: playing.recipe(song)?, variation: playing.variation })
+    }
+
+    /// Whether anything is otherwise than it is written.
+    fn is_other(&self) -> bool {
+        self.recipe.passes.iter().any(|pass| pass.on) || self.charts.iter().any(|chart| chart.kit.sends_otherwise())
+    }
+
+    /// Every part as it is played: drum parts by the recipe, the others as they are; of the song or of a range.
+    fn parts(&self, start: Ticks, range: Option<(Ticks, Ticks)>) -> Vec<(usize, Performance)> {
+        let sections = self.song.sections();
+        let context = Context {
+            variation: self.variation,
+            start,
+            sections: &sections,
+            ..Context::new(&self.song.tempo, &self.song.metre)
+        };
+        let none = Recipe::default();
+        let parts = self.song.parts.iter().zip(&self.charts).enumerate();
+        let play = |(index, (part, chart)): (usize, (&SongPart, &Chart))| {
+            let recipe = if part.drums { &self.recipe } else { &none };
+            let played = perform(&part.part, chart, recipe, &context);
+            (
+                index,
+                match range {
+                    Some((from, to)) => played.between(&part.part, from, to),
+                    None => played,
+                },
+            )
+        };
+        parts.map(play).collect()
+    }
 }
 
 /// What of a song is wanted.
@@ -91,38 +162,29 @@ pub struct Layout {
     pub one_track: bool,
 }
 
-pub fn apply(
-    input: &Path,
-    recipe: Option<&Path>,
-    variation: u32,
-    output: &Path,
-    excerpt: &Excerpt,
-    layout: &Layout,
-) -> Done {
+pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, layout: &Layout) -> Done {
     let (bytes, song) = read_song(input)?;
-    let recipe = read_recipe(recipe, &song)?;
+    let played = Played::new(&song, playing)?;
     let resolution = if layout.fine { Resolution::Fine } else { Resolution::Own };
     let export = Export { resolution, lead_in: layout.lead_in };
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
-    let treats = recipe.passes.iter().any(|pass| pass.on);
     let mut performances = Vec::new();
-    if treats || range.is_some() {
-        performances = play(&song, &recipe, variation, export.start(&song));
+    if played.is_other() || range.is_some() {
+        let sent = |(index, one): (usize, Performance)| (index, one.sent(&played.charts[index]));
+        performances = played.parts(export.start(&song), range).into_iter().map(sent).collect();
     }
-    match range {
-        Some((from, to)) => {
-            let between =
-                |(index, played): (usize, Performance)| (index, played.between(&song.parts[index].part, from, to));
-            performances = performances.into_iter().map(between).collect();
-        }
+    if range.is_none() {
         // What no recipe treats comes out as it went in.
-        None => performances.retain(|&(index, _)| song.parts[index].drums),
+        performances.retain(|&(index, _)| song.parts[index].drums);
     }
+    let own_kit = playing.kit.is_some() || playing.sampler.is_some();
+    let drums = song.parts.iter().enumerate().filter(|(_, part)| own_kit && part.drums);
     let arrangement = Arrangement {
         only,
         bars: excerpt.bars.map(|bars| (bars.from, bars.to)),
         split: layout.split,
         one_track: layout.one_track,
+        kits: drums.map(|(index, _)| (index, played.charts[index].kit.outgoing())).collect(),
     };
     let written = vivida_smf::write(&bytes, &song, &performances, export);
     let arranged = vivida_smf::arrange(&written, &song, export, &arrangement);
@@ -132,37 +194,25 @@ pub fn apply(
 /// The longest WAV file, in s.
 const LONGEST_WAV: f64 = 3600.0;
 
-pub fn render(
-    input: &Path,
-    recipe: Option<&Path>,
-    variation: u32,
-    output: &Path,
-    excerpt: &Excerpt,
-    stems: bool,
-) -> Done {
+pub fn render(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, stems: bool) -> Done {
     let (_, song) = read_song(input)?;
-    let recipe = read_recipe(recipe, &song)?;
+    let played = Played::new(&song, playing)?;
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
     let from = range.map_or(Ticks(0.0), |(from, _)| from);
     let mut all = Vec::new();
     let mut of_instruments: BTreeMap<(usize, String), Vec<Strike>> = BTreeMap::new();
-    for (index, mut played) in play(&song, &recipe, variation, Ticks(0.0)) {
+    for (index, performance) in played.parts(Ticks(0.0), range) {
         if only.is_some_and(|only| only != index) {
             continue;
         }
-        let part = &song.parts[index];
-        if let Some((from, to)) = range {
-            played = played.between(&part.part, from, to);
-        }
-        let kit = part.kit(part.drums);
-        let lookup = kit.lookup();
-        let sounds = if part.drums { KitSounds::of_drums(&kit) } else { KitSounds::of_tones() };
-        for hit in played.sounding() {
+        let (part, chart) = (&song.parts[index], &played.charts[index]);
+        let sounds = if part.drums { KitSounds::of_drums(&chart.kit) } else { KitSounds::of_tones() };
+        for hit in performance.sounding() {
             let strike = sounds.strikes([hit], index as u32, &song.tempo, from);
             if stems {
-                let instrument = lookup.instrument(hit.note, hit.channel).filter(|_| part.drums);
-                let name =
-                    instrument.map_or(part.name.clone(), |at| format!("{}, {}", part.name, kit.instruments[at].name));
+                let instrument = chart.instrument_of(hit.note, hit.channel).filter(|_| part.drums);
+                let name = instrument
+                    .map_or(part.name.clone(), |at| format!("{}, {}", part.name, chart.kit.instruments[at].name));
                 of_instruments.entry((index, name)).or_default().extend(&strike);
             }
             all.extend(strike);

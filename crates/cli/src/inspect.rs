@@ -1,22 +1,21 @@
 //! `vivida inspect`: a song in figures.
 
-use crate::commands::{Done, play, read_song};
+use crate::commands::{Done, read_song};
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Context, Figures, Recipe, Report, Ticks, report};
-use vivida_smf::SongFile;
+use vivida_core::{Context, Figures, Recipe, Report, perform, report};
+use vivida_smf::{SongFile, SongPart};
 
 pub fn inspect(input: &Path, as_json: bool) -> Done {
     let (_, song) = read_song(input)?;
     let context = Context::new(&song.tempo, &song.metre);
-    let reports: Vec<Report> = play(&song, &Recipe::default(), 1, Ticks(0.0))
-        .into_iter()
-        .map(|(index, performance)| {
-            let part = &song.parts[index];
-            report(&part.part, &part.chart(part.drums), &context, &performance)
-        })
-        .collect();
+    let written = |part: &SongPart| {
+        let chart = part.chart(part.drums);
+        let performance = perform(&part.part, &chart, &Recipe::default(), &context);
+        report(&part.part, &chart, &context, &performance)
+    };
+    let reports: Vec<Report> = song.parts.iter().map(written).collect();
     if as_json {
         let text = serde_json::to_string_pretty(&in_json(&song, &reports)).map_err(|error| error.to_string())?;
         output::say(&format!("{text}\n"))

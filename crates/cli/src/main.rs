@@ -43,12 +43,8 @@ enum Command {
     Apply {
         /// A Standard MIDI File.
         input: PathBuf,
-        /// A recipe as JSON; without one the same bytes are written.
-        #[arg(long, value_name = "FILE")]
-        recipe: Option<PathBuf>,
-        /// The number that all dice hang on.
-        #[arg(long, default_value_t = 1)]
-        variation: u32,
+        #[command(flatten)]
+        playing: commands::Playing,
         /// Where to write.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
@@ -81,12 +77,8 @@ enum Command {
     Render {
         /// A Standard MIDI File.
         input: PathBuf,
-        /// A recipe as JSON for the drum parts.
-        #[arg(long, value_name = "FILE")]
-        recipe: Option<PathBuf>,
-        /// The number that all dice hang on.
-        #[arg(long, default_value_t = 1)]
-        variation: u32,
+        #[command(flatten)]
+        playing: commands::Playing,
         /// Where to write.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
@@ -119,14 +111,14 @@ fn main() -> ExitCode {
 fn run(command: Command) -> commands::Done {
     match command {
         Command::Serve { data, port, demo } => commands::serve(data, port, demo),
-        Command::Apply { input, recipe, variation, output, fine, lead_in, excerpt, split, one_track } => {
+        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track } => {
             let layout = commands::Layout { fine, lead_in, split, one_track };
-            commands::apply(&input, recipe.as_deref(), variation, &output, &excerpt, &layout)
+            commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
         Command::Groove(options) => groove::groove(options),
         Command::Inspect { input, json } => inspect::inspect(&input, json),
-        Command::Render { input, recipe, variation, output, excerpt, stems } => {
-            commands::render(&input, recipe.as_deref(), variation, &output, &excerpt, stems)
+        Command::Render { input, playing, output, excerpt, stems } => {
+            commands::render(&input, &playing, &output, &excerpt, stems)
         }
     }
 }

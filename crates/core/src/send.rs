@@ -13,6 +13,15 @@ impl Kit {
         self.instruments.iter().any(Instrument::sends_otherwise)
     }
 
+    /// The kit by which what was sent is read: its strokes are known by the notes and channels that go out.
+    pub fn outgoing(&self) -> Kit {
+        let mut kit = self.clone();
+        for way in kit.instruments.iter_mut().flat_map(|one| &mut one.articulations) {
+            (way.note, way.channel) = (way.note_out.unwrap_or(way.note), way.channel_out.or(way.channel));
+        }
+        kit
+    }
+
     /// The note, channel and velocity that a sampler is sent for a hit.
     pub fn sent(&self, lookup: &KitLookup, hit: &PlayedHit) -> (Note, Channel, Velocity) {
         let PlayedHit { note, channel, velocity, .. } = *hit;

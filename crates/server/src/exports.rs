@@ -8,7 +8,7 @@ use rocket::http::Status;
 use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
-use vivida_core::{Performance, PlayedHit, Ticks};
+use vivida_core::{Kit, Performance, PlayedHit, Ticks};
 use vivida_smf::{Arrangement, Export, Resolution, arrange, rounding, write};
 use vivida_sound::{Mixdown, Strike};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
@@ -24,6 +24,13 @@ struct Snapshot {
 }
 
 impl Snapshot {
+    /// By place in the file what reads what its parts send.
+    fn kits_out(&self) -> BTreeMap<usize, Kit> {
+        let opened = self.parts.iter().rev().filter_map(|(part, opened)| Some((part, opened.as_ref().ok()?)));
+        let drums = opened.filter(|(part, _)| part.drums && part.kit.is_some());
+        drums.map(|(part, opened)| (part.position, opened.chart().kit.outgoing())).collect()
+    }
+
     fn opened(&self, id: PartId) -> Answer<&Opened> {
         let found = self.parts.iter().find(|(part, _)| part.id == id);
         let (_, opened) = found.ok_or(StoreError::NotFound { what: "part of this song", id: id.0 })?;
@@ -80,6 +87,7 @@ impl App {
             bars: wanted.bars.map(|bars| (bars.from, bars.to)),
             split: wanted.split,
             one_track: wanted.one_track,
+            kits: snapshot.kits_out(),
         };
         let bytes = write(&song.bytes, &song.file, &performances, export);
         Ok((excerpt.name, arrange(&bytes, &song.file, export, &arrangement)))

@@ -38,6 +38,11 @@ fn meant() -> Vec<Meant> {
     let settings = json!({"swing": {"to": 60}, "lean": {"by": 4}, "loosen": {"early": 3, "late": 9, "spread": "bell"}});
     let groove = json!({"name": "Late", "grid": "1/16", "bars": 1,
         "together": {"2": {"offset": 0.1, "velocity": 1.2}}});
+    let kit = json!({"name": "Mine", "instruments": [
+        {"id": "snare", "name": "Snare", "family": "snare", "limb": "left-hand", "choke": "snare",
+            "articulations": [{"name": "centre", "note": 38, "note_out": 20, "channel_out": 3, "hand": "left"},
+                {"name": "edge", "note": 40, "channel": 9}],
+            "layers": [{"name": "soft", "from": 1}, {"name": "hard", "from": 80}], "offset": 3, "scale": 90}]});
     let gestures = json!([
         {"kind": "move-hits", "hits": [1, 2], "velocity": 5, "time": 3, "ticks": 2, "at": 960},
         {"kind": "set-hits", "hits": [3], "velocity": 80},
@@ -99,6 +104,14 @@ fn meant() -> Vec<Meant> {
         ask(post, "/parts/1/fit", json!({"recipe": recipe})),
         ask(post, "/parts/1/passes", json!({"recipe": recipe})),
         ask(put, "/kit/layers", json!({"kick": [1, 30, 60, 90]})),
+        ask(post, "/kits", json!({"kit": kit})),
+        ask(post, "/kits/file?file_name=mine.kit.json", filed(&kit, "vivida-kit")),
+        ask(put, "/kits/4", json!({"revision": "{r}", "label": "mine", "kit": kit})),
+        ask(delete, "/kits/4?revision=1", Value::Null),
+        ask(post, "/parts/1/kit/reading", json!({"revision": "{r}", "kit": 2, "keep_notes": true})),
+        ask(put, "/parts/1/kit", json!({"revision": "{r}", "kit": 3, "keep_notes": false})),
+        ask(get, "/parts/1/notes", Value::Null),
+        ask(get, "/kits/2", Value::Null),
         ask(
             post,
             "/parts/1/groove",
@@ -170,6 +183,8 @@ fn meant() -> Vec<Meant> {
         "/sound/kit",
         "/recipes",
         "/recipes/1/file",
+        "/kits",
+        "/kits/1/file",
         "/grooves",
         "/grooves/1/file",
         "/grooves/1/clip.mid",
@@ -323,7 +338,7 @@ fn revision(client: &Client, path: &str) -> Value {
 fn furnished() -> Client {
     let client = client();
     let all = meant();
-    for path in ["/recipes", "/grooves", "/songs/1/pockets", "/parts/1/duplicate", "/parts/1/takes"] {
+    for path in ["/recipes", "/grooves", "/kits", "/songs/1/pockets", "/parts/1/duplicate", "/parts/1/takes"] {
         let one = all.iter().find(|one| one.method == Method::Post && one.path == path).unwrap();
         let body = one.body.to_string().replace("\"{r}\"", &revision(&client, path).to_string());
         let (status, told) = common::post(&client, path, serde_json::from_str(&body).unwrap());

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use vivida_core::{Channel, Kit, KitLookup, Note};
 
 /// How a written file is arranged. The usual is as it stands.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Arrangement {
     /// Only the part of this index, with the song's tempo, metre and markers.
     pub only: Option<usize>,
@@ -19,11 +19,13 @@ pub struct Arrangement {
     pub split: bool,
     /// Everything in one track (a file of format 0).
     pub one_track: bool,
+    /// By the index of a part the kit that reads what it sends; of others that is the General MIDI map.
+    pub kits: BTreeMap<usize, Kit>,
 }
 
 impl Arrangement {
     fn is_usual(&self) -> bool {
-        *self == Arrangement::default()
+        *self == Arrangement { kits: self.kits.clone(), ..Arrangement::default() }
     }
 }
 
@@ -45,11 +47,13 @@ pub fn arrange(bytes: &[u8], song: &SongFile, export: Export, arrangement: &Arra
     }
     let mut tracks: Vec<Track<'_>> = smf.tracks.iter().map(placed).collect();
     let mut parts: Vec<(usize, &SongPart)> = song.parts.iter().enumerate().collect();
+    let map = Kit::general_midi();
+    let kit = |index: usize| arrangement.kits.get(&index).unwrap_or(&map);
     if let Some(only) = arrangement.only {
         parts.retain(|&(index, _)| index == only);
         if let Some(&(_, part)) = parts.first() {
             for (number, track) in tracks.iter_mut().enumerate() {
-                track.retain(|event| belongs(event.kind, number == part.track, part.channel));
+                track.retain(|event| belongs(event.kind, number == part.track, part.channel, kit(only)));
             }
         }
     }
@@ -62,10 +66,9 @@ pub fn arrange(bytes: &[u8], song: &SongFile, export: Export, arrangement: &Arra
             *track = excerpt(track, ticks(from), ticks(to + 1), shift);
         }
     }
-    let kit = Kit::general_midi();
     let unknown: Vec<String> = (0..128).map(|note| format!("Note {note}")).collect();
     if arrangement.split {
-        split(&mut tracks, &parts, &kit, &unknown);
+        split(&mut tracks, &parts, kit, &unknown);
     }
     if arrangement.only.is_some() {
         let mut number = 0;
@@ -101,11 +104,13 @@ fn placed<'a>(track: &midly::Track<'a>) -> Track<'a> {
     placed
 }
 
-/// Whether an event belongs to one part: on its track all but what other channels play, elsewhere only what
-/// holds for the whole song.
-fn belongs(kind: TrackEventKind<'_>, own_track: bool, of: Channel) -> bool {
+/// Whether an event belongs to one part: on its track all but what other channels play that its kit does not send
+/// to, elsewhere only what holds for the whole song.
+fn belongs(kind: TrackEventKind<'_>, own_track: bool, of: Channel, kit: &Kit) -> bool {
     match kind {
-        TrackEventKind::Midi { channel, .. } => own_track && channel.as_int() == of.get(),
+        TrackEventKind::Midi { channel, message } => {
+            own_track && (channel.as_int() == of.get() || sends(kit, channel, message))
+        }
         TrackEventKind::Meta(
             MetaMessage::Tempo(_)
             | MetaMessage::TimeSignature(..)
@@ -114,6 +119,22 @@ fn belongs(kind: TrackEventKind<'_>, own_track: bool, of: Channel) -> bool {
             | MetaMessage::Marker(_),
         ) => true,
         _ => own_track,
+    }
+}
+
+/// Whether a kit sends notes like this one to this channel.
+fn sends(kit: &Kit, channel: u4, message: MidiMessage) -> bool {
+    let Some(key) = key_of(message) else { return false };
+    let mut ways = kit.instruments.iter().flat_map(|one| &one.articulations);
+    ways.any(|way| way.note.get() == key && way.channel.is_some_and(|out| out.get() == channel.as_int()))
+}
+
+fn key_of(message: MidiMessage) -> Option<u8> {
+    match message {
+        MidiMessage::NoteOn { key, .. } | MidiMessage::NoteOff { key, .. } | MidiMessage::Aftertouch { key, .. } => {
+            Some(key.as_int())
+        }
+        _ => None,
     }
 }
 
@@ -192,17 +213,23 @@ fn excerpt<'a>(track: &Track<'a>, from: u64, to: u64, shift: u64) -> Track<'a> {
 }
 
 /// The notes of each instrument of the drum parts on tracks of their own, behind the track that they were on.
-fn split<'a>(tracks: &mut Vec<Track<'a>>, parts: &[(usize, &SongPart)], kit: &'a Kit, unknown: &'a [String]) {
-    let lookup = kit.lookup();
-    let mut order: Vec<&SongPart> = parts.iter().map(|&(_, part)| part).filter(|part| part.drums).collect();
+fn split<'a>(
+    tracks: &mut Vec<Track<'a>>,
+    parts: &[(usize, &SongPart)],
+    kit: impl Fn(usize) -> &'a Kit,
+    unknown: &'a [String],
+) {
+    let mut order: Vec<(usize, &SongPart)> = parts.iter().copied().filter(|(_, part)| part.drums).collect();
     // From the back, so that the places of the tracks in front stay.
-    order.sort_by_key(|part| std::cmp::Reverse(part.track));
-    for part in order {
+    order.sort_by_key(|(_, part)| std::cmp::Reverse(part.track));
+    for (index, part) in order {
+        let kit = kit(index);
+        let lookup = kit.lookup();
         let own = std::mem::take(&mut tracks[part.track]);
         let mut rest = Track::new();
         let mut of_instruments: BTreeMap<usize, Track<'a>> = BTreeMap::new();
         for event in own {
-            match drum(event.kind, part.channel, &lookup, kit.instruments.len()) {
+            match drum(event.kind, part.channel, kit, &lookup) {
                 Some(place) => of_instruments.entry(place).or_default().push(event),
                 None => rest.push(event),
             }
@@ -221,17 +248,14 @@ fn split<'a>(tracks: &mut Vec<Track<'a>>, parts: &[(usize, &SongPart)], kit: &'a
 }
 
 /// The place of the instrument that a note of a part belongs to; behind the kit's, notes that it does not know.
-fn drum(kind: TrackEventKind<'_>, of: Channel, lookup: &KitLookup, known: usize) -> Option<usize> {
+fn drum(kind: TrackEventKind<'_>, of: Channel, kit: &Kit, lookup: &KitLookup) -> Option<usize> {
     let TrackEventKind::Midi { channel, message } = kind else { return None };
-    let (MidiMessage::NoteOn { key, .. } | MidiMessage::NoteOff { key, .. } | MidiMessage::Aftertouch { key, .. }) =
-        message
-    else {
-        return None;
-    };
-    if channel != u4::from(of.get()) {
+    let key = key_of(message)?;
+    if channel != u4::from(of.get()) && !sends(kit, channel, message) {
         return None;
     }
-    Some(lookup.instrument(Note::from_data(key.as_int()), of).unwrap_or(known + usize::from(key.as_int())))
+    let found = lookup.instrument(Note::from_data(key), Channel::new(channel.as_int()).unwrap_or(of));
+    Some(found.unwrap_or(kit.instruments.len() + usize::from(key)))
 }
 
 /// All tracks as one. Only the first keeps its name.
