@@ -19,6 +19,8 @@ const most = 4000;
 
 export const probe = {
 	scheduled: [] as Scheduled[],
+	/** Single strokes that were heard: note, velocity sent, layer. */
+	strokes: [] as [number, number, number][],
 	/** Clicks scheduled: on the audio clock, in s. */
 	clicks: [] as number[],
 	/** From a change until the frame that shows its performance is done, in ms. */
@@ -38,6 +40,9 @@ export const probe = {
 	},
 	drawn(took: number) {
 		keep(probe.drawing, took);
+	},
+	struck(note: number, sent: number, layer: number) {
+		keep(probe.strokes, [note, sent, layer]);
 	},
 	click(at: number) {
 		keep(probe.clicks, at);

@@ -133,15 +133,19 @@ impl Kit {
     /// A kit that reads what this one reads and is sent to a sampler as another kit plays it. Each stroke goes to
     /// the same one of the same instrument there, else to the first of that instrument, else to one of the same
     /// family; those of the sampler that nothing came to get notes that are free, so that passes can use them.
-    /// Sentences say what has no match.
+    /// Sentences say what of the part has no match; of an empty part, what of the kit.
     pub fn sent_to(&self, sampler: &Kit, part: &Part) -> (Kit, Vec<String>) {
         let mut said = Vec::new();
+        let uses: BTreeSet<Note> = part.hits().iter().map(|hit| hit.note).collect();
+        let is_used = |way: &Articulation| uses.is_empty() || uses.contains(&way.note);
         let name: String = format!("{} to {}", self.name, sampler.name).chars().take(80).collect();
         let mut bridge = Kit { name, instruments: Vec::new() };
         let mut reached = vec![Vec::new(); sampler.instruments.len()];
         for instrument in &self.instruments {
             let Some((place, there)) = self.counterpart(instrument, sampler) else {
-                said.push(format!("{}: nothing there is like it; it goes out as it is.", instrument.name));
+                if instrument.articulations.iter().any(is_used) {
+                    said.push(format!("{}: nothing there is like it; it goes out as it is.", instrument.name));
+                }
                 bridge.instruments.push(instrument.clone());
                 continue;
             };
@@ -151,7 +155,7 @@ impl Kit {
                 let alike = there.articulations.iter().position(|one| one.name == way.name && one.hand == way.hand);
                 let alike = alike.or_else(|| there.articulations.iter().position(|one| one.name == way.name));
                 let to = &there.articulations[alike.unwrap_or(0)];
-                if alike.is_none() && instrument.articulations[0].note != way.note {
+                if alike.is_none() && is_used(way) && instrument.articulations[0].note != way.note {
                     let (one, other) = (&way.name, &to.name);
                     said.push(format!("{}: no stroke there is called “{one}”; it goes out as “{other}”.", own.name));
                 }

@@ -7,6 +7,7 @@ use rocket::http::Status;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use vivida_core::{Chart, Kit, KitError, KitFile, Note, Recipe, Ticks};
+use vivida_sound::KitSounds;
 use vivida_store::{Change, KitId, PartId, Reads, StoreError, StoredKit, TakeId};
 
 fn kit_of(path: &str, value: Value) -> Answer<Kit> {
@@ -20,6 +21,7 @@ impl App {
             revision: row.revision as i32,
             own: row.own,
             parts: reads.kit_uses(row.id)?,
+            sounds: KitSounds::of_drums(&row.kit),
             kit: row.kit,
             damage: row.damage.map(|damage| damage.reason),
         })

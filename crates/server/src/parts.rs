@@ -72,6 +72,7 @@ impl App {
             kit: match row.kit {
                 Some(id) => reads.kit_of_part(id)?.map(|kit| PartKit {
                     id,
+                    revision: kit.revision as i32,
                     name: kit.kit.name,
                     own: kit.own,
                     deleted: kit.deleted,

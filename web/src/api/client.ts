@@ -2,6 +2,8 @@
 import type {
 	ActionOffer,
 	DefaultsApplied,
+	Exchanged,
+	ExchangeKit,
 	ExportInfo,
 	ExtractedGroove,
 	ExtractGroove,
@@ -13,10 +15,14 @@ import type {
 	GrooveProfile,
 	ImportedGroove,
 	JoinRequest,
+	Kit,
+	KitCard,
+	KitChange,
 	KitManifest,
 	LayerBounds,
 	NewPocket,
 	NewRender,
+	NoteUse,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
@@ -117,7 +123,7 @@ export const client = {
 	slots: (song: number, grid: string, bars: number, bar = 1) =>
 		json<Slots>("GET", `/songs/${song}/slots?grid=${encodeURIComponent(grid)}&bars=${bars}&bar=${bar}`),
 	actions: () => json<ActionOffer[]>("GET", "/actions"),
-	kit: () => json<KitManifest>("GET", "/sound/kit"),
+	manifest: () => json<KitManifest>("GET", "/sound/kit"),
 	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),
 	duplicatePart: (id: number) => json<PartState>("POST", `/parts/${id}/duplicate`),
 	splitPart: (id: number, request: SplitRequest) =>
@@ -162,6 +168,19 @@ export const client = {
 	readGroove: (groove: GrooveProfile) => json<GrooveFigures>("POST", "/grooves/reading", groove),
 	takeGroove: (part: number, request: ExtractGroove) =>
 		json<ExtractedGroove>("POST", `/parts/${part}/groove`, request),
+	kits: () => json<KitCard[]>("GET", "/kits"),
+	addKit: (kit: Kit) => json<KitCard>("POST", "/kits", { kit }),
+	changeKit: (id: number, change: KitChange) => json<KitCard>("PUT", `/kits/${id}`, change),
+	deleteKit: ({ id, revision }: KitCard) => json<void>("DELETE", `/kits/${id}?revision=${revision}`),
+	importKit: (file: File) =>
+		json<KitCard>("POST", `/kits/file?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/json" },
+		}),
+	notes: (part: number) => json<NoteUse[]>("GET", `/parts/${part}/notes`),
+	tryKit: (part: number, request: ExchangeKit) =>
+		json<Exchanged>("POST", `/parts/${part}/kit/reading`, request),
+	exchangeKit: (part: number, request: ExchangeKit) => json<PartState>("PUT", `/parts/${part}/kit`, request),
 	pockets: (song: number) => json<PocketCard[]>("GET", `/songs/${song}/pockets`),
 	addPocket: (song: number, pocket: NewPocket) => json<SongPockets>("POST", `/songs/${song}/pockets`, pocket),
 	changePocket: (id: number, change: PocketChange) => json<SongPockets>("PUT", `/pockets/${id}`, change),
@@ -199,6 +218,7 @@ export const files = {
 	table: (part: number) => `${base}/parts/${part}/hits.csv`,
 	recipe: (id: number) => `${base}/recipes/${id}/file`,
 	groove: (id: number) => `${base}/grooves/${id}/file`,
+	kit: (id: number) => `${base}/kits/${id}/file`,
 	pocket: (id: number) => `${base}/pockets/${id}/file`,
 	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
 	render: (id: number) => `${base}/renders/${id}/file`,

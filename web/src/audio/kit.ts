@@ -1,11 +1,25 @@
 /** The built-in kit in the browser: its manifest and its decoded voices. */
 import { client } from "../api/client";
-import type { KitManifest, Voice, VoiceInfo } from "../api/generated/types";
+import type { KitManifest, KitSounds, NoteSound, Voice, VoiceInfo } from "../api/generated/types";
+
+/** What is played for a note of a velocity. */
+export interface Stroke {
+	sound: NoteSound;
+	layer: number;
+	/** The velocity that is sent. */
+	sent: number;
+}
+
+/** How a note of this velocity is played by a kit. */
+export function strokeOf(sounds: KitSounds, note: number, velocity: number): Stroke {
+	const response = sounds.kinds[sounds.responses[note]];
+	return { sound: sounds.notes[note], layer: response.layers[velocity], sent: response.sent[velocity] };
+}
 
 export class Kit {
 	private readonly buffers = new Map<Voice, AudioBuffer>();
 	private readonly infos: Map<Voice, VoiceInfo>;
-	private readonly turns = new Map<Voice, number>();
+	private readonly turns = new Map<string, number>();
 
 	private constructor(
 		private readonly context: AudioContext,
@@ -15,14 +29,12 @@ export class Kit {
 	}
 
 	static async load(context: AudioContext): Promise<Kit> {
-		return new Kit(context, await client.kit());
+		return new Kit(context, await client.manifest());
 	}
 
-	/** Fetch the voices that these notes need. */
-	async prepare(notes: Iterable<{ note: number; drums: boolean }>) {
-		const voices = new Set<Voice>(["click"]);
-		for (const { note, drums } of notes) voices.add(this.sound(note, drums).voice);
-		const missing = [...voices].filter((voice) => !this.buffers.has(voice));
+	/** Fetch these voices. */
+	async prepare(voices: Iterable<Voice>) {
+		const missing = [...new Set<Voice>(["click", ...voices])].filter((voice) => !this.buffers.has(voice));
 		await Promise.all(
 			missing.map(async (voice) => {
 				this.buffers.set(voice, await this.context.decodeAudioData(await client.voice(voice)));
@@ -30,30 +42,28 @@ export class Kit {
 		);
 	}
 
-	/** Whether any voice that these notes need is not there. */
-	isMissing(notes: Iterable<{ note: number; drums: boolean }>) {
-		for (const { note, drums } of notes) if (!this.buffers.has(this.sound(note, drums).voice)) return true;
+	/** Whether any of these voices is not there. */
+	isMissing(voices: Iterable<Voice>) {
+		for (const voice of voices) if (!this.buffers.has(voice)) return true;
 		return false;
 	}
 
-	sound(note: number, drums: boolean) {
-		return (drums ? this.manifest.drums : this.manifest.tones)[note];
-	}
-
 	/** A node that plays one stroke; alternates take turns. Nothing where the voice is not there. */
-	strike(voice: Voice, velocity: number, rate: number, at: number, into: AudioNode) {
+	strike({ sound, layer, sent }: Stroke, at: number, into: AudioNode) {
+		const { voice, rate, turns } = sound;
 		const buffer = this.buffers.get(voice);
 		const info = this.infos.get(voice);
 		if (!buffer || !info) return null;
-		const { layers, gains, alternates } = this.manifest;
-		const turn = this.turns.get(voice) ?? 0;
-		this.turns.set(voice, turn + 1);
-		const sample = layers[velocity] * alternates + (turn % alternates);
+		const { gains, alternates } = this.manifest;
+		const key = `${voice} ${turns[0]}`;
+		const turn = this.turns.get(key) ?? 0;
+		this.turns.set(key, turn + 1);
+		const sample = layer * alternates + turns[0] + (turn % turns[1]);
 		const source = this.context.createBufferSource();
 		source.buffer = buffer;
 		source.playbackRate.value = rate;
 		const gain = this.context.createGain();
-		gain.gain.value = gains[velocity] * info.level;
+		gain.gain.value = gains[sent] * info.level;
 		const pan = this.context.createStereoPanner();
 		pan.pan.value = info.pan;
 		source.connect(gain).connect(pan).connect(into);

@@ -8,9 +8,10 @@
  * Played leaves no gap and doubles nothing.
  */
 
+import type { KitSounds, NoteSound } from "../api/generated/types";
 import { probe } from "../probe";
 import type { Reading } from "../workspace/store";
-import { Kit } from "./kit";
+import { Kit, strokeOf } from "./kit";
 
 export interface Voiced {
 	/** In seconds of the song, at its own tempo. */
@@ -21,7 +22,8 @@ export interface Voiced {
 
 export interface PlayedPart {
 	id: number;
-	drums: boolean;
+	/** How its notes sound. */
+	kit: KitSounds;
 	/** The ids of the hits, by their indices in the columns. */
 	ids: number[];
 	/** All hits in the order of their starts, by their indices. */
@@ -68,6 +70,8 @@ const ahead = 0.4;
 const furthest = 30;
 /** A hit that turns out to have been due this short a time ago is still played, in s. */
 const grace = 0.06;
+
+const click: NoteSound = { voice: "click", rate: 1, sustained: false, choke: null, turns: [0, 1] };
 
 interface Sounding {
 	key: string;
@@ -123,18 +127,18 @@ export class Player {
 
 	async prepare() {
 		this.kit ??= await Kit.load(this.context);
-		const notes = this.score.parts.flatMap(({ notes, drums }) =>
-			[...new Set(notes.flat())].map((note) => ({ note, drums })),
+		await this.kit.prepare(this.voices());
+	}
+
+	private voices() {
+		return this.score.parts.flatMap(({ notes, kit }) =>
+			[...new Set(notes.flat())].map((note) => kit.notes[note].voice),
 		);
-		await this.kit.prepare(notes);
 	}
 
 	/** Voices that the score needs and that are not there yet, in the background. */
 	private fetchMissing() {
-		const notes = this.score.parts.flatMap(({ notes, drums }) =>
-			notes.flat().map((note) => ({ note, drums })),
-		);
-		if (this.kit?.isMissing(notes)) void this.prepare().catch(() => undefined);
+		if (this.kit?.isMissing(this.voices())) void this.prepare().catch(() => undefined);
 	}
 
 	async start(second: number) {
@@ -237,7 +241,7 @@ export class Player {
 	}
 
 	private scheduleRound(round: Round, until: number) {
-		const { reading, equalLoudness, click, beats, tempo } = this.score;
+		const { reading, equalLoudness, click: clicks, beats, tempo } = this.score;
 		const parts = round.number > this.round ? (this.score.next ?? this.score.parts) : this.score.parts;
 		const now = this.context.currentTime;
 		// Hits that were written a while ago may still be due, if they are played late.
@@ -250,7 +254,7 @@ export class Player {
 				if (part.sounds(hits[next], reading)) this.place(round, part, hits[next], voiced, level, now);
 			}
 		}
-		if (!click) return;
+		if (!clicks) return;
 		const { seconds } = beats;
 		for (let beat = firstFrom(seconds, from); beat < seconds.length && seconds[beat] < until - 1e-6; beat++) {
 			this.placeClick(round, beat, now);
@@ -266,15 +270,16 @@ export class Player {
 		const due = this.timeOf(round, voiced.seconds[hit]);
 		if (this.done.has(key) || due < now - grace || !this.kit) return;
 		const at = Math.max(due, now);
-		const sound = this.kit.sound(part.notes[voiced === part.written ? 0 : 1][hit], part.drums);
 		const velocity = voiced.velocities[hit];
+		const stroke = strokeOf(part.kit, part.notes[voiced === part.written ? 0 : 1][hit], velocity);
+		const { sound } = stroke;
 		const into = this.context.createGain();
 		into.gain.value = level;
 		into.connect(this.out);
-		const struck = this.kit.strike(sound.voice, velocity, sound.rate, at, into);
+		const struck = this.kit.strike(stroke, at, into);
 		if (!struck) return;
 		this.done.set(key, round.number);
-		const choke = sound.choke && `${part.id} ${sound.choke}`;
+		const choke = sound.choke === null ? null : `${part.id} ${sound.choke}`;
 		if (choke) {
 			for (const one of this.sounding) if (one.choke === choke && one.at < at) this.end(one, at);
 		}
@@ -298,7 +303,11 @@ export class Player {
 		// A click that comes late would say that the beat is there: better none.
 		if (this.done.has(key) || due < now) return;
 		const down = this.score.beats.downbeats[beat] === 1;
-		const struck = this.kit?.strike("click", down ? 112 : 76, down ? 1.5 : 1, due, this.out);
+		const struck = this.kit?.strike(
+			{ sound: { ...click, rate: down ? 1.5 : 1 }, layer: down ? 5 : 2, sent: down ? 112 : 76 },
+			due,
+			this.out,
+		);
 		if (!struck) return;
 		this.done.set(key, round.number);
 		this.sounding.push({ key, at: due, choke: null, ...struck });

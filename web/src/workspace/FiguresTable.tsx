@@ -3,6 +3,7 @@ import { percent, signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace } from "./store";
 import { swingOf } from "./TimePortrait";
+import { useUsed } from "./useUsed";
 
 const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "hits", of: (figures) => `${figures.count}` },
@@ -23,16 +24,23 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 /** Velocity and timing in figures, before and after, instrument by instrument. */
 export function FiguresTable() {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const used = useUsed();
 	const before = useWorkspace(beforeOf);
 	const after = useWorkspace((state) => state.performance?.reading);
 	const name = useWorkspace((state) => state.against?.name ?? "Written");
 	if (!after) return null;
 	const lines = [
-		...instruments.map((instrument, index) => ({
-			name: instrument.name,
-			before: before.instruments[index].figures,
-			after: after.instruments[index].figures,
-		})),
+		...instruments.flatMap((instrument, index) =>
+			used.has(index)
+				? [
+						{
+							name: instrument.name,
+							before: before.instruments[index].figures,
+							after: after.instruments[index].figures,
+						},
+					]
+				: [],
+		),
 		{ name: "All", before: before.all, after: after.all },
 	];
 	return (

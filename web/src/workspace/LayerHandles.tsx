@@ -4,6 +4,7 @@ import { client } from "../api/client";
 import type { LayerBounds } from "../api/generated/types";
 import { velocityAt, velocityY } from "../draw/hits";
 import { showError, showNote } from "../notify";
+import { keepLayers } from "./kits/kits";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { follow } from "./useDrag";
@@ -51,7 +52,8 @@ export function LayerHandles({ index, height }: { index: number; height: number 
 	};
 	const share = async () => {
 		try {
-			await client.setLayers(store.getState().part.state.layers ?? {});
+			const { kit, layers } = store.getState().part.state;
+			await (kit ? keepLayers(kit.id, layers ?? {}) : client.setLayers(layers ?? {}));
 			await store.getState().change((revision) =>
 				client.changePart(store.getState().part.state.id, {
 					revision,

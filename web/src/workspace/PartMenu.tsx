@@ -7,6 +7,7 @@ import {
 	IconCopy,
 	IconMusic,
 	IconPencil,
+	IconPlugConnected,
 	IconTrash,
 	IconVolume,
 	IconVolumeOff,
@@ -129,6 +130,15 @@ export function Crumbs() {
 						>
 							{part.drums ? "Treat as a tonal part" : "Treat as drums"}
 						</Menu.Item>
+						{part.drums && (
+							<Menu.Item
+								leftSection={<IconPlugConnected size={14} />}
+								onClick={() => store.getState().showScreen("kit")}
+								data-open-kit
+							>
+								Kit: {part.kit?.name ?? "General MIDI"} …
+							</Menu.Item>
+						)}
 						{instruments > 1 && (
 							<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={choose("split")}>
 								Split by instruments …

@@ -8,6 +8,7 @@ import { showError, showNote } from "../notify";
 import { inOrder, listed, plural } from "../words";
 import classes from "./passes/Passes.module.css";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
+import { useUsed } from "./useUsed";
 
 interface DialogProps {
 	opened: boolean;
@@ -69,7 +70,9 @@ export function SplitDialog({ opened, close }: DialogProps) {
 
 function Split({ close }: { close: () => void }) {
 	const store = useWorkspaceStore();
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const used = useUsed();
+	const all = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = all.filter((_, index) => used.has(index));
 	const [chosen, setChosen] = useState(instruments.map(({ id }) => id));
 	const [apart, setApart] = useState(true);
 	const { busy, regroup } = useRegrouping(close);

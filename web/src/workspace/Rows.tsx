@@ -15,6 +15,7 @@ import { placer, shownWindow } from "./shown";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
+import { useUsed } from "./useUsed";
 
 /** A row for each instrument, over one another on one axis of time. */
 export function Rows({ transport }: { transport: Transport }) {
@@ -27,7 +28,11 @@ export function Rows({ transport }: { transport: Transport }) {
 		state.part.kit.instruments.map((_, index) => (inView(state, index) > 0 ? "1" : "0")).join(""),
 	);
 	const { ref, height: room } = useElementSize();
-	const shown = shownRows(instruments, { order, hidden });
+	const used = useUsed();
+	const extra = useWorkspace((state) => state.extra);
+	const shown = shownRows(instruments, { order, hidden }).filter(
+		(index) => used.has(index) || extra.includes(instruments[index].id),
+	);
 	const needs = shown.map((index) => ({ id: instruments[index].id, sounds: sounding[index] === "1" }));
 	const opened = needs.some(({ id }) => id === open) ? open : null;
 	const heights = rowHeights(needs, room, dragged, opened);

@@ -3,6 +3,7 @@ import { IconArrowDown, IconArrowUp, IconChevronDown } from "@tabler/icons-react
 import classes from "./Rows.module.css";
 import { shownRows } from "./rowHeights";
 import { useWorkspace, useWorkspaceStore } from "./store";
+import { useUsed } from "./useUsed";
 
 /** Which instruments have a row, and in which order. */
 export function RowsMenu() {
@@ -12,16 +13,28 @@ export function RowsMenu() {
 	const hidden = useWorkspace((state) => state.hidden);
 	const dragged = useWorkspace((state) => Object.keys(state.heights).length > 0);
 	const { setView } = store.getState();
+	const used = useUsed();
+	const extra = useWorkspace((state) => state.extra);
 	const all = shownRows(instruments, { order, hidden: [] });
-	const gone = instruments.filter(({ id }) => hidden.includes(id)).length;
+	const isShown = (index: number) => {
+		const { id } = instruments[index];
+		return used.has(index) || extra.includes(id) ? !hidden.includes(id) : false;
+	};
+	const gone = instruments.filter(({ id }, index) => used.has(index) && hidden.includes(id)).length;
 	const moved = (place: number, by: number) => {
 		const ids = all.map((index) => instruments[index].id);
 		const [id] = ids.splice(place, 1);
 		ids.splice(place + by, 0, id);
 		setView({ order: ids });
 	};
-	const show = (id: string, shown: boolean) =>
-		setView({ hidden: shown ? hidden.filter((one) => one !== id) : [...hidden, id] });
+	const show = (index: number, shown: boolean) => {
+		const { id } = instruments[index];
+		const without = (ids: string[]) => ids.filter((one) => one !== id);
+		setView({
+			hidden: shown ? without(hidden) : [...without(hidden), id],
+			extra: shown && !used.has(index) ? [...without(extra), id] : without(extra),
+		});
+	};
 	return (
 		<Popover position="bottom-start" width={280} trapFocus returnFocus>
 			<Popover.Target>
@@ -40,9 +53,9 @@ export function RowsMenu() {
 								<Checkbox
 									size="xs"
 									flex={1}
-									label={name}
-									checked={!hidden.includes(id)}
-									onChange={(event) => show(id, event.currentTarget.checked)}
+									label={used.has(index) ? name : `${name}, no hits`}
+									checked={isShown(index)}
+									onChange={(event) => show(index, event.currentTarget.checked)}
 								/>
 								{[-1, 1].map((by) => (
 									<ActionIcon

@@ -75,7 +75,7 @@ function ZoomMenu() {
 
 function GroovesButton() {
 	const store = useWorkspaceStore();
-	const shown = useWorkspace((state) => state.grooves);
+	const shown = useWorkspace((state) => state.screen === "grooves");
 	return (
 		<button
 			type="button"
@@ -83,7 +83,7 @@ function GroovesButton() {
 			aria-pressed={shown}
 			title="The library of grooves, and those taken from parts (G)"
 			data-grooves
-			onClick={() => store.getState().showGrooves(!shown)}
+			onClick={() => store.getState().showScreen(shown ? null : "grooves")}
 		>
 			Grooves
 		</button>

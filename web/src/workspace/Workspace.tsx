@@ -10,6 +10,7 @@ import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { GrooveScreen } from "./grooves/GrooveScreen";
 import { Help, Walk } from "./Help";
+import { KitScreen } from "./kits/KitScreen";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
 import { Rows } from "./Rows";
@@ -104,7 +105,9 @@ function Table() {
 }
 
 function Screen({ transport }: { transport: Transport }) {
-	return useWorkspace((state) => state.grooves) ? <GrooveScreen /> : <Rows transport={transport} />;
+	const screen = useWorkspace((state) => state.screen);
+	if (screen === "grooves") return <GrooveScreen />;
+	return screen === "kit" ? <KitScreen /> : <Rows transport={transport} />;
 }
 
 function Side({ transport }: { transport: Transport }) {
@@ -117,16 +120,17 @@ function Desk() {
 	const [help, setHelp] = useState(false);
 	const [walking, setWalking] = useState(false);
 	useKeys(transport, () => setHelp((shown) => !shown));
+	const kit = useWorkspace((state) => state.screen === "kit");
 	useEffect(() => probe.answered(performance.now()), []);
 	return (
-		<div className={classes.desk}>
+		<div className={`${classes.desk} ${kit ? classes.wide : ""}`}>
 			<TopBar transport={transport} onHelp={() => setHelp(true)} />
 			<main className={classes.middle}>
 				<Screen transport={transport} />
 				<Table />
 				<SongStrip transport={transport} />
 			</main>
-			<Side transport={transport} />
+			{!kit && <Side transport={transport} />}
 			<Help
 				opened={help}
 				onClose={() => setHelp(false)}

@@ -25,6 +25,7 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["S"], "Lay all bars over one, or unroll them"],
 			[["F"], "Show or hide the figures"],
 			[["G"], "Grooves, or back to the hits"],
+			[["K"], "The part’s kit, or back to the hits"],
 			[["P"], "Passes or pockets"],
 			[["1"], "Show the loop"],
 			[["2"], "Show the section that is in view"],

@@ -28,6 +28,9 @@ export interface Around {
 }
 
 /** Whether what was written is read alike: by the same layers, against the same grid. */
+const sameKit = (a: PartState, b: PartState) =>
+	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
+
 const readAlike = (a: PartState, b: PartState) => isEqual(a.layers, b.layers) && a.grid === b.grid;
 
 export function createWorkspace(
@@ -54,7 +57,7 @@ export function createWorkspace(
 			refused: null,
 			pockets,
 			pocketDrafts: {},
-			grooves: false,
+			screen: null,
 		};
 		const now = () => get() ?? (first as WorkspaceState);
 		const desk = createDesk(id, set, now);
@@ -70,7 +73,8 @@ export function createWorkspace(
 		};
 		/** Shows a newer state of the part. */
 		const take = (state: PartState) => {
-			if (state.drums !== drums || state.take !== current) {
+			const otherKit = get().screen !== "kit" && !sameKit(state, part.state);
+			if (state.drums !== drums || state.take !== current || otherKit) {
 				around.reload();
 				return;
 			}
@@ -104,7 +108,7 @@ export function createWorkspace(
 				if (other) around.open(other.id);
 				return "gone";
 			}
-			if (state.revision !== get().revision) take(state);
+			if (state.revision !== get().revision || !sameKit(state, get().part.state)) take(state);
 			else if (others) desk.ask();
 			get().changedElsewhere(next.history);
 			return state.revision !== get().part.state.revision || others ? "changed" : "alike";
@@ -148,7 +152,10 @@ export function createWorkspace(
 				// What is being changed here meets the newer state when it is kept.
 				if (!pocketeer.isIdle()) return;
 				const { state } = detail;
-				const alike = isEqual(pockets, get().pockets) && state.revision === get().revision;
+				const alike =
+					isEqual(pockets, get().pockets) &&
+					state.revision === get().revision &&
+					sameKit(state, get().part.state);
 				if (alike) {
 					if (!isEqual(next, get().song)) set({ song: next, history: next.history });
 					return;
@@ -185,10 +192,12 @@ export function createWorkspace(
 			},
 			lookAgain: () => void lookAgain(),
 			setView: viewer.setView,
-			showGrooves: (grooves) => {
+			showScreen: (screen) => {
 				const heard = get().audition !== null;
-				set({ grooves, audition: null });
+				set({ screen, audition: null });
 				if (heard) desk.ask();
+				// Rows and passes go by the kit that they were opened with.
+				if (screen !== "kit" && !sameKit(get().part.state, part.state)) around.reload();
 			},
 			leave: () => {
 				const pockets = pocketeer.flushPockets();

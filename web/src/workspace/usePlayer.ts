@@ -42,7 +42,7 @@ function playedPart(
 	if (starts !== written.seconds) order.sort((a, b) => starts[a] - starts[b]);
 	return {
 		id: part.state.id,
-		drums: part.state.drums,
+		kit: part.sounds,
 		ids: performance?.ids ?? written.ids,
 		hits: order,
 		starts: order.map((hit) => starts[hit]),
@@ -89,7 +89,7 @@ function againstPart(
 	const voiced = { seconds, lengths, velocities };
 	return {
 		id: -part.state.id,
-		drums: part.state.drums,
+		kit: part.sounds,
 		ids: seconds.map((_, hit) => hit),
 		hits: seconds.map((_, hit) => hit),
 		starts: seconds,

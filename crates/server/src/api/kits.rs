@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
 use vivida_core::{Channel, Kit, Note};
+use vivida_sound::KitSounds;
 use vivida_store::KitId;
 
 /// A kit of the library.
@@ -16,6 +17,8 @@ pub struct KitCard {
     /// So many parts have it.
     pub parts: u32,
     pub kit: Kit,
+    /// How it sounds.
+    pub sounds: KitSounds,
     /// Why it cannot be read.
     pub damage: Option<String>,
 }
@@ -44,6 +47,7 @@ pub struct KitChange {
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct PartKit {
     pub id: KitId,
+    pub revision: i32,
     pub name: String,
     /// It ships with Vivida and stays as it is.
     pub own: bool,

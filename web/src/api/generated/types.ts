@@ -2357,6 +2357,10 @@ own: boolean,
  */
 parts: number, kit: Kit, 
 /**
+ * How it sounds.
+ */
+sounds: KitSounds, 
+/**
  * Why it cannot be read.
  */
 damage: string | null, };
@@ -2369,7 +2373,7 @@ export type KitChange = { revision: number,
  */
 label: string, kit: Kit, };
 
-export type PartKit = { id: KitId, name: string, 
+export type PartKit = { id: KitId, revision: number, name: string, 
 /**
  * It ships with Vivida and stays as it is.
  */

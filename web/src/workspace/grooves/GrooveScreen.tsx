@@ -52,7 +52,7 @@ export function GrooveScreen() {
 					size="compact-sm"
 					leftSection={<IconArrowLeft size={14} />}
 					data-close-grooves
-					onClick={() => store.getState().showGrooves(false)}
+					onClick={() => store.getState().showScreen(null)}
 				>
 					Back to the hits
 				</Button>

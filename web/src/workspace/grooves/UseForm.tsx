@@ -32,11 +32,11 @@ export function UseForm({ groove }: { groove: GrooveProfile }) {
 		if (!now) store.getState().listen(null);
 	};
 	const use = () => {
-		const { act, commit, showGrooves } = store.getState();
+		const { act, commit, showScreen } = store.getState();
 		const pass = { id: 1, on: true, aim: { instruments: on }, action };
 		act({ kind: "add-passes", passes: [pass], instead: false });
 		commit(`take the groove “${groove.name}”`);
-		showGrooves(false);
+		showScreen(null);
 	};
 	const info = { ...offer.info, sentence: offer.info.sentence.replace(" of {groove}", "") };
 	return (

@@ -28,7 +28,7 @@ export function GrooveToken({ label, value, onChange }: Props) {
 				</button>
 			</Menu.Target>
 			<Menu.Dropdown mah={360} style={{ overflowY: "auto" }} data-groove-menu>
-				<Menu.Item onClick={() => store.getState().showGrooves(true)}>Open the grooves …</Menu.Item>
+				<Menu.Item onClick={() => store.getState().showScreen("grooves")}>Open the grooves …</Menu.Item>
 				<TextInput
 					size="xs"
 					m={4}

@@ -48,15 +48,17 @@ export interface View {
 	order: string[];
 	/** Instruments whose rows are not shown. */
 	hidden: string[];
+	/** Instruments without hits that have a row all the same. */
+	extra: string[];
 	/** What the right side shows. */
 	side: "passes" | "pockets";
 }
 
 export interface ViewSlice extends View {
-	/** The groove screen is shown in the place of the rows. */
-	grooves: boolean;
+	/** What is shown in the place of the rows. */
+	screen: null | "grooves" | "kit";
 	setView: (change: Partial<View>) => void;
-	showGrooves: (shown: boolean) => void;
+	showScreen: (screen: ViewSlice["screen"]) => void;
 }
 
 /** Another take that the open one is held against, in the place of Written. */

@@ -22,6 +22,7 @@ const viewKeys = [
 	"heights",
 	"order",
 	"hidden",
+	"extra",
 	"side",
 ] as const satisfies (keyof View)[];
 
@@ -48,6 +49,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		heights: {},
 		order: [],
 		hidden: [],
+		extra: [],
 		side: "passes",
 	};
 }

@@ -1,0 +1,155 @@
+import { Button, Loader } from "@mantine/core";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { client } from "../../api/client";
+import type { Kit } from "../../api/generated/types";
+import { showError, showNote } from "../../notify";
+import { plural } from "../../words";
+import { useWorkspace, useWorkspaceStore } from "../store";
+import { Exchange } from "./Exchange";
+import { KitLibrary } from "./KitLibrary";
+import classes from "./Kits.module.css";
+import { kitsKey, playedBy, type ShownKit, type StrokeAt, strokeAt, useKits, withNote } from "./kits";
+import { Pads } from "./Pads";
+import { StrokePanel } from "./StrokePanel";
+import { Threads } from "./Threads";
+import { useEar } from "./useEar";
+
+/** What a part has by itself: of the General MIDI map what it uses, or a kit that was deleted. */
+export const byItself = "by itself";
+
+/** Kits: the library, one of them as threads from the notes that come in to those that go out, its pads. */
+export function KitScreen() {
+	const library = useKits();
+	const part = useWorkspace((state) => state.part);
+	const own = part.state.kit;
+	const [chosen, setChosen] = useState<number | typeof byItself>(own && !own.deleted ? own.id : byItself);
+	const card = library.data?.find(({ id }) => id === chosen) ?? null;
+	const shown: ShownKit = card
+		? { card, kit: card.kit, sounds: card.sounds, editable: !card.own && card.damage === null }
+		: { card: null, kit: part.kit, sounds: part.sounds, editable: false };
+	return (
+		<section className={classes.screen} aria-label="Kit">
+			<KitLibrary chosen={card ? card.id : byItself} onChoose={setChosen} />
+			{library.data ? (
+				<Stage key={card?.id ?? byItself} shown={shown} onChoose={setChosen} />
+			) : (
+				<Loader m="auto" />
+			)}
+		</section>
+	);
+}
+
+interface StageProps {
+	shown: ShownKit;
+	onChoose: (chosen: number) => void;
+}
+
+function Stage({ shown, onChoose }: StageProps) {
+	const store = useWorkspaceStore();
+	const queries = useQueryClient();
+	const { card, editable } = shown;
+	/** As it is while it is dragged, and until the answer comes. */
+	const [draft, setDraft] = useState<Kit | null>(null);
+	const [at, setAt] = useState<StrokeAt | null>(null);
+	const [learning, setLearning] = useState(false);
+	const part = useWorkspace((state) => state.part.state.id);
+	const revision = useWorkspace((state) => state.revision);
+	const ownKit = useWorkspace((state) => state.part.state.kit);
+	const notes = useQuery({ queryKey: ["notes", part, revision], queryFn: () => client.notes(part) });
+	const kit = draft ?? shown.kit;
+	const hear = useEar(shown.sounds);
+	const played = useMemo(() => playedBy(kit, notes.data ?? []), [kit, notes.data]);
+	const refresh = async () => {
+		await queries.invalidateQueries({ queryKey: kitsKey });
+		store.getState().lookAgain();
+	};
+	const change = async (label: string, next: Kit) => {
+		if (!card || !editable) return;
+		setDraft(next);
+		try {
+			await client.changeKit(card.id, { revision: card.revision, label, kit: next });
+		} catch (error) {
+			showError(error);
+		}
+		await refresh();
+		setDraft(null);
+	};
+	/** A copy that can be changed; the part takes it where it had the one that is shown. */
+	const duplicate = async () => {
+		try {
+			const name = card ? `${kit.name}, mine` : "My kit";
+			const made = await client.addKit({ ...kit, name });
+			const had = ownKit ? ownKit.id === card?.id || (!card && ownKit.deleted) : !card;
+			if (had) {
+				await store.getState().settled();
+				await store
+					.getState()
+					.change((now) => client.exchangeKit(part, { revision: now, kit: made.id, keep_notes: false }));
+			}
+			await refresh();
+			onChoose(made.id);
+			showNote(name, had ? "The part has it now. Change it as you like." : "Change it as you like.");
+		} catch (error) {
+			showError(error);
+		}
+	};
+	const learn = (note: number, channel?: number) => {
+		if (at && learning)
+			void change(`note ${note} for ${strokeAt(kit, at)?.name}`, withNote(kit, at, note, channel));
+		setLearning(false);
+	};
+	return (
+		<>
+			<div className={classes.stage}>
+				<div className={classes.head}>
+					<div>
+						<h2>{card ? kit.name : ownKit?.deleted ? ownKit.name : "General MIDI, what the part uses"}</h2>
+						<p>
+							{plural(kit.instruments.length, "instrument")} ·{" "}
+							{plural(
+								kit.instruments.reduce((sum, one) => sum + one.articulations.length, 0),
+								"stroke",
+							)}
+							{card && ` · ${card.parts === 0 ? "no part has it" : `${plural(card.parts, "part")} with it`}`}
+							{!card && ownKit?.deleted && " · deleted from the library, kept for this part"}
+						</p>
+					</div>
+					{!editable && card?.damage == null && (
+						<Button size="compact-sm" data-make-mine onClick={() => void duplicate()}>
+							Make it mine to change it
+						</Button>
+					)}
+				</div>
+				<Exchange shown={shown} onTaken={(id) => id !== null && onChoose(id)} refresh={refresh} />
+				<Threads
+					kit={kit}
+					notes={notes.data ?? []}
+					at={at}
+					editable={editable}
+					learning={learning}
+					onChoose={(next) => {
+						setAt(next);
+						setLearning(false);
+						const way = strokeAt(kit, next);
+						if (way) hear(way.note, 96);
+					}}
+					onLearn={learn}
+					onChange={(label, next) => void change(label, next)}
+				/>
+				<Pads kit={kit} hear={hear} at={at} played={played} />
+			</div>
+			<StrokePanel
+				kit={kit}
+				at={at}
+				editable={editable}
+				learning={learning}
+				onLearning={setLearning}
+				onChoose={setAt}
+				onDraft={setDraft}
+				onChange={(label, next) => void change(label, next)}
+				hear={hear}
+			/>
+		</>
+	);
+}

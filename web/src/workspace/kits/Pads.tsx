@@ -1,0 +1,105 @@
+import { type PointerEvent, useEffect, useState } from "react";
+import type { Kit } from "../../api/generated/types";
+import classes from "./Kits.module.css";
+import type { StrokeAt } from "./kits";
+import type { Hear } from "./useEar";
+
+/** Their keys; the one that leaves the screen is none of them. */
+const keys = [
+	"z",
+	"x",
+	"c",
+	"v",
+	"b",
+	"n",
+	"m",
+	"a",
+	"s",
+	"d",
+	"f",
+	"h",
+	"j",
+	"l",
+	"q",
+	"w",
+	"e",
+	"r",
+	"y",
+	"u",
+];
+
+interface Props {
+	kit: Kit;
+	hear: Hear;
+	at: StrokeAt | null;
+	/** The places of the instruments that the part plays. */
+	played: Set<number>;
+}
+
+const most = 14;
+
+/** Those that are played, and others as far as there is room; the chosen one is always there. */
+function padded(kit: Kit, played: Set<number>, at: StrokeAt | null) {
+	const places = kit.instruments.map((_, place) => place);
+	const wanted = (place: number) => (place === at?.instrument ? 2 : played.has(place) ? 1 : 0);
+	const first = [...places].sort((a, b) => wanted(b) - wanted(a) || a - b).slice(0, most);
+	return first.sort((a, b) => a - b);
+}
+
+/** The kit to be struck: how high a pad is struck is how hard; by keys firm, with Shift hard. */
+export function Pads({ kit, hear, at, played }: Props) {
+	const [struck, setStruck] = useState<{ pad: number; velocity: number } | null>(null);
+	const pads = padded(kit, played, at).map((place) => {
+		const { id, name, articulations } = kit.instruments[place];
+		// The instrument whose stroke is chosen shows that one, the others their first.
+		const stroke = at?.instrument === place ? at.stroke : 0;
+		return { id, name, way: articulations[stroke] ?? articulations[0] };
+	});
+	const strike = (pad: number, velocity: number) => {
+		setStruck({ pad, velocity });
+		hear(pads[pad].way.note, velocity);
+	};
+	useEffect(() => {
+		const onKey = (event: KeyboardEvent) => {
+			if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
+			if (document.activeElement?.matches("input, textarea")) return;
+			if (document.querySelector("[role=dialog], [role=menu]")) return;
+			const pad = keys.indexOf(event.key.toLowerCase());
+			if (pad < 0 || pad >= pads.length) return;
+			event.preventDefault();
+			event.stopPropagation();
+			strike(pad, event.shiftKey ? 118 : 88);
+		};
+		window.addEventListener("keydown", onKey, true);
+		return () => window.removeEventListener("keydown", onKey, true);
+	});
+	const down = (pad: number) => (event: PointerEvent<HTMLElement>) => {
+		if (event.button !== 0) return;
+		const { top, height } = event.currentTarget.getBoundingClientRect();
+		strike(pad, Math.max(1, Math.min(127, Math.round(127 * (1 - (event.clientY - top) / height)))));
+	};
+	return (
+		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
+		<div className={classes.pads} role="group" aria-label="Pads">
+			{pads.map(({ id, name, way }, pad) => (
+				<button
+					type="button"
+					key={id}
+					className={classes.pad}
+					data-pad={id}
+					title={`${name}, ${way.name}: higher is harder (${keys[pad].toUpperCase()})`}
+					onPointerDown={down(pad)}
+					onKeyDown={(event) => {
+						if (event.key !== "Enter") return;
+						event.preventDefault();
+						strike(pad, 88);
+					}}
+				>
+					{struck?.pad === pad && <u style={{ height: `${(struck.velocity / 127) * 100}%` }} />}
+					<span>{name}</span>
+					<small>{struck?.pad === pad ? struck.velocity : keys[pad].toUpperCase()}</small>
+				</button>
+			))}
+		</div>
+	);
+}

@@ -1,0 +1,56 @@
+import { useCallback, useEffect, useRef } from "react";
+import type { KitSounds } from "../../api/generated/types";
+import { Kit, strokeOf } from "../../audio/kit";
+import { showError } from "../../notify";
+import { probe } from "../../probe";
+
+interface Ear {
+	context: AudioContext;
+	kit: Promise<Kit>;
+	out: GainNode;
+	/** What sounds of each group. */
+	choked: Map<number, GainNode>;
+}
+
+/** Hears one stroke at one velocity. */
+export type Hear = (note: number, velocity: number) => void;
+
+/** Plays single strokes by a kit, as soon as they are asked for. */
+export function useEar(sounds: KitSounds): Hear {
+	const ear = useRef<Ear | null>(null);
+	useEffect(
+		() => () => {
+			void ear.current?.context.close();
+			ear.current = null;
+		},
+		[],
+	);
+	return useCallback(
+		(note, velocity) => {
+			if (!ear.current) {
+				const context = new AudioContext({ latencyHint: "interactive" });
+				const out = context.createGain();
+				out.gain.value = 0.8;
+				out.connect(context.destination);
+				ear.current = { context, out, kit: Kit.load(context), choked: new Map() };
+			}
+			const { context, kit, out, choked } = ear.current;
+			const stroke = strokeOf(sounds, note, Math.max(1, Math.min(127, Math.round(velocity))));
+			const play = async () => {
+				const loaded = await kit;
+				await Promise.all([context.resume(), loaded.prepare([stroke.sound.voice])]);
+				const struck = loaded.strike(stroke, context.currentTime, out);
+				const group = stroke.sound.choke;
+				if (!struck) return;
+				probe.struck(note, stroke.sent, stroke.layer);
+				if (group === null) return;
+				choked.get(group)?.gain.setTargetAtTime(0, context.currentTime, loaded.manifest.release / 3);
+				choked.set(group, struck.gain);
+			};
+			play().catch((error) => {
+				if (ear.current) showError(error);
+			});
+		},
+		[sounds],
+	);
+}
