@@ -397,6 +397,10 @@ pub mod key {
     pub const ESCAPE: char = '\u{e00c}';
     pub const ALT: char = '\u{e00a}';
     pub const DELETE: char = '\u{e017}';
+    pub const BACKSPACE: char = '\u{e003}';
+    pub const END: char = '\u{e010}';
+    pub const HOME: char = '\u{e011}';
+    pub const PAGE_UP: char = '\u{e00e}';
 }
 
 /// A server with the demo songs and a window of 1280 by 800.

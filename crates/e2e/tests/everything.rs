@@ -132,6 +132,15 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         browser.run("document.activeElement.blur()").await?;
         browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
         open_all(&browser, 12).await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("k").await?;
+        browser.find("[data-threads] [data-note]").await?;
+        if width == 1280 {
+            browser.click("[data-make-mine]").await?;
+        }
+        browser.find("[data-kit='My kit']").await?;
+        browser.click("[data-stroke='snare acoustic']").await?;
+        open_all(&browser, 10).await?;
         browser.goto(&app.address).await?;
         browser.click("[data-song^='A very long'] a").await?;
         browser.find("[data-start]").await?;
@@ -181,6 +190,15 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
         browser.find("[data-groove-picture]").await?;
         check(&browser, &mut wrong, &format!("grooves, {colours}")).await?;
         browser.keys("g").await?;
+        browser.keys("k").await?;
+        browser.click("[data-stroke='snare acoustic']").await?;
+        check(&browser, &mut wrong, &format!("the kit, {colours}")).await?;
+        browser.click("[data-kit='Large kit, both hands'] button").await?;
+        browser.find("[data-exchange]").await?;
+        check(&browser, &mut wrong, &format!("another kit, {colours}")).await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("k").await?;
+        browser.find("[data-rows] canvas").await?;
         browser.keys("/").await?;
         browser.find("[role=option]").await?;
         check(&browser, &mut wrong, &format!("the palette, {colours}")).await?;

@@ -110,6 +110,7 @@ export const client = {
 	deleteSongs: (songs: SongCard[]) =>
 		json<void>("POST", "/songs/delete", { songs: songs.map(({ id, revision }) => ({ id, revision })) }),
 	undoShelf: () => json<Travelled>("POST", "/shelf/undo"),
+	redoShelf: () => json<Travelled>("POST", "/shelf/redo"),
 	song: (id: number) => json<SongDetail>("GET", `/songs/${id}`),
 	undo: (song: number) => json<Travelled>("POST", `/songs/${song}/undo`),
 	steps: (song: number) => json<Step[]>("GET", `/songs/${song}/history`),

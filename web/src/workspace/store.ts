@@ -28,6 +28,10 @@ export interface Around {
 }
 
 /** Whether what was written is read alike: by the same layers, against the same grid. */
+/** What it is that is read and by what; another part to the eye where that is another. */
+export const readingKey = ({ id, drums, take, kit }: PartState) =>
+	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision}`;
+
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
 
@@ -193,11 +197,14 @@ export function createWorkspace(
 			lookAgain: () => void lookAgain(),
 			setView: viewer.setView,
 			showScreen: (screen) => {
+				// Rows and passes go by the kit that they were opened with.
+				if (screen !== "kit" && !sameKit(get().part.state, part.state)) {
+					around.reload();
+					return;
+				}
 				const heard = get().audition !== null;
 				set({ screen, audition: null });
 				if (heard) desk.ask();
-				// Rows and passes go by the kit that they were opened with.
-				if (screen !== "kit" && !sameKit(get().part.state, part.state)) around.reload();
 			},
 			leave: () => {
 				const pockets = pocketeer.flushPockets();

@@ -156,6 +156,7 @@ async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
     rest(browser).await?;
     keep(browser, folder, "grooves").await?;
     browser.press("Back to the hits").await?;
+    kit(browser, folder).await?;
     let make = |name: &str, settings: &str, part: &str, instruments: &str| {
         let followers = format!("[{{ part: {part}, instruments: {instruments} }}, {{ part: s[1].parts[1].id }}]");
         let followers = if name == "Motor" { followers.replace(", { part: s[1].parts[1].id }", "") } else { followers };
@@ -176,6 +177,24 @@ async fn time(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.find("[data-pocket='Motor']").await?;
     rest(browser).await?;
     keep(browser, folder, "pockets").await
+}
+
+/// A part that is sent to a sampler whose notes are others.
+async fn kit(browser: &Browser, folder: &Path) -> Done {
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("k").await?;
+    browser.click("[data-kit='Large kit, both hands'] button").await?;
+    browser.find("[data-exchange]").await?;
+    browser.click("[data-take-kit]").await?;
+    browser.until("document.querySelector('[data-kit^=\"General MIDI to\"][data-chosen=true]')").await?;
+    browser.click("[data-stroke^='snare ']").await?;
+    browser.drag("[data-pad=kick]", 0.0, 0.0).await?;
+    rest(browser).await?;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    keep(browser, folder, "kit").await?;
+    browser.press("Back to the hits").await?;
+    browser.find("[data-rows] canvas").await?;
+    Ok(())
 }
 
 /// Adds the first pass that answers to a search.

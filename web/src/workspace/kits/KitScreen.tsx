@@ -1,4 +1,5 @@
-import { Button, Loader } from "@mantine/core";
+import { ActionIcon, Button, Group, Loader, Tooltip } from "@mantine/core";
+import { IconArrowBackUp, IconArrowForwardUp } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { client } from "../../api/client";
@@ -75,6 +76,16 @@ function Stage({ shown, onChoose }: StageProps) {
 		await refresh();
 		setDraft(null);
 	};
+	const travel = async (back: boolean) => {
+		try {
+			const { label } = await (back ? client.undoShelf() : client.redoShelf());
+			if (label) showNote(back ? "Undone" : "Done again", label);
+			else showNote(back ? "Nothing to undo" : "Nothing to do again", "No kit was changed.");
+		} catch (error) {
+			showError(error);
+		}
+		await refresh();
+	};
 	/** A copy that can be changed; the part takes it where it had the one that is shown. */
 	const duplicate = async () => {
 		try {
@@ -115,6 +126,30 @@ function Stage({ shown, onChoose }: StageProps) {
 							{!card && ownKit?.deleted && " · deleted from the library, kept for this part"}
 						</p>
 					</div>
+					{editable && (
+						<Group gap={4} wrap="nowrap">
+							<Tooltip label="Undo the last change to the kits">
+								<ActionIcon
+									variant="default"
+									size={26}
+									aria-label="Undo in the kits"
+									onClick={() => void travel(true)}
+								>
+									<IconArrowBackUp size={15} />
+								</ActionIcon>
+							</Tooltip>
+							<Tooltip label="Do it again">
+								<ActionIcon
+									variant="default"
+									size={26}
+									aria-label="Redo in the kits"
+									onClick={() => void travel(false)}
+								>
+									<IconArrowForwardUp size={15} />
+								</ActionIcon>
+							</Tooltip>
+						</Group>
+					)}
 					{!editable && card?.damage == null && (
 						<Button size="compact-sm" data-make-mine onClick={() => void duplicate()}>
 							Make it mine to change it

@@ -9,7 +9,7 @@ import { countIn, drawHits } from "../../draw/hits";
 import { colours } from "../../theme";
 import { plural } from "../../words";
 import { type Played, received, writtenOf } from "../played";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { readingKey, useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
 import classes from "./Passes.module.css";
 
@@ -21,8 +21,9 @@ const held = 350;
 /** A part that nothing was done to: ways to begin, seen and heard before they are taken. */
 export function FirstMinute({ transport }: { transport: Transport }) {
 	const part = useWorkspace((state) => state.part.state.id);
+	const reading = useWorkspace((state) => readingKey(state.part.state));
 	const points = useQuery({
-		queryKey: ["starting-points", part],
+		queryKey: ["starting-points", reading],
 		queryFn: () => client.startingPoints(part),
 	});
 	const more = () => document.querySelector<HTMLButtonElement>("[data-recipes]")?.click();
@@ -123,7 +124,7 @@ function StartPicture({ point }: { point: StartingPoint }) {
 	const part = useWorkspace((state) => state.part);
 	const variation = useWorkspace((state) => state.variation);
 	const played = useQuery({
-		queryKey: ["start-played", part.state.id, part.state.take, point.name, variation],
+		queryKey: ["start-played", readingKey(part.state), point.name, variation],
 		queryFn: async (): Promise<Played | null> =>
 			received(
 				null,

@@ -8,7 +8,7 @@ import { DamageMark } from "../../Damage";
 import { NameField } from "../../NameField";
 import { offerUndo, showError, showNote } from "../../notify";
 import { plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { readingKey, useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
 /** Whole lists of passes: starting points made for the part, and the library. */
@@ -37,8 +37,9 @@ const refresh = ["recipes"];
 function Recipes({ close }: { close: () => void }) {
 	const store = useWorkspaceStore();
 	const part = useWorkspace((state) => state.part.state.id);
+	const reading = useWorkspace((state) => readingKey(state.part.state));
 	const points = useQuery({
-		queryKey: ["starting-points", part],
+		queryKey: ["starting-points", reading],
 		queryFn: () => client.startingPoints(part),
 	});
 	const library = useQuery({ queryKey: refresh, queryFn: client.recipes });
