@@ -4,7 +4,7 @@ use crate::commands::{Done, read_song};
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Context, Figures, Recipe, Report, perform, report};
+use vivida_core::{Context, Figures, Recipe, Report, Ticks, perform, report};
 use vivida_smf::{SongFile, SongPart};
 
 pub fn inspect(input: &Path, as_json: bool) -> Done {

@@ -259,3 +259,40 @@ fn some_bars_of_one_part_go_out_split_and_as_stems() {
     failed(&vivida(&["render", &song, "--bars", "0", "-o", "x.wav"], folder.path()), 2, &["counted from 1"]);
     assert!(!folder.path().join("x.mid").exists());
 }
+
+#[test]
+fn a_sampler_gets_its_notes_channels_and_velocities() {
+    let folder = TempDir::new().unwrap();
+    let kit = format!("{}/../../docs/formats/kits/three-pads.kit.json", env!("CARGO_MANIFEST_DIR"));
+    let large = format!("{}/../../docs/formats/kits/large.kit.json", env!("CARGO_MANIFEST_DIR"));
+    let read = |name: &str| vivida_smf::read(&std::fs::read(folder.path().join(name)).unwrap()).unwrap();
+    let original = vivida_smf::read(&std::fs::read(demo("causeway.mid")).unwrap()).unwrap();
+    let count = |song: &vivida_smf::SongFile, note: u8, channel: u8| {
+        let hits = song.parts.iter().flat_map(|part| part.part.hits());
+        hits.filter(|hit| (hit.note.get(), hit.channel.get()) == (note, channel)).count()
+    };
+    let done = vivida(&["apply", &demo("causeway.mid"), "--kit", &kit, "-o", "out.mid"], folder.path());
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let sent = read("out.mid");
+    assert_eq!((count(&sent, 60, 0), count(&sent, 38, 9)), (count(&original, 38, 9), 0));
+    assert_eq!(count(&sent, 60, 1), count(&original, 42, 9));
+    assert_eq!(count(&sent, 36, 9), count(&original, 36, 9), "what the kit does not know goes out as it is");
+    let split = ["apply", &demo("causeway.mid"), "--sampler", &large, "--split", "-o", "split.mid"];
+    assert!(vivida(&split, folder.path()).status.success());
+    let split = read("split.mid");
+    assert!(
+        split.parts.iter().any(|part| part.name == "Snare"),
+        "{:?}",
+        split.parts.iter().map(|part| &part.name).collect::<Vec<_>>()
+    );
+    assert_eq!(split.hits, original.hits);
+    let bad = folder.path().join("bad.kit.json");
+    std::fs::write(&bad, r#"{"format": "vivida-kit", "version": 1, "name": "Bad", "instruments": []}"#).unwrap();
+    failed(
+        &vivida(&["apply", &demo("causeway.mid"), "--kit", text(&bad), "-o", "no.mid"], folder.path()),
+        1,
+        &["bad.kit.json", "instruments", "1 to 256"],
+    );
+    let wav = ["render", &demo("causeway.mid"), "--kit", &kit, "--bars", "5-6", "-o", "out.wav"];
+    assert!(vivida(&wav, folder.path()).status.success());
+}

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 use std::path::Path;
-use vivida_core::{Action, GrooveFile, GrooveSlot, RecipeFile};
+use vivida_core::{Action, GrooveFile, GrooveSlot, Kit, KitFile, RecipeFile};
 
 #[test]
 fn there_is_a_working_example_of_every_action() {
@@ -40,4 +40,32 @@ fn the_example_groove_can_be_read() {
             assert!(page.contains(&format!("| `{field}` |")), "groove.md does not describe {field}");
         }
     }
+}
+
+#[test]
+fn the_example_kits_can_be_read_and_ours_are_among_them() {
+    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/formats");
+    let read = |name: &str| {
+        let text = std::fs::read_to_string(docs.join(format!("kits/{name}.kit.json"))).unwrap();
+        KitFile::parse(&text).unwrap_or_else(|error| panic!("{name}: {error}"))
+    };
+    for (name, own) in [("large", 1), ("hand-percussion", 2)] {
+        let kit = Kit::own().swap_remove(own);
+        if std::env::var_os("VIVIDA_WRITE_KITS").is_some() {
+            let text = serde_json::to_string_pretty(&KitFile::new(kit.clone())).unwrap();
+            std::fs::write(docs.join(format!("kits/{name}.kit.json")), text + "\n").unwrap();
+        }
+        assert_eq!(read(name).kit, kit, "{name}");
+    }
+    let page = std::fs::read_to_string(docs.join("kit.md")).unwrap();
+    let pads = serde_json::json!(read("three-pads"));
+    let whole = |object: &serde_json::Value| {
+        for field in object.as_object().unwrap().keys() {
+            assert!(page.contains(&format!("| `{field}` |")), "kit.md does not describe {field}");
+        }
+    };
+    whole(&pads);
+    whole(&pads["instruments"][0]);
+    whole(&pads["instruments"][1]);
+    whole(&pads["instruments"][0]["articulations"][0]);
 }

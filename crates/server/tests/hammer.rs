@@ -26,6 +26,7 @@ struct Hand {
     pocket: u64,
     recipe: u64,
     groove: u64,
+    kit: u64,
     take: Option<Value>,
     part: Option<Value>,
     known: BTreeMap<&'static str, Value>,
@@ -78,6 +79,7 @@ impl Hand {
             pocket: 0,
             recipe: 0,
             groove: 0,
+            kit: 0,
             take: None,
             part: None,
             known: BTreeMap::new(),
@@ -102,8 +104,16 @@ impl Hand {
         let recipe = json!({"passes": [{"id": 1, "action": {"kind": "level", "by": 3}}]});
         hand.recipe =
             post(&hand.client, "/recipes", json!({"name": "Ours", "recipe": recipe})).1["id"].as_u64().unwrap();
+        hand.kit = post(&hand.client, "/kits", json!({"kit": hand.kit_named("Ours")})).1["id"].as_u64().unwrap();
         hand.groove = post(&hand.client, "/grooves", json!({"groove": hand.groove()})).1["id"].as_u64().unwrap();
         hand
+    }
+
+    fn kit_named(&self, name: &str) -> Value {
+        let stroke = json!({"name": "struck", "note": 36});
+        let kick =
+            json!({"id": "kick", "name": name, "family": "kick", "limb": "right-foot", "articulations": [stroke]});
+        json!({"name": name, "instruments": [kick]})
     }
 
     fn groove(&self) -> Value {
@@ -115,7 +125,7 @@ impl Hand {
         self.count += 1;
         let value = json!((self.count % 60 + 1) as f64);
         let (count, number) = (self.count, self.number);
-        match self.count % 18 {
+        match self.count % 20 {
             0 | 1 => {
                 self.changes_part(json!([{"kind": "set", "pass": self.pass, "setting": "by", "value": value}]));
                 self.known.insert("pass", value);
@@ -235,6 +245,28 @@ impl Hand {
                 });
                 self.known.insert("section", json!(self.name()));
             }
+            17 => {
+                self.until_done(|hand| {
+                    let revision = hand.revision_in("/kits", hand.kit);
+                    let body = json!({"revision": revision, "label": "rename", "kit": hand.kit_named(&hand.name())});
+                    put(&hand.client, &format!("/kits/{}", hand.kit), body)
+                });
+                self.known.insert("kit", json!(self.name()));
+            }
+            // Another kit for a second part of its own, which then goes with it.
+            18 => {
+                let (status, second) = post(&self.client, "/parts/1/duplicate", Value::Null);
+                assert_eq!(status, Status::Created, "{second}");
+                let part = second["id"].clone();
+                let revision =
+                    |hand: &Hand| get(&hand.client, &format!("/parts/{part}")).1["state"]["revision"].clone();
+                let state = self.until_done(|hand| {
+                    let body = json!({"revision": revision(hand), "kit": hand.kit, "keep_notes": count % 2 == 0});
+                    put(&hand.client, &format!("/parts/{part}/kit"), body)
+                });
+                assert!(state["kit"]["id"].is_u64(), "{state}");
+                self.until_done(|hand| delete(&hand.client, &format!("/parts/{part}?revision={}", revision(hand))));
+            }
             // A second part of its own, split and thrown away with what was made of it.
             16 => {
                 let (status, second) = post(&self.client, "/parts/1/duplicate", Value::Null);
@@ -301,6 +333,7 @@ impl Hand {
                 "follower" => pass(self.follower)["action"]["strength"].clone(),
                 "pocket" => in_list("/songs/1/pockets", self.pocket)["name"].clone(),
                 "recipe" => in_list("/recipes", self.recipe)["name"].clone(),
+                "kit" => in_list("/kits", self.kit)["kit"]["name"].clone(),
                 "groove" => in_list("/grooves", self.groove)["note"].clone(),
                 "layers" => part["kit"]["instruments"]
                     .as_array()

@@ -19,7 +19,6 @@ async fn main() -> Done {
     time(&app, &browser, &folder).await?;
     large_part(&app, &browser, &folder).await?;
     hands(&app, &browser, &folder).await?;
-    empty_shelf(&browser, &folder).await?;
     browser.close().await?;
     Ok(())
 }
@@ -38,13 +37,6 @@ async fn shelf(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.goto(&app.address).await?;
     browser.find("[data-song='The Weir']").await?;
     keep(browser, folder, "shelf").await
-}
-
-async fn empty_shelf(browser: &Browser, folder: &Path) -> Done {
-    let empty = App::start_empty().await;
-    browser.goto(&empty.address).await?;
-    browser.find("main ul button").await?;
-    keep(browser, folder, "shelf-empty").await
 }
 
 async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
