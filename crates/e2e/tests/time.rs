@@ -493,13 +493,13 @@ async fn time_goes_by_keyboard() -> Done {
     open_causeway(&app, &browser).await?;
     // All rows have hits in view.
     browser.keys("0").await?;
-    browser.find("[data-instrument='ride'] [data-handle=spread]").await?;
+    browser.find("[data-instrument='ride-1'] [data-handle=spread]").await?;
     let focus = async |css: &str| browser.run(&format!("document.querySelector(\"{css}\").focus()")).await;
     // Lean and spread by the arrows: each a pass, and one step for a burst of keys.
     focus("[data-instrument='snare'] [data-handle=lean]").await?;
     browser.keys(&format!("{0}{0}{0}{0}", key::RIGHT)).await?;
     kept(&browser, 1, "passes[0]?.action.kind === 'lean' && passes[0].action.by === 2").await?;
-    focus("[data-instrument='ride'] [data-handle=spread]").await?;
+    focus("[data-instrument='ride-1'] [data-handle=spread]").await?;
     browser.keys(&format!("{0}{0}", key::RIGHT)).await?;
     kept(&browser, 1, "passes[1]?.action.kind === 'loosen' && passes[1].action.late === 3").await?;
 

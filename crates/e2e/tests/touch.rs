@@ -321,11 +321,11 @@ async fn sections_layers_figures_and_far_hits_are_seen() -> Done {
     // The crash is not in the first bars: its row says where it is and goes there.
     browser
         .until(
-            "document.querySelector(\"[data-instrument='crash'] [data-elsewhere]\").textContent.includes('hits later')",
+            "document.querySelector(\"[data-instrument='crash-1'] [data-elsewhere]\").textContent.includes('hits later')",
         )
         .await?;
-    browser.click("[data-instrument='crash'] [data-elsewhere] button").await?;
-    browser.until("!document.querySelector(\"[data-instrument='crash'] [data-elsewhere]\")").await?;
+    browser.click("[data-instrument='crash-1'] [data-elsewhere] button").await?;
+    browser.until("!document.querySelector(\"[data-instrument='crash-1'] [data-elsewhere]\")").await?;
 
     browser.press("Sections").await?;
     browser.type_into("input[aria-label='Name for the loop']", "Count in").await?;
@@ -464,7 +464,7 @@ async fn equal_loudness_and_the_click_are_heard() -> Done {
 async fn all_bars_are_laid_over_one() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
-    let row = "[data-instrument='crash'] canvas[data-hits]";
+    let row = "[data-instrument='crash-1'] canvas[data-hits]";
     // The crash is not in view; stacked, all of its hits are.
     let unrolled = drawn(&browser, row).await?;
     browser.run("document.activeElement.blur()").await?;
@@ -480,7 +480,7 @@ async fn all_bars_are_laid_over_one() -> Done {
     browser.hover(x, y).await?;
     browser.until("document.body.textContent.includes('kick, bar')").await?;
     browser.press("stacked").await?;
-    browser.until("document.querySelector(\"[data-instrument='crash'] [data-elsewhere]\")").await?;
+    browser.until("document.querySelector(\"[data-instrument='crash-1'] [data-elsewhere]\")").await?;
     browser.hover(x, y - 200.0).await?;
     assert_eq!(drawn(&browser, row).await?, unrolled);
     browser.close().await
@@ -578,7 +578,7 @@ async fn selected_hits_are_copied_cut_and_given_to_another_drum() -> Done {
     .await?;
     // They are seen in the other row, as loud as they were.
     browser
-        .until("Number(/(\\d+) hits/.exec(document.querySelector('[data-instrument=ride]').textContent)[1]) > 168")
+        .until("Number(/(\\d+) hits/.exec(document.querySelector('[data-instrument=ride-1]').textContent)[1]) > 168")
         .await?;
 
     // A pass for just these hits.
