@@ -99,30 +99,32 @@ export function LayerBar({ instrument, editable, onHear, onDraft, onChange }: Pr
 	const now = layers[layerOf(instrument, velocity)];
 	return (
 		<div className={classes.layers}>
-			<div
-				className={classes.bar}
-				role="slider"
-				tabIndex={0}
-				aria-label="Hear a velocity"
-				aria-valuemin={1}
-				aria-valuemax={127}
-				aria-valuenow={velocity}
-				aria-valuetext={`${velocity}, ${now?.name}`}
-				data-velocity-walk
-				onPointerDown={walk}
-				onKeyDown={walkKeys}
-			>
-				{layers.map((layer, place) => (
-					<span
-						key={layer.name}
-						style={{
-							left: share(layer.from),
-							right: `calc(100% - ${share(layers[place + 1]?.from ?? 128)})`,
-						}}
-						data-now={layer === now}
-					/>
-				))}
-				<u style={{ left: share(velocity) }} />
+			<div className={classes.bar}>
+				<div
+					className={classes.walk}
+					role="slider"
+					tabIndex={0}
+					aria-label="Hear a velocity"
+					aria-valuemin={1}
+					aria-valuemax={127}
+					aria-valuenow={velocity}
+					aria-valuetext={`${velocity}, ${now?.name}`}
+					data-velocity-walk
+					onPointerDown={walk}
+					onKeyDown={walkKeys}
+				>
+					{layers.map((layer, place) => (
+						<span
+							key={layer.name}
+							style={{
+								left: share(layer.from),
+								right: `calc(100% - ${share(layers[place + 1]?.from ?? 128)})`,
+							}}
+							data-now={layer === now}
+						/>
+					))}
+					<u style={{ left: share(velocity) }} />
+				</div>
 				{layers.map((layer, place) =>
 					place === 0 ? null : (
 						<div

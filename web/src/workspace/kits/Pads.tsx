@@ -36,7 +36,7 @@ interface Props {
 	played: Set<number>;
 }
 
-const most = 14;
+const most = 12;
 
 /** Those that are played, and others as far as there is room; the chosen one is always there. */
 function padded(kit: Kit, played: Set<number>, at: StrokeAt | null) {

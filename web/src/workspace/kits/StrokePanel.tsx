@@ -32,7 +32,7 @@ const options = (names: Record<string, string>) =>
 	Object.entries(names).map(([value, label]) => ({ value, label }));
 const channels = (none: string) => [
 	{ value: "", label: none },
-	...Array.from({ length: 16 }, (_, channel) => ({ value: `${channel}`, label: `channel ${channel + 1}` })),
+	...Array.from({ length: 16 }, (_, channel) => ({ value: `${channel}`, label: `ch ${channel + 1}` })),
 ];
 
 interface Props {
@@ -128,11 +128,10 @@ interface NumberProps {
 	max: number;
 	disabled: boolean;
 	placeholder?: string;
-	suffix?: string;
 	onDone: (value: number | null) => void;
 }
 
-function Numeric({ label, value, min, max, disabled, placeholder, suffix, onDone }: NumberProps) {
+function Numeric({ label, value, min, max, disabled, placeholder, onDone }: NumberProps) {
 	const [text, setText] = useState<number | string>(value ?? "");
 	const done = () => {
 		const next = text === "" ? null : Math.max(min, Math.min(max, Number(text)));
@@ -148,7 +147,6 @@ function Numeric({ label, value, min, max, disabled, placeholder, suffix, onDone
 			clampBehavior="blur"
 			disabled={disabled}
 			placeholder={placeholder}
-			suffix={suffix}
 			hideControls
 			onChange={setText}
 			onBlur={done}
@@ -218,7 +216,7 @@ function Chosen({
 						aria-label="Channel that it comes in on"
 						allowDeselect={false}
 						disabled={!editable}
-						data={channels("any channel")}
+						data={channels("any")}
 						value={`${way.channel ?? ""}`}
 						onChange={(value) => stroke("channel", { channel: channel(value) })}
 					/>
@@ -251,7 +249,7 @@ function Chosen({
 						aria-label="Channel that it goes out on"
 						allowDeselect={false}
 						disabled={!editable}
-						data={channels("its own channel")}
+						data={channels("as it came")}
 						value={`${way.channel_out ?? ""}`}
 						onChange={(value) => stroke("channel out", { channel_out: channel(value) })}
 					/>
@@ -288,7 +286,7 @@ function Chosen({
 					/>
 				</Field>
 			)}
-			<Field label="sent at">
+			<Field label="sent at %, +">
 				<Group gap={4} wrap="nowrap">
 					<Numeric
 						key={`scale ${instrument.scale}`}
@@ -296,7 +294,6 @@ function Chosen({
 						value={instrument.scale ?? 100}
 						min={1}
 						max={400}
-						suffix=" %"
 						disabled={!editable}
 						onDone={(scale) => of("scale", { scale: scale ?? 100 })}
 					/>
