@@ -6,7 +6,7 @@ use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
 use std::collections::BTreeMap;
-use vivida_core::{Chart, Kit, KitError, KitFile, Note, Recipe, Ticks};
+use vivida_core::{Chart, Family, Kit, KitError, KitFile, Note, Recipe, Ticks};
 use vivida_sound::KitSounds;
 use vivida_store::{Change, KitId, PartId, Reads, StoreError, StoredKit, TakeId};
 
@@ -201,6 +201,14 @@ impl Exchange {
         };
         let is_known = |hit: &&vivida_core::Hit| known.instrument(hit.note, hit.channel).is_some();
         let chart = Chart::new(part, self.reads.clone());
+        let old = opened.chart();
+        let is_alike = |(hit, place): &(&vivida_core::Hit, &Option<u16>)| {
+            let family = |kit: &Kit, place: u16| kit.instruments[usize::from(place)].family;
+            let now = old.instrument_of(hit.note, hit.channel).map(|place| family(&old.kit, place as u16));
+            let next = place.map(|place| family(&self.reads, place));
+            is_known(hit) && (now == next || now.is_none_or(|now| now == Family::Other))
+        };
+        let alike = part.hits().iter().zip(&chart.instruments).filter(is_alike).count();
         let mut counts = vec![0u32; self.reads.instruments.len()];
         for place in chart.instruments.iter().flatten() {
             counts[usize::from(*place)] += 1;
@@ -209,6 +217,7 @@ impl Exchange {
         Exchanged {
             hits: part.hits().len() as u32,
             known: part.hits().iter().filter(is_known).count() as u32,
+            alike: alike as u32,
             instruments: heard.map(|(one, hits)| ExchangedInstrument { name: one.name.clone(), hits }).collect(),
             said: self.said,
         }

@@ -157,6 +157,13 @@ fn a_part_in_general_midi_is_sent_to_a_sampler_with_other_notes() {
         let was = of(&before, &vivida_core::Kit::general_midi(), id);
         assert!(was > 0 && of(&after, &large, id) == was, "{id}");
     }
+    // By their notes its drums would be others: what is a kick now is no kick there.
+    let tried = json!({"revision": 0, "kit": 1, "keep_notes": false});
+    let (_, reading) = post(&client, "/parts/1/kit/reading", tried);
+    assert_eq!(reading["alike"], reading["known"], "{reading}");
+    let tried = json!({"revision": 0, "kit": 2, "keep_notes": false});
+    let (_, reading) = post(&client, "/parts/1/kit/reading", tried);
+    assert!(reading["alike"].as_u64().unwrap() * 2 < reading["known"].as_u64().unwrap(), "{reading}");
     // Its other strokes can be asked for: the backbeats as rimshots.
     let recipe = json!({"passes": [{"id": 1, "aim": {"instruments": ["snare"]},
         "action": {"kind": "swap", "to": "stroke", "stroke": "rimshot", "instrument": "ride-1", "keys": 0}}]});

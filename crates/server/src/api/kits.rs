@@ -86,6 +86,8 @@ pub struct Exchanged {
     /// Its hits, and how many of them the kit knows.
     pub hits: u32,
     pub known: u32,
+    /// So many of those it knows stay the kind of drum that they are now, or become one.
+    pub alike: u32,
     /// What it would have, in the order of the kit.
     pub instruments: Vec<ExchangedInstrument>,
     /// Sentences on what does not follow.

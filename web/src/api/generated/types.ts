@@ -2413,6 +2413,10 @@ export type Exchanged = {
  */
 hits: number, known: number, 
 /**
+ * So many of those it knows stay the kind of drum that they are now, or become one.
+ */
+alike: number, 
+/**
  * What it would have, in the order of the kit.
  */
 instruments: Array<ExchangedInstrument>, 

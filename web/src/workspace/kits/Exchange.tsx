@@ -42,8 +42,9 @@ export function Exchange({ shown, onTaken, refresh }: Props) {
 	if (!part.drums)
 		return <p className={classes.said}>This part is treated as tones; treat it as drums to give it a kit.</p>;
 	if (has || !read.data) return null;
-	const reads = read.data.known / Math.max(1, read.data.hits);
-	const keeps = keepNotes ?? (kit !== null && reads < 0.9);
+	// A note may be known by accident: as another drum than it is now.
+	const reads = read.data.alike / Math.max(1, read.data.hits);
+	const keeps = keepNotes ?? (kit !== null && reads < 0.5);
 	const answer = keeps ? sent.data : read.data;
 	const take = async () => {
 		setBusy(true);
@@ -63,7 +64,10 @@ export function Exchange({ shown, onTaken, refresh }: Props) {
 		<div className={classes.exchange} data-exchange>
 			<p>
 				By their notes this kit knows <b>{count(read.data.known)}</b> of the part’s{" "}
-				{plural(read.data.hits, "hit")}.
+				{plural(read.data.hits, "hit")}
+				{read.data.alike < read.data.known &&
+					`; ${count(read.data.known - read.data.alike)} would be another kind of drum than now`}
+				.
 			</p>
 			{kit !== null && (
 				<SegmentedControl
