@@ -3,7 +3,7 @@
 use crate::action::Action;
 use crate::aim::Aim;
 use crate::hit::Part;
-use crate::kit::{Articulation, Instrument, InstrumentId, Kit};
+use crate::kit::{Articulation, Hand, Instrument, InstrumentId, Kit};
 use crate::recipe::{Pass, Recipe};
 use crate::units::{Channel, Note};
 use std::collections::BTreeSet;
@@ -129,6 +129,15 @@ impl Carry<'_> {
     }
 }
 
+/// What of a sampler's instrument strokes went to.
+#[derive(Clone, Default)]
+struct Reached {
+    /// The places of those strokes.
+    strokes: Vec<usize>,
+    /// What they are called there and here.
+    called: Vec<(String, String)>,
+}
+
 impl Kit {
     /// A kit that reads what this one reads and is sent to a sampler as another kit plays it. Each stroke goes to
     /// the same one of the same instrument there, else to the first of that instrument, else to one of the same
@@ -140,7 +149,7 @@ impl Kit {
         let is_used = |way: &Articulation| uses.is_empty() || uses.contains(&way.note);
         let name: String = format!("{} to {}", self.name, sampler.name).chars().take(80).collect();
         let mut bridge = Kit { name, instruments: Vec::new() };
-        let mut reached = vec![Vec::new(); sampler.instruments.len()];
+        let mut reached = vec![Reached::default(); sampler.instruments.len()];
         for instrument in &self.instruments {
             let Some((place, there)) = self.counterpart(instrument, sampler) else {
                 if instrument.articulations.iter().any(is_used) {
@@ -159,7 +168,13 @@ impl Kit {
                     let (one, other) = (&way.name, &to.name);
                     said.push(format!("{}: no stroke there is called “{one}”; it goes out as “{other}”.", own.name));
                 }
-                reached[place].push(alike.unwrap_or(0));
+                reached[place].strokes.push(alike.unwrap_or(0));
+                // The other hand's stroke is called as this one, so that hands find one another.
+                let called = (to.name.clone(), way.name.clone());
+                reached[place].called.push(called);
+                if way.hand == Hand::Either {
+                    way.hand = to.hand;
+                }
                 way.note_out = Some(to.note_out.unwrap_or(to.note));
                 way.channel_out = to.channel_out.or(to.channel);
             }
@@ -183,7 +198,7 @@ impl Kit {
     }
 
     /// Adds the strokes of the sampler that nothing came to, on notes that neither kit nor part uses.
-    fn reach_all(&mut self, from: &Kit, sampler: &Kit, reached: &[Vec<usize>], part: &Part) {
+    fn reach_all(&mut self, from: &Kit, sampler: &Kit, reached: &[Reached], part: &Part) {
         let known = self.instruments.iter().flat_map(|one| one.articulations.iter().map(|way| way.note));
         let mut used: BTreeSet<Note> = known.chain(part.hits().iter().map(|hit| hit.note)).collect();
         for (there, reached) in sampler.instruments.iter().zip(reached) {
@@ -194,14 +209,18 @@ impl Kit {
                     .is_some_and(|(_, to)| to.id == there.id)
             });
             let mut added = Vec::new();
-            for (place, way) in there.articulations.iter().enumerate().filter(|(place, _)| !reached.contains(place)) {
+            for (place, way) in
+                there.articulations.iter().enumerate().filter(|(place, _)| !reached.strokes.contains(place))
+            {
                 let free = std::iter::once(way.note).chain((0..128u8).rev().map(Note::from_data));
                 let Some(note) = free.into_iter().find(|note| !used.contains(note)) else { return };
                 let names = here.map_or(&[][..], |here| &self.instruments[here].articulations);
                 let taken = |name: &str| {
                     names.iter().chain(&added).any(|one: &Articulation| one.name == name && one.hand == way.hand)
                 };
-                let name = if taken(&way.name) { format!("{}, {}", way.name, place + 1) } else { way.name.clone() };
+                let called = reached.called.iter().find(|(there, _)| *there == way.name);
+                let name = called.map_or(&way.name, |(_, here)| here);
+                let name = if taken(name) { format!("{name}, {}", place + 1) } else { name.clone() };
                 used.insert(note);
                 added.push(Articulation {
                     name,

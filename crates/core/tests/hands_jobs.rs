@@ -1,6 +1,7 @@
 //! What people come to do with hands: worked examples on a small beat, 120 bpm, 960 ppq.
 
 use serde_json::{Value, json};
+use std::collections::BTreeSet;
 use vivida_core::*;
 
 const HAT: u8 = 42;
@@ -186,4 +187,34 @@ fn too_many_made_hits_are_refused_with_their_number() {
         "{:?}",
         played.passes[0].said
     );
+}
+
+#[test]
+fn a_run_around_the_kit_speaks_where_the_hands_move_on() {
+    // Sixteen strokes, four on each of snare, high tom, low mid tom and low floor tom.
+    let drums = [SNARE, 50, 47, 41];
+    let beat = beat(&(0..16).map(|n| (f64::from(n) * 240.0, drums[n as usize / 4], 80)).collect::<Vec<_>>());
+    let run = json!({"place": "first", "gap": 200});
+    let played = beat.play(json!([{"id": 1, "aim": {"run": run}, "action": {"kind": "level", "by": 20}}]));
+    let louder: Vec<usize> = (0..16).filter(|&n| played.written[n].velocity.get() == 100).collect();
+    assert_eq!(louder, [0, 4, 8, 12]);
+}
+
+#[test]
+fn a_sampler_with_hands_gets_the_other_side_of_a_fill() {
+    // A fill on the snare, in General MIDI, for a sampler with a stroke of each hand.
+    let fill: Vec<(f64, u8, u8)> = (0..8).map(|n| (f64::from(n) * 240.0, SNARE, 100)).collect();
+    let mut beat = beat(&fill);
+    let sampler = Kit::own().swap_remove(1);
+    let (bridge, said) = Kit::general_midi().sent_to(&sampler, &beat.part);
+    assert!(said.is_empty(), "{said:?}");
+    beat.chart = Chart::new(&beat.part, bridge);
+    let played = beat.play(json!([{"id": 1, "aim": {"instruments": ["snare"]}, "action": {"kind": "sticking"}}]));
+    let sent = played.sent(&beat.chart);
+    let centre: Vec<u8> = sampler.find(&InstrumentId::new("snare")).unwrap().1.articulations[..2]
+        .iter()
+        .map(|way| way.note.get())
+        .collect();
+    let notes: BTreeSet<u8> = sent.hits().map(|hit| hit.note.get()).collect();
+    assert_eq!(notes, centre.into_iter().collect::<BTreeSet<u8>>());
 }

@@ -136,3 +136,19 @@ async fn each_round_has_fresh_dice_where_that_is_asked() -> Done {
     browser.until("document.querySelector('[data-round]') === null").await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn all_toms_are_aimed_at_at_once() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    add_pass(&browser, "accent", "accents").await?;
+    // All toms at once, though each is a drum of its own.
+    browser.click("[data-pass=accents] [aria-label^='Instruments:']").await?;
+    browser
+        .run("[...document.querySelectorAll('label')].find((one) => one.textContent === 'all toms').click()")
+        .await?;
+    kept(&browser, 1, "passes[0].aim.instruments?.join() === 'tom-3,tom-5'").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.until("document.querySelector('[data-pass=accents] [aria-label=\"Instruments: Toms\"]')").await?;
+    browser.close().await
+}

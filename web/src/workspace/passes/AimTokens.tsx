@@ -5,7 +5,7 @@ import { barCount } from "../song";
 import { useWorkspace } from "../store";
 import { type AimProps, AllBut, conditionsOf } from "./AimConditions";
 import classes from "./Passes.module.css";
-import { barsInWords, capital, instrumentsInWords, isEveryBar } from "./words";
+import { barsInWords, capital, familiesOf, instrumentsInWords, isEveryBar, several } from "./words";
 
 type Props = Pick<AimProps, "aim" | "onChange">;
 
@@ -51,6 +51,11 @@ function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }
 		const chosen = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id];
 		onChange({ ...aim, instruments: chosen.length > 0 ? chosen : undefined });
 	};
+	const toggleAll = (of: string[]) => {
+		const others = ids.filter((id) => !of.includes(id));
+		const chosen = of.every((id) => ids.includes(id)) ? others : [...others, ...of];
+		onChange({ ...aim, instruments: chosen.length > 0 ? chosen : undefined });
+	};
 	const ways = aim.articulations ?? [];
 	const toggleWay = (way: string) => {
 		const chosen = ways.includes(way) ? ways.filter((one) => one !== way) : [...ways, way];
@@ -71,19 +76,30 @@ function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }
 						checked={ids.length === 0}
 						onChange={() => onChange({ ...aim, instruments: undefined })}
 					/>
+					{familiesOf(instruments).map(([family, of]) => (
+						<Checkbox
+							key={family}
+							size="xs"
+							label={`all ${several[family]}`}
+							checked={of.every((id) => ids.includes(id))}
+							indeterminate={of.some((id) => ids.includes(id)) && !of.every((id) => ids.includes(id))}
+							onChange={() => toggleAll(of)}
+						/>
+					))}
 					{instruments.map(({ id, name, articulations }) => (
 						<Fragment key={id}>
 							<Checkbox size="xs" label={name} checked={ids.includes(id)} onChange={() => toggle(id)} />
 							{ids.includes(id) &&
 								articulations.length > 1 &&
-								articulations.map((way) => (
+								// Those of both hands have one name.
+								[...new Set(articulations.map((way) => way.name))].map((way) => (
 									<Checkbox
-										key={way.name}
+										key={way}
 										size="xs"
 										ml={20}
-										label={`only ${way.name}`}
-										checked={ways.includes(way.name)}
-										onChange={() => toggleWay(way.name)}
+										label={`only ${way}`}
+										checked={ways.includes(way)}
+										onChange={() => toggleWay(way)}
 									/>
 								))}
 						</Fragment>

@@ -5,6 +5,7 @@ import type {
 	ActionOffer,
 	Aim,
 	ArcPoint,
+	Family,
 	Instrument,
 	Setting,
 	Way,
@@ -135,9 +136,35 @@ export function actionInWords(action: Action, info: ActionInfo, pocketName: Pock
 }
 
 /** Whom an aim means, by their names. */
+/** What several instruments of a family are called. */
+export const several: Record<Family, string> = {
+	kick: "kicks",
+	snare: "snares",
+	tom: "toms",
+	hat: "hats",
+	ride: "rides",
+	crash: "crashes",
+	"hand-percussion": "hand percussion",
+	tonal: "tones",
+	other: "others",
+};
+
+/** The families of which a kit has several instruments, and those. */
+export function familiesOf(kit: Instrument[]): [Family, string[]][] {
+	const families = new Map<Family, string[]>();
+	for (const { id, family } of kit) families.set(family, [...(families.get(family) ?? []), id]);
+	return [...families].filter(([family, of]) => of.length > 1 && family !== "other");
+}
+
 export function instrumentsInWords({ instruments: ids = [], articulations }: Aim, kit: Instrument[]) {
 	if (ids.length === 0) return "everything";
-	const names = ids.map((id) => kit.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`);
+	// A family that is there as a whole is named as one.
+	const whole = familiesOf(kit).filter(([, of]) => of.every((id) => ids.includes(id)));
+	const rest = ids.filter((id) => !whole.some(([, of]) => of.includes(id)));
+	const names = [
+		...whole.map(([family]) => several[family]),
+		...rest.map((id) => kit.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`),
+	];
 	const only = articulations?.length ? ` (${articulations.join(", ")})` : "";
 	return names.length > 3
 		? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more${only}`
