@@ -488,9 +488,10 @@ proptest! {
         let loosen = |early, late| {
             Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread: Spread::Even, ..Loosen::default() })
         };
-        // Each hit on a note of its own far from the start: nothing but its dice can move it.
+        // Each hit on a note of its own that nothing chokes, far from the start: nothing but its dice can move it.
+        let free = |id: HitId| (0..27).chain(88..128).nth(id.get() as usize).map(Note::from_data).unwrap();
         let alone = |hits: &[Hit]| Part::new(hits.iter().map(|hit| Hit {
-            note: Note::from_data(hit.id.get() as u8),
+            note: free(hit.id),
             tick: hit.tick + Ticks(2000.0),
             ..*hit
         }).collect());
@@ -538,13 +539,6 @@ proptest! {
             if apart && !as_written {
                 prop_assert!(now.tick + now.length <= next.tick, "sounds at once with the next");
             }
-        }
-        // A closed hat chokes an open one: neither comes to stand before the other.
-        let is_hat = |note: Note| matches!(note.get(), 42 | 46);
-        let hats: Vec<_> = hits.iter().filter(|(_, now)| is_hat(now.note)).collect();
-        for pair in hats.windows(2) {
-            let [((was, ..), now), ((next_was, ..), next)] = pair else { unreachable!() };
-            prop_assert!(next.tick > now.tick || (was == next_was && next.tick == now.tick), "a hat overtook another");
         }
     }
 
