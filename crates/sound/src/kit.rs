@@ -47,6 +47,7 @@ impl Response {
 impl KitSounds {
     /// Of a drum part, by its kit.
     pub fn of_drums(kit: &Kit) -> KitSounds {
+        let map = Kit::general_midi();
         let mut kinds = vec![Response::of(&struck_with_any())];
         let mut strokes = Vec::with_capacity(kit.instruments.len());
         let groups: Vec<&str> = kit.instruments.iter().filter_map(|one| one.choke.as_deref()).collect();
@@ -58,7 +59,7 @@ impl KitSounds {
             });
             let choke = instrument.choke.as_deref().and_then(|name| groups.iter().position(|group| *group == name));
             let sound = |way: &Articulation| {
-                let sound = stroke_sound(kit, place, way);
+                let sound = stroke_sound(&map, kit, place, way);
                 (NoteSound { choke: choke.map(|group| group as u16), ..sound }.by(way.hand), kind)
             };
             strokes.push(instrument.articulations.iter().map(sound).collect::<Vec<_>>());
@@ -134,7 +135,7 @@ fn struck_with_any() -> Instrument {
 
 /// The voice of a stroke: of the instrument of its name in the General MIDI map, else of its family. What it is
 /// called decides between the ways of striking.
-fn stroke_sound(kit: &Kit, place: usize, way: &Articulation) -> NoteSound {
+fn stroke_sound(map: &Kit, kit: &Kit, place: usize, way: &Articulation) -> NoteSound {
     let instrument = &kit.instruments[place];
     let said = format!("{} {} {}", instrument.id, instrument.name, way.name).to_lowercase();
     let says = |words: &[&str]| words.iter().any(|word| said.contains(word));
@@ -153,13 +154,12 @@ fn stroke_sound(kit: &Kit, place: usize, way: &Articulation) -> NoteSound {
         Family::Hat => plain(Voice::HatClosed, 1.0),
         Family::Ride if says(&["bell"]) => plain(Voice::RideBell, 1.0),
         Family::Ride if says(&["edge", "crash"]) => plain(Voice::Crash, 0.86),
-        _ => map_sound(kit, place, way),
+        _ => map_sound(map, kit, place, way),
     }
 }
 
-fn map_sound(kit: &Kit, place: usize, way: &Articulation) -> NoteSound {
+fn map_sound(map: &Kit, kit: &Kit, place: usize, way: &Articulation) -> NoteSound {
     let instrument = &kit.instruments[place];
-    let map = Kit::general_midi();
     if let Some((_, known)) = map.find(&instrument.id) {
         let stroke = known.articulations.iter().find(|one| one.name == way.name || one.note == way.note);
         return drum_sound(stroke.unwrap_or(&known.articulations[0]).note);

@@ -57,6 +57,7 @@ function Stage({ shown, onChoose }: StageProps) {
 	const part = useWorkspace((state) => state.part.state.id);
 	const revision = useWorkspace((state) => state.revision);
 	const ownKit = useWorkspace((state) => state.part.state.kit);
+	const drums = useWorkspace((state) => state.part.state.drums);
 	const notes = useQuery({ queryKey: ["notes", part, revision], queryFn: () => client.notes(part) });
 	const kit = draft ?? shown.kit;
 	const hear = useEar(shown.sounds);
@@ -89,7 +90,7 @@ function Stage({ shown, onChoose }: StageProps) {
 	/** A copy that can be changed; the part takes it where it had the one that is shown. */
 	const duplicate = async () => {
 		try {
-			const name = card ? `${kit.name}, mine` : "My kit";
+			const name = card ? `${kit.name.slice(0, 73)}, mine` : "My kit";
 			const made = await client.addKit({ ...kit, name });
 			const had = ownKit ? ownKit.id === card?.id || (!card && ownKit.deleted) : !card;
 			if (had) {
@@ -128,7 +129,7 @@ function Stage({ shown, onChoose }: StageProps) {
 					</div>
 					{editable && (
 						<Group gap={4} wrap="nowrap">
-							<Tooltip label="Undo the last change to the kits">
+							<Tooltip label="Undo the last change to the kits or the shelf">
 								<ActionIcon
 									variant="default"
 									size={26}
@@ -150,7 +151,7 @@ function Stage({ shown, onChoose }: StageProps) {
 							</Tooltip>
 						</Group>
 					)}
-					{!editable && card?.damage == null && (
+					{!editable && drums && card?.damage == null && (
 						<Button size="compact-sm" data-make-mine onClick={() => void duplicate()}>
 							Make it mine to change it
 						</Button>
@@ -176,6 +177,7 @@ function Stage({ shown, onChoose }: StageProps) {
 			</div>
 			<StrokePanel
 				kit={kit}
+				sounds={shown.sounds}
 				at={at}
 				editable={editable}
 				learning={learning}

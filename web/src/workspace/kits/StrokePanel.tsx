@@ -1,7 +1,7 @@
 import { ActionIcon, Button, Group, NumberInput, Select, TextInput, Tooltip } from "@mantine/core";
 import { IconArrowDown, IconArrowUp } from "@tabler/icons-react";
 import { type ReactNode, useState } from "react";
-import type { Family, Hand, Instrument, Kit, Limb } from "../../api/generated/types";
+import type { Family, Hand, Instrument, Kit, KitSounds, Limb } from "../../api/generated/types";
 import { familyNames } from "../grooves/families";
 import classes from "./Kits.module.css";
 import {
@@ -37,6 +37,7 @@ const channels = (none: string) => [
 
 interface Props {
 	kit: Kit;
+	sounds: KitSounds;
 	at: StrokeAt | null;
 	editable: boolean;
 	learning: boolean;
@@ -162,6 +163,7 @@ interface ChosenProps extends Props {
 
 function Chosen({
 	kit,
+	sounds,
 	at,
 	instrument,
 	editable,
@@ -306,7 +308,7 @@ function Chosen({
 						disabled={!editable}
 						onDone={(offset) => of("offset", { offset: offset ?? 0 })}
 					/>
-					<Curve instrument={instrument} />
+					<Curve sent={sounds.kinds[sounds.responses[way.note]].sent} />
 				</Group>
 			</Field>
 			<Field label="called">
@@ -403,14 +405,11 @@ const evenly = (count: number) =>
 	}));
 
 /** What is sent for what is played. */
-function Curve({ instrument }: { instrument: Instrument }) {
-	const [scale, offset] = [(instrument.scale ?? 100) / 100, instrument.offset ?? 0];
-	const sent = (velocity: number) => Math.max(1, Math.min(127, velocity * scale + offset));
+function Curve({ sent }: { sent: number[] }) {
 	const room = 34;
-	const points = Array.from({ length: 33 }, (_, step) => {
-		const velocity = (step / 32) * 127;
-		return `${(velocity / 127) * room},${room - (sent(velocity) / 127) * room}`;
-	});
+	const points = sent
+		.slice(1)
+		.map((out, place) => `${((place + 1) / 127) * room},${room - (out / 127) * room}`);
 	return (
 		<svg
 			width={room}
