@@ -6,6 +6,7 @@ use crate::kit::{Kit, KitLookup};
 use crate::metre::MetreMap;
 use crate::report::Measured;
 use crate::units::{Channel, Note};
+use std::collections::BTreeSet;
 use std::sync::OnceLock;
 
 /// The kit of a part, and of each hit the instrument, the grid line that it is meant for and its
@@ -25,6 +26,8 @@ pub struct Chart {
     /// For each index the place of its instrument in the kit; nothing where the kit does not know the note.
     pub instruments: Vec<Option<u16>>,
     pub(crate) lookup: KitLookup,
+    /// For each instrument what all go by that choke it; nothing where nothing does.
+    pub(crate) choking: Vec<Option<u16>>,
     /// What the person measures against; else the grid that fits best.
     grid: Option<Grid>,
     of_instruments: OnceLock<Vec<Vec<usize>>>,
@@ -53,6 +56,7 @@ impl Chart {
             meant: OnceLock::new(),
             weights: OnceLock::new(),
             written: OnceLock::new(),
+            choking: choking(&kit),
             lookup,
             kit,
             grid: None,
@@ -96,4 +100,10 @@ impl Chart {
     pub(crate) fn weight(&self, part: &Part, metre: &MetreMap, index: usize) -> f64 {
         self.weights.get_or_init(|| part.hits().iter().map(|hit| metre.weight(hit.tick)).collect())[index]
     }
+}
+
+fn choking(kit: &Kit) -> Vec<Option<u16>> {
+    let named: BTreeSet<&str> = kit.instruments.iter().filter_map(|one| one.choke.as_deref()).collect();
+    let group = |name: &String| named.iter().position(|group| group == name).map(crate::settle::choking);
+    kit.instruments.iter().map(|one| one.choke.as_ref().and_then(group)).collect()
 }

@@ -1,6 +1,7 @@
 //! Kits as files: checked, read and written.
 
 use crate::kit::{Instrument, InstrumentId, Kit};
+use crate::settle::MOST_INSTRUMENTS;
 use crate::units::{Channel, Note, Velocity};
 use serde::Serialize;
 use serde_json::Value;
@@ -78,7 +79,6 @@ impl KitFile {
     }
 }
 
-const MOST_INSTRUMENTS: usize = 256;
 const MOST_STROKES: usize = 64;
 const LONGEST_NAME: usize = 80;
 

@@ -14,7 +14,7 @@
 //! 1. `written_is_untouched`: no pass changes the part; without passes Played equals Written.
 //! 2. `same_in_same_out`: equal inputs give bit-equal output.
 //! 3. `stable_dice`: a hit's draws hang on variation, pass, round and hit alone.
-//! 4. `order_kept`: hits of one note never swap and never sound at once; where one would, its
+//! 4. `order_kept`: hits of one note never swap and never sound at once, those that choke each other never swap; where one would, its
 //!    length is cut. (Hits written at one tick stay together, and what was written overlapping
 //!    stays so while no pass changes either.)
 //! 5. `in_range`: velocity 1 to 127, no onset before the start, length at least 1 tick.

@@ -677,6 +677,7 @@ impl<'a> Stage<'a> {
             onset: self.onset[index],
             length: self.length[index],
             key,
+            voice: self.instrument[index].and_then(|place| self.chart.choking[usize::from(place)]).unwrap_or(key),
             is_new: written.is_none_or(|hit| hit.note != self.note[index] || hit.channel != self.channel[index]),
         }
     }

@@ -528,17 +528,30 @@ proptest! {
         let added = added.filter(|hit| ids.insert(hit.id));
         // Each sounding hit with where it was written or added, in that order.
         let origins = part.hits().iter().map(|hit| (hit.tick, hit.length, hit.id)).chain(added.map(|hit| (hit.tick, hit.length, hit.id)));
-        let mut hits: Vec<_> = origins.zip(played.hits()).filter(|(_, now)| now.silenced.is_none()).collect();
+        // As it stands at rest: what was added between two ticks, or before the start, has a place of its own, too.
+        let rest = |tick: Ticks| tick.0.round().max(0.0);
+        let played: BTreeMap<_, _> = played.hits().map(|hit| (hit.id, hit)).collect();
+        let now = origins.filter_map(|was| Some((was, *played.get(&was.2)?)));
+        let mut hits: Vec<_> = now.filter(|(_, now)| now.silenced.is_none()).collect();
         hits.sort_by(|(a, _), (b, _)| a.0.0.total_cmp(&b.0.0).then(a.2.cmp(&b.2)));
         for (index, ((tick, length, _), now)) in hits.iter().enumerate() {
             let Some(((next_tick, ..), next)) = hits[index + 1..].iter().find(|(_, next)| next.note == now.note) else { continue };
-            let apart = next_tick > tick;
+            let apart = rest(*next_tick) > rest(*tick);
             let in_order = next.tick > now.tick || (!apart && next.tick == now.tick);
             prop_assert!(in_order, "swapped with the next");
             let as_written = *tick == now.tick && *length == now.length && *next_tick == next.tick;
             if apart && !as_written {
                 prop_assert!(now.tick + now.length <= next.tick, "sounds at once with the next");
             }
+        }
+        // A closed hat chokes an open one where the kit knows both: neither comes to stand before the other.
+        let kit = Kit::of_drums(&part);
+        let lookup = kit.lookup();
+        let chokes = |hit: &PlayedHit| lookup.stroke(hit.note, hit.channel).is_some_and(|at| kit.stroke(at).0.choke.is_some());
+        let hats: Vec<_> = hits.iter().filter(|(_, now)| chokes(now)).collect();
+        for pair in hats.windows(2) {
+            let [((was, ..), now), ((next_was, ..), next)] = pair else { unreachable!() };
+            prop_assert!(next.tick > now.tick || (rest(*was) == rest(*next_was) && next.tick == now.tick), "a hat overtook another");
         }
     }
 
