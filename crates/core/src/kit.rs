@@ -331,6 +331,11 @@ impl Articulation {
         Striking { note: self.note, channel: self.channel }
     }
 
+    /// Whether it strikes the rim, as loud strokes and effects do: a rimshot, a side stick.
+    pub(crate) fn is_on_the_rim(&self) -> bool {
+        ["rim", "side stick", "cross stick"].iter().any(|word| self.name.to_lowercase().contains(word))
+    }
+
     pub(crate) fn of_note(name: &str, note: Note) -> Articulation {
         let (channel, note_out, channel_out) = (None, None, None);
         Articulation { name: name.to_owned(), note, channel, hand: Hand::Either, note_out, channel_out }

@@ -599,6 +599,18 @@ impl<'a> Stage<'a> {
         Some(std::iter::once(first).chain(named).find(|way| way.hand == hand).unwrap_or(first).striking())
     }
 
+    /// The stroke by which a soft one beside a hit is played: its own, or the drum's first where that is on the rim.
+    pub fn softly(&self, index: usize) -> (Note, Channel) {
+        let own = (self.note[index], self.channel[index]);
+        let rim = self.stroke_of(index).filter(|way| way.is_on_the_rim());
+        let first = rim.and_then(|rim| {
+            let off_rim = |way: &&Articulation| !way.is_on_the_rim();
+            let ways = || self.instrument_at(index).into_iter().flat_map(|one| &one.articulations).filter(off_rim);
+            ways().find(|way| way.hand == rim.hand).or(ways().next())
+        });
+        first.map_or(own, |way| (way.note, way.channel.unwrap_or(own.1)))
+    }
+
     /// The stroke of the kit that plays a hit now.
     pub fn stroke_of(&self, index: usize) -> Option<&Articulation> {
         let found = self.chart.lookup.stroke(self.note[index], self.channel[index])?;

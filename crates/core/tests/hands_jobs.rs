@@ -93,6 +93,11 @@ fn ghosts_around_the_backbeat() {
     let recipe = Recipe::from_value(json!({"passes": [ghosts]})).unwrap();
     let other = perform(&beat.part, &beat.chart, &recipe, &Context { variation: 2, ..beat.context() });
     assert_ne!(made(&other), made(&played));
+    // Where the backbeats are rimshots the ghosts are still played on the head.
+    let rim = json!({"id": 3, "aim": backbeats(), "action": {"kind": "swap", "stroke": "side stick"}});
+    let struck = beat.play(json!([rim, ghosts]));
+    assert!(struck.made.len() == three && struck.made.iter().all(|one| one.played.note.get() == SNARE));
+    assert!(struck.written.iter().any(|hit| hit.note.get() == 37));
 }
 
 /// Ghosts are where the swung 16ths are, and late where everything is late.

@@ -2,7 +2,7 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::hit::HitId;
-use crate::perform::Stage;
+use crate::perform::{Making, Stage};
 use crate::room::{Feel, LeftOut, Place, Room, made_from};
 use crate::units::{Percent, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
@@ -25,6 +25,7 @@ pub enum LeaveFree {
 ///
 /// Each stands where its line is, moved as its neighbours are, with a velocity drawn from `from` to `to`. It is
 /// left out where its drum is struck already, where the hand that would play it is busy, and before the song.
+/// Beside a rimshot or a side stick it is the drum's first stroke.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Ghosts {
@@ -140,8 +141,9 @@ impl Act for Ghosts {
                 let (from, to) = (f64::from(self.from.get()), f64::from(self.to.get()));
                 let velocity = from + dice.even(id, 1) * (to - from);
                 let place = Place { anchor, onset, length: cell.min(stage.first_length(index).0).max(1.0) };
+                let (note, channel) = stage.softly(index);
                 let ghost = made_from(stage, index, ordinal, place, velocity);
-                room.make(stage, dice.pass(), ghost);
+                room.make(stage, dice.pass(), Making { note, channel, ..ghost });
             }
         }
     }
