@@ -223,3 +223,69 @@ fn a_sampler_with_hands_gets_the_other_side_of_a_fill() {
     let notes: BTreeSet<u8> = sent.hits().map(|hit| hit.note.get()).collect();
     assert_eq!(notes, centre.into_iter().collect::<BTreeSet<u8>>());
 }
+
+/// Backbeats become rimshots and a little harder, a fill goes to the edge, offbeat hats from shoulder to tip.
+#[test]
+fn strokes_are_changed_where_they_are_aimed_at() {
+    let large = Kit::own().into_iter().find(|kit| kit.name.starts_with("Large")).expect("a large kit");
+    let note = |instrument: &str, stroke: &str| {
+        let one = large.find(&InstrumentId::new(instrument)).expect(instrument).1;
+        one.articulations.iter().find(|way| way.name == stroke).expect(stroke).note.get()
+    };
+    let (centre, rimshot, edge) = (note("snare", "centre"), note("snare", "rimshot"), note("snare", "edge"));
+    let (tip, shoulder) = (note("closed-hat", "tip"), note("closed-hat", "shoulder"));
+    let bar = |bar: u32| {
+        let start = f64::from(bar) * 3840.0;
+        let hats = (0..8).map(move |eighth| (start + f64::from(eighth) * 480.0, shoulder, 90));
+        hats.chain([960.0, 2880.0].map(move |at| (start + at, centre, 100))).collect::<Vec<_>>()
+    };
+    let fill = (4..8).map(|step| (3.0 * 3840.0 + 1920.0 + f64::from(step) * 240.0, centre, 96));
+    let mut beat = beat(&(0..4).flat_map(bar).chain(fill).collect::<Vec<_>>());
+    beat.chart = Chart::new(&beat.part, large.clone());
+    let swap = |stroke: &str| json!({"kind": "swap", "stroke": stroke});
+    let offbeats = json!({"instruments": ["closed-hat"], "positions": {"grid": "1/8", "slots": [2, 4, 6, 8]}});
+    let rest_of_the_fill = json!({"instruments": ["snare"], "bars": [{"from": 4, "to": 4}], "velocity": {"from": 1, "to": 96}});
+    let played = beat.play(json!([
+        {"id": 1, "aim": backbeats(), "action": swap("rimshot")},
+        {"id": 2, "aim": backbeats(), "action": {"kind": "level", "by": 8}},
+        {"id": 3, "aim": rest_of_the_fill, "action": swap("edge")},
+        {"id": 4, "aim": offbeats, "action": swap("tip")},
+    ]));
+    let count = |note: u8, velocity: u8| {
+        played.written.iter().filter(|hit| hit.note.get() == note && hit.velocity.get() == velocity).count()
+    };
+    // The last backbeat falls together with a stroke of the fill and is one more.
+    assert_eq!((count(rimshot, 108), count(tip, 90), count(shoulder, 90)), (8, 16, 16));
+    assert_eq!(count(edge, 96) + count(edge, 104) + count(rimshot, 104), 4);
+}
+
+/// A busy hat line: a triplet on one 8th, a burst of 32nds on another, each rising, each a pass, then moved about.
+#[test]
+fn a_hat_line_gets_figures_of_its_own() {
+    let beat = rock(4);
+    let figure = |id: u32, slot: u32, strokes: u32| {
+        json!({"id": id, "aim": {"instruments": ["closed-hat"], "positions": {"grid": "1/8", "slots": [slot], "bars": 2}},
+            "action": {"kind": "roll", "strokes": strokes, "over": "length", "length": "1/8", "from": 50, "to": 110}})
+    };
+    let played = beat.play(json!([figure(1, 4, 3), figure(2, 15, 4)]));
+    assert_eq!(played.passes.iter().map(|pass| pass.added).collect::<Vec<_>>(), [4, 6]);
+    let ticks: Vec<f64> = made(&played).iter().map(|one| one.0).take(5).collect();
+    assert_eq!(ticks, [1600.0, 1760.0, 6840.0, 6960.0, 7080.0]);
+    let burst: Vec<u8> = made(&played).iter().map(|one| one.1).skip(2).take(3).collect();
+    assert!(burst.windows(2).all(|pair| pair[0] < pair[1]), "{burst:?}");
+    // Moved on by an 8th the figure stays what it was.
+    let moved = made(&beat.play(json!([figure(1, 5, 3), figure(2, 15, 4)])));
+    assert_eq!((moved[0].0, moved[1].0, moved.len()), (2080.0, 2240.0, 10));
+}
+
+/// A shaker goes between two neighbouring sounds at random, never one of them three times running.
+#[test]
+fn a_shaker_is_two_sounds() {
+    let shaker: Vec<_> = (0..64).map(|step| (f64::from(step) * 240.0, 69, 80)).collect();
+    let ways = json!([{"keys": 0, "odds": 50}, {"keys": 1, "odds": 50}]);
+    let played = beat(&shaker).play(json!([{"id": 1, "action": {"kind": "recolour", "ways": ways, "running": 2}}]));
+    let notes: Vec<u8> = played.written.iter().map(|hit| hit.note.get()).collect();
+    assert!(notes.windows(3).all(|three| three.iter().any(|note| *note != three[0])), "{notes:?}");
+    let second = notes.iter().filter(|note| **note == 70).count();
+    assert!((24..=40).contains(&second) && notes.iter().all(|note| [69, 70].contains(note)), "{notes:?}");
+}

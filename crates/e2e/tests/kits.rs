@@ -183,5 +183,19 @@ async fn velocities_are_walked_by_ear_and_pads_are_struck() -> Done {
     let kits = ask(&browser, "/kits").await?;
     let instruments = kits[0]["kit"]["instruments"].as_array().expect("instruments").clone();
     assert_eq!(instruments.iter().find(|one| one["id"] == "snare").expect("a snare")["layers"][3]["from"], 111);
+
+    // The pads are there beside the hits, too; a click gives them the keys, Escape gives those back.
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("k").await?;
+    browser.keys("d").await?;
+    let [x, y] = middle(&browser, "[data-pad=snare]").await?;
+    let before = heard(&browser).await?.0;
+    browser.drag_from(x, y + 10.0, 0.0, 0.0).await?;
+    browser.until(&format!("window.vividaProbe.strokes.length === {}", before + 1)).await?;
+    browser.keys("z").await?;
+    browser.until(&format!("window.vividaProbe.strokes.length === {}", before + 2)).await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.keys("d").await?;
+    browser.until("!document.querySelector('[data-pad]')").await?;
     browser.close().await
 }

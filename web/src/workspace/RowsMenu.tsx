@@ -15,6 +15,7 @@ export function RowsMenu() {
 	const { setView } = store.getState();
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
+	const pads = useWorkspace((state) => state.pads);
 	const all = shownRows(instruments, { order, hidden: [] });
 	const isShown = (index: number) => {
 		const { id } = instruments[index];
@@ -74,6 +75,13 @@ export function RowsMenu() {
 						);
 					})}
 				</ol>
+				<Checkbox
+					size="xs"
+					mt={8}
+					label="Pads to play below the rows (D)"
+					checked={pads}
+					onChange={(event) => setView({ pads: event.currentTarget.checked })}
+				/>
 				<Group gap={6} mt={8}>
 					<Button
 						size="compact-xs"

@@ -11,6 +11,7 @@ import { FiguresTable } from "./FiguresTable";
 import { GrooveScreen } from "./grooves/GrooveScreen";
 import { Help, Walk } from "./Help";
 import { KitScreen } from "./kits/KitScreen";
+import { PadStrip } from "./PadStrip";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
 import { Rows } from "./Rows";
@@ -104,6 +105,10 @@ function Table() {
 	return useWorkspace((state) => state.table) ? <FiguresTable /> : null;
 }
 
+function Strip() {
+	return useWorkspace((state) => state.pads && state.screen === null) ? <PadStrip /> : null;
+}
+
 function Screen({ transport }: { transport: Transport }) {
 	const screen = useWorkspace((state) => state.screen);
 	if (screen === "grooves") return <GrooveScreen />;
@@ -128,6 +133,7 @@ function Desk() {
 			<main className={classes.middle}>
 				<Screen transport={transport} />
 				<Table />
+				<Strip />
 				<SongStrip transport={transport} />
 			</main>
 			{!kit && <Side transport={transport} />}

@@ -24,6 +24,7 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["T"], "See timing 4, 8, 16 times larger; with Shift the other way"],
 			[["S"], "Lay all bars over one, or unroll them"],
 			[["F"], "Show or hide the figures"],
+			[["D"], "Show or hide the pads; after a click on one its keys strike them, Escape ends that"],
 			[["G"], "Grooves, or back to the hits"],
 			[["K"], "The part’s kit, or back to the hits"],
 			[["P"], "Passes or pockets"],

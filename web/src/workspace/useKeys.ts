@@ -112,6 +112,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["2", show("section")],
 		["s", () => view().setView({ stacked: !view().stacked })],
 		["f", () => view().setView({ table: !view().table })],
+		["d", () => view().setView({ pads: !view().pads })],
 		["g", () => view().showScreen(view().screen === "grooves" ? null : "grooves")],
 		["k", () => view().showScreen(view().screen === "kit" ? null : "kit")],
 		["p", () => view().setView({ side: view().side === "pockets" ? "passes" : "pockets" })],

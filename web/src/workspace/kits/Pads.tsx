@@ -34,6 +34,8 @@ interface Props {
 	at: StrokeAt | null;
 	/** The places of the instruments that the part plays. */
 	played: Set<number>;
+	/** Their keys strike them only while one of them has the focus: elsewhere the keys mean something else. */
+	whenFocused?: boolean;
 }
 
 const most = 12;
@@ -47,7 +49,9 @@ function padded(kit: Kit, played: Set<number>, at: StrokeAt | null) {
 }
 
 /** The kit to be struck: how high a pad is struck is how hard; by keys firm, with Shift hard. */
-export function Pads({ kit, hear, at, played }: Props) {
+export function Pads({ kit, hear, at, played, whenFocused = false }: Props) {
+	const [focused, setFocused] = useState(false);
+	const listening = !whenFocused || focused;
 	const [struck, setStruck] = useState<{ pad: number; velocity: number } | null>(null);
 	const pads = padded(kit, played, at).map((place) => {
 		const { id, name, articulations } = kit.instruments[place];
@@ -60,6 +64,7 @@ export function Pads({ kit, hear, at, played }: Props) {
 		hear(pads[pad].way.note, velocity);
 	};
 	useEffect(() => {
+		if (!listening) return;
 		const onKey = (event: KeyboardEvent) => {
 			if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
 			if (document.activeElement?.matches("input, textarea")) return;
@@ -75,29 +80,38 @@ export function Pads({ kit, hear, at, played }: Props) {
 	});
 	const down = (pad: number) => (event: PointerEvent<HTMLElement>) => {
 		if (event.button !== 0) return;
+		event.currentTarget.focus();
 		const { top, height } = event.currentTarget.getBoundingClientRect();
 		strike(pad, Math.max(1, Math.min(127, Math.round(127 * (1 - (event.clientY - top) / height)))));
 	};
 	return (
 		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
-		<div className={classes.pads} role="group" aria-label="Pads">
+		<div
+			className={classes.pads}
+			role="group"
+			aria-label="Pads"
+			onFocus={() => setFocused(true)}
+			onBlur={() => setFocused(false)}
+		>
 			{pads.map(({ id, name, way }, pad) => (
 				<button
 					type="button"
 					key={id}
 					className={classes.pad}
 					data-pad={id}
-					title={`${name}, ${way.name}: higher is harder (${keys[pad].toUpperCase()})`}
+					title={`${name}, ${way.name}: higher is harder (${keys[pad].toUpperCase()}${whenFocused ? " after a click on a pad" : ""})`}
 					onPointerDown={down(pad)}
 					onKeyDown={(event) => {
+						if (event.key === "Escape") event.currentTarget.blur();
 						if (event.key !== "Enter") return;
 						event.preventDefault();
+						event.stopPropagation();
 						strike(pad, 88);
 					}}
 				>
 					{struck?.pad === pad && <u style={{ height: `${(struck.velocity / 127) * 100}%` }} />}
 					<span>{name}</span>
-					<small>{struck?.pad === pad ? struck.velocity : keys[pad].toUpperCase()}</small>
+					<small>{struck?.pad === pad ? struck.velocity : listening ? keys[pad].toUpperCase() : ""}</small>
 				</button>
 			))}
 		</div>

@@ -209,20 +209,28 @@ export interface Found {
 /** The actions that answer to what was typed, the best first, beginning where the word points. */
 export function search(offers: ActionOffer[], text: string): Found[] {
 	const wanted = text.trim().toLowerCase();
-	return offers
-		.filter(({ start }) => start.kind !== "by-hand")
-		.map((offer) => ({ offer, rank: rank(offer.info, wanted) }))
-		.filter((one) => Number.isFinite(one.rank))
-		.sort((a, b) => a.rank - b.rank)
-		.map(({ offer: { info, start, dice } }) => {
-			const points = wanted.length < 2 ? [] : info.points;
-			const point =
-				points.find(({ word }) => word === wanted) ?? points.find(({ word }) => word.startsWith(wanted));
-			// What would do nothing begins where its first word points.
-			const [first] = info.settings;
-			const idle = first && isQuiet(start, first) && first.quiet === null;
-			const to = point ?? (idle ? info.points[0] : undefined);
-			const begun = to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start;
-			return { info, start: begun, fresh: dice === "each-round" };
-		});
+	const ranked = (rankOf: (info: ActionInfo) => number) =>
+		offers
+			.filter(({ start }) => start.kind !== "by-hand")
+			.map((offer) => ({ offer, rank: rankOf(offer.info) }))
+			.filter((one) => Number.isFinite(one.rank))
+			.sort((a, b) => a.rank - b.rank);
+	// Where nothing answers to all of it, what answers to most of its words.
+	const words = wanted.split(/\s+/).filter((word) => word.length > 2);
+	const byWord = (info: ActionInfo) => {
+		const ranks = words.map((word) => rank(info, word)).filter(Number.isFinite);
+		return ranks.length === 0 ? Number.POSITIVE_INFINITY : Math.min(...ranks) - 10 * ranks.length;
+	};
+	const whole = ranked((info) => rank(info, wanted));
+	return (whole.length > 0 ? whole : ranked(byWord)).map(({ offer: { info, start, dice } }) => {
+		const points = wanted.length < 2 ? [] : info.points;
+		const point =
+			points.find(({ word }) => word === wanted) ?? points.find(({ word }) => word.startsWith(wanted));
+		// What would do nothing begins where its first word points.
+		const [first] = info.settings;
+		const idle = first && isQuiet(start, first) && first.quiet === null;
+		const to = point ?? (idle ? info.points[0] : undefined);
+		const begun = to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start;
+		return { info, start: begun, fresh: dice === "each-round" };
+	});
 }

@@ -50,6 +50,8 @@ export interface View {
 	hidden: string[];
 	/** Instruments without hits that have a row all the same. */
 	extra: string[];
+	/** Whether the pads are shown below the rows. */
+	pads: boolean;
 	/** What the right side shows. */
 	side: "passes" | "pockets";
 }

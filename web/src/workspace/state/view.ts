@@ -23,6 +23,7 @@ const viewKeys = [
 	"order",
 	"hidden",
 	"extra",
+	"pads",
 	"side",
 ] as const satisfies (keyof View)[];
 
@@ -50,6 +51,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		order: [],
 		hidden: [],
 		extra: [],
+		pads: false,
 		side: "passes",
 	};
 }
