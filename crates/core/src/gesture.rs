@@ -61,7 +61,7 @@ pub enum Gesture {
         /// Which.
         hits: Vec<HitId>,
     },
-    /// Hits that were taken out by hand, back again.
+    /// Hits that were taken out by hand, or silenced by a pass, back again.
     BringBack {
         /// Which.
         hits: Vec<HitId>,
@@ -446,15 +446,35 @@ impl Now<'_> {
             hand.moved.retain(|one| !own.contains(&one.hit));
             let known: BTreeSet<HitId> = hand.removed.iter().copied().collect();
             hand.removed.extend(gone.iter().filter(|id| !own.contains(id) && !known.contains(id)));
+            hand.recalled.retain(|id| !gone.contains(id));
         }))
     }
 
-    /// Whichever by-hand passes took them out.
+    /// Whichever passes took them out.
     fn brought_back(&self, hits: &[HitId]) -> Done {
         let mut recipe = self.recipe.clone();
         for pass in &mut recipe.passes {
             if let Action::ByHand(hand) = &mut pass.action {
                 hand.removed.retain(|id| !hits.contains(id));
+            }
+        }
+        // What another pass silences is called back behind it.
+        let Bench { part, chart, context } = self.bench;
+        let silent: BTreeMap<HitId, PassId> = perform(part, chart, &recipe, context)
+            .hits()
+            .filter(|hit| hits.contains(&hit.id))
+            .filter_map(|hit| Some((hit.id, hit.silenced?)))
+            .collect();
+        let place = |pass: &PassId| recipe.passes.iter().position(|one| one.id == *pass);
+        let Some(behind) = silent.values().filter_map(place).max() else { return Ok(recipe) };
+        let takes = |pass: &Pass| pass.on && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything();
+        if !recipe.passes[behind + 1..].iter().any(takes) {
+            let id = recipe.free_id();
+            recipe.passes.push(Pass { id, ..Pass::new(0, Aim::everything(), Action::ByHand(ByHand::default())) });
+        }
+        for pass in recipe.passes[behind + 1..].iter_mut().filter(|pass| takes(pass)).take(1) {
+            if let Action::ByHand(hand) = &mut pass.action {
+                hand.recalled.extend(silent.keys().filter(|id| !hand.recalled.contains(id)).collect::<Vec<_>>());
             }
         }
         Ok(recipe)

@@ -131,9 +131,20 @@ pub struct PassReport {
     pub mean_change: f64,
     /// What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
     pub said: Option<String>,
+    /// Why it silenced which hits, where it has reasons.
+    pub reasons: Vec<Reason>,
     /// The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
     /// jumps, level behind the last.
     pub line: Option<Vec<[f64; 2]>>,
+}
+
+/// Why a pass silenced some hits.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Reason {
+    /// In words.
+    pub why: String,
+    /// Which hits.
+    pub hits: Vec<HitId>,
 }
 
 /// The Played reading of a part and how it came about.
@@ -272,6 +283,8 @@ pub struct Stage<'a> {
     renamed: usize,
     was: Was,
     left_out: LeftOuts,
+    /// What the pass at work has silenced, by the reason.
+    reasons: BTreeMap<String, Vec<HitId>>,
     /// What the pass at work has to say.
     says: Option<String>,
     /// The hand or foot that a pass gave each hit to.
@@ -309,6 +322,7 @@ impl<'a> Stage<'a> {
             renamed: 0,
             was: Was::default(),
             left_out: LeftOuts::default(),
+            reasons: BTreeMap::new(),
             says: None,
             hand: vec![None; hits.len()],
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
@@ -568,6 +582,21 @@ impl<'a> Stage<'a> {
         }
     }
 
+    /// Keeps a hit from sounding, for a reason that is told.
+    pub(crate) fn silence_for(&mut self, index: usize, by: PassId, why: String) {
+        if self.silenced[index].is_none() {
+            self.silence(index, by);
+            self.reasons.entry(why).or_default().push(self.id[index]);
+        }
+    }
+
+    /// Lets a hit sound again, whichever pass silenced it.
+    pub(crate) fn call_back(&mut self, index: usize) {
+        if self.silenced[index].take().is_some() {
+            self.silent -= 1;
+        }
+    }
+
     /// Has another note play a hit.
     pub fn rename(&mut self, index: usize, note: Note) {
         self.strike_with(index, note, self.channel[index]);
@@ -626,6 +655,7 @@ impl<'a> Stage<'a> {
         let mut was = std::mem::take(&mut self.was);
         was.remember(self, &aimed, &pass.action);
         self.left_out = LeftOuts::default();
+        self.reasons.clear();
         let many = aimed.len() * pass.action.makes();
         if many <= MOST_MADE {
             pass.action.act(self, &aimed, &dice);
@@ -646,10 +676,14 @@ impl<'a> Stage<'a> {
             mean_change: 0.0,
             left_out: self.left_out.all(),
             said: None,
+            reasons: Vec::new(),
             line: pass.action.line(self),
         };
+        let reasons = std::mem::take(&mut self.reasons).into_iter();
+        report.reasons = reasons.map(|(why, hits)| Reason { why, hits }).collect();
+        let told = self.left_out.said().or_else(|| dropped(&report.reasons));
         report.said = match many {
-            0..=MOST_MADE => joined(pass.action.said(self).or(self.says.take()), self.left_out.said()),
+            0..=MOST_MADE => joined(pass.action.said(self).or(self.says.take()), told),
             _ => Some(format!("This could make {many} hits, more than {MOST_MADE}; aim it at fewer. It makes none.")),
         };
         for (place, &index) in aimed.iter().enumerate() {
@@ -737,6 +771,13 @@ fn dice_of(pass: &Pass, context: &Context<'_>) -> Dice {
     Dice::new(context.variation, pass.id, if pass.fresh { context.round } else { 0 })
 }
 
+/// “12 dropped: double trigger (7), softer than 10 (5).”
+fn dropped(reasons: &[Reason]) -> Option<String> {
+    let all: usize = reasons.iter().map(|one| one.hits.len()).sum();
+    let words: Vec<String> = reasons.iter().map(|one| format!("{} ({})", one.why, one.hits.len())).collect();
+    (all > 0).then(|| format!("{all} dropped: {}.", words.join(", ")))
+}
+
 fn joined(one: Option<String>, other: Option<String>) -> Option<String> {
     match (one, other) {
         (Some(one), Some(other)) => Some(format!("{one} {other}")),
@@ -804,6 +845,20 @@ pub(crate) mod testing {
             channel: Channel::PERCUSSION,
         };
         Part::new(velocities.iter().enumerate().map(hit).collect())
+    }
+
+    /// Drum hits given as (ms, note, velocity).
+    pub fn drums(hits: &[(f64, u8, u8)]) -> Part {
+        let hit = |(index, &(ms, note, velocity)): (usize, &(f64, u8, u8))| Hit {
+            id: HitId::new(index as u32),
+            tick: Ticks((ms * 1.92).round()),
+            length: Ticks(60.0),
+            velocity: Velocity::new(velocity).unwrap(),
+            release: 64,
+            note: Note::new(note).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        Part::new(hits.iter().enumerate().map(hit).collect())
     }
 
     pub fn play(part: &Part, action: Action) -> Vec<PlayedHit> {

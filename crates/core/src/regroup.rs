@@ -55,6 +55,7 @@ impl Regrouping<'_> {
             if let Action::ByHand(hand) = &mut pass.action {
                 hand.moved.retain(|one| is_here(&one.hit));
                 hand.removed.retain(is_here);
+                hand.recalled.retain(is_here);
                 hand.added.retain(|one| is_here(&one.id));
                 if *hand == ByHand::default() {
                     continue;
@@ -113,6 +114,7 @@ pub fn join(sources: &[Regrouping<'_>]) -> Regrouped {
             if let Action::ByHand(hand) = &mut pass.action {
                 hand.moved.retain_mut(|one| new(&one.hit).map(|id| one.hit = id).is_some());
                 hand.removed.retain_mut(|one| new(one).map(|id| *one = id).is_some());
+                hand.recalled.retain_mut(|one| new(one).map(|id| *one = id).is_some());
                 hand.added.retain_mut(|one| new(&one.id).map(|id| one.id = id).is_some());
             }
             pass.aim.picked = pass.aim.picked.map(|picked| picked.iter().filter_map(new).collect());
@@ -247,7 +249,12 @@ mod tests {
                 note: Note::new(38).unwrap(),
                 channel: Channel::PERCUSSION,
             };
-            Action::ByHand(ByHand { moved: vec![one], removed: vec![HitId::new(removed)], added: vec![added] })
+            Action::ByHand(ByHand {
+                moved: vec![one],
+                removed: vec![HitId::new(removed)],
+                added: vec![added],
+                ..ByHand::default()
+            })
         });
         (proptest::collection::vec(aims(), 0..4), proptest::option::of(hand)).prop_map(|(aims, hand)| {
             let mut passes: Vec<Pass> = (1..).zip(aims).map(|(id, aim)| vary(id, aim)).collect();

@@ -244,7 +244,8 @@ fn strokes_are_changed_where_they_are_aimed_at() {
     beat.chart = Chart::new(&beat.part, large.clone());
     let swap = |stroke: &str| json!({"kind": "swap", "stroke": stroke});
     let offbeats = json!({"instruments": ["closed-hat"], "positions": {"grid": "1/8", "slots": [2, 4, 6, 8]}});
-    let rest_of_the_fill = json!({"instruments": ["snare"], "bars": [{"from": 4, "to": 4}], "velocity": {"from": 1, "to": 96}});
+    let rest_of_the_fill =
+        json!({"instruments": ["snare"], "bars": [{"from": 4, "to": 4}], "velocity": {"from": 1, "to": 96}});
     let played = beat.play(json!([
         {"id": 1, "aim": backbeats(), "action": swap("rimshot")},
         {"id": 2, "aim": backbeats(), "action": {"kind": "level", "by": 8}},

@@ -5,11 +5,12 @@ use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::slice;
 use vivida_core::action::{
-    Accents, Arc, ArcLine, ArcPoint, ArcSections, ByHand, Contrast, Curve, Drag, Draw, Drifts, Fan, FanOrder,
-    FastHands, Flam, Ghosts, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean, LeaveFree, Length,
-    LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull, Recolour,
-    Roll, RollCut, RollMain, RollOver, Set, Shape, Spread, Sticking, StickingAcross, StickingPattern, StickingStart,
-    Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
+    Accents, Arc, ArcLine, ArcPoint, ArcSections, BleedPairs, ByHand, Contrast, Curve, Drag, Draw, Drifts, Fan,
+    FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean,
+    LeaveFree, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId,
+    PocketSettings, Pull, Recolour, Rescue, Roll, RollCut, RollMain, RollOver, Set, Shape, Silence, Spread, Sticking,
+    StickingAcross, StickingPattern, StickingStart, Strays, Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow,
+    Wanders, Way,
 };
 use vivida_core::*;
 
@@ -109,6 +110,22 @@ fn shapes() -> impl Strategy<Value = Shape> {
         let [soft, typical, hard] = handles;
         Shape { soft, typical, hard, amount: Percent(f64::from(amount)), follow: Percent(f64::from(follow)) }
     })
+}
+
+fn tidy() -> impl Strategy<Value = Action> {
+    let strays = (0.0..64.0, 0.0..100.0, 0.0..80.0, 0.0..30.0, 1.0..100.0, any::<bool>()).prop_map(
+        |(softer, shorter, again, bleed, share, any_pair)| {
+            let pairs = if any_pair { BleedPairs::Any } else { BleedPairs::Likely };
+            let (shorter, again, bleed) = (Millis(shorter), Millis(again), Millis(bleed));
+            Action::Strays(Strays { softer, shorter, again, bleed, share: Percent(share), pairs })
+        },
+    );
+    let rescue = (0..3usize, 0.0..100.0, 0.0..300.0, 0.0..300.0).prop_map(|(gives, together, travel, again)| {
+        let gives = [GivesUp::Least, GivesUp::Softest, GivesUp::Nothing][gives];
+        let again = Millis(again);
+        Action::Rescue(Rescue { gives, together: Millis(together), travel: Millis(travel), hand: again, foot: again })
+    });
+    prop_oneof![strays, rescue, Just(Action::Silence(Silence {}))]
 }
 
 fn actions() -> impl Strategy<Value = Action> {
@@ -237,6 +254,7 @@ fn hands() -> impl Strategy<Value = Action> {
             }
         ),
         (0.0..100.0).prop_map(|sounds| Action::Odds(Odds { sounds: Percent(sounds) })),
+        tidy(),
         (0.0..64.0, 0.0..2.0).prop_map(|(by, slowness)| Action::Vary(Vary {
             by,
             how: VaryHow::Natural,
@@ -396,7 +414,13 @@ fn by_hand() -> impl Strategy<Value = ByHand> {
         (0..).zip(hits).map(one).collect()
     });
     let removed = vec(0..60u32, 0..5).prop_map(|ids| ids.into_iter().map(HitId::new).collect());
-    (moved, removed, added).prop_map(|(moved, removed, added)| ByHand { moved, removed, added })
+    let recalled = vec(0..60u32, 0..3).prop_map(|ids| ids.into_iter().map(HitId::new).collect());
+    (moved, removed, recalled, added).prop_map(|(moved, removed, recalled, added)| ByHand {
+        moved,
+        removed,
+        recalled,
+        added,
+    })
 }
 
 fn recipes() -> impl Strategy<Value = Recipe> {
@@ -597,9 +621,12 @@ proptest! {
             Action::Swap(Swap { to: SwapTo::Keys, keys: 0.0, ..Swap::default() }),
             Action::Recolour(Recolour { ways: vec![Way { stroke: None, keys: 0, odds: 50.0 }], running: None }),
             Action::Odds(Odds { sounds: Percent(100.0) }),
+            Action::Strays(Strays { softer: 0.0, again: Millis(0.0), bleed: Millis(0.0), ..Strays::default() }),
+            Action::Rescue(Rescue { gives: GivesUp::Nothing, ..Rescue::default() }),
             Action::ByHand(ByHand::default()),
         ];
-        prop_assert_eq!(neutral.len(), Action::all().len(), "an action without a neutral setting here");
+        // Silence has no setting, and so none that is neutral.
+        prop_assert_eq!(neutral.len() + 1, Action::all().len(), "an action without a neutral setting here");
         for action in neutral {
             let mut played = play(&part, &one(aim.clone(), action), 1);
             // Which hand plays what is seen, not heard.

@@ -56,6 +56,9 @@ pub struct ByHand {
     pub moved: Vec<HandMove>,
     /// Hits that do not sound.
     pub removed: Vec<HitId>,
+    /// Hits that sound again, although a pass before silenced them.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub recalled: Vec<HitId>,
     /// Hits that were not written.
     pub added: Vec<HandHit>,
 }
@@ -79,7 +82,7 @@ impl Act for ByHand {
     };
 
     fn check(&self) -> Result<(), (String, String)> {
-        let many = self.moved.len() + self.removed.len() + self.added.len();
+        let many = self.moved.len() + self.removed.len() + self.recalled.len() + self.added.len();
         if many > ByHand::MOST {
             return Err(("moved".to_owned(), format!("{many} single hits are more than {}", ByHand::MOST)));
         }
@@ -109,6 +112,14 @@ impl Act for ByHand {
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let moves: BTreeMap<HitId, &HandMove> = self.moved.iter().map(|one| (one.hit, one)).collect();
         let removed: BTreeSet<HitId> = self.removed.iter().copied().collect();
+        let recalled: BTreeSet<HitId> = self.recalled.iter().copied().collect();
+        let mut back = Vec::new();
+        if !recalled.is_empty() && stage.silences() {
+            back.extend(
+                (0..stage.count()).filter(|&index| stage.is_silenced(index) && recalled.contains(&stage.id(index))),
+            );
+            back.iter().for_each(|&index| stage.call_back(index));
+        }
         let first = stage.count();
         for one in &self.added {
             let HandHit { id, tick, length, velocity, note, channel } = *one;
@@ -116,7 +127,7 @@ impl Act for ByHand {
             let of = Origin::Itself(id);
             stage.make(dice.pass(), Making { of, anchor: tick, onset: tick, length, velocity, note, channel });
         }
-        for index in aimed.iter().copied().chain(first..stage.count()) {
+        for index in aimed.iter().copied().chain(back).chain(first..stage.count()) {
             let id = stage.id(index);
             if let Some(one) = moves.get(&id) {
                 stage.velocity[index] += one.velocity;
@@ -160,6 +171,7 @@ mod tests {
             ],
             removed: vec![HitId::new(3)],
             added: vec![added],
+            ..ByHand::default()
         };
         let played = play(&sixteenths(&[100; 4]), Action::ByHand(by_hand));
         assert_eq!(played.len(), 5);

@@ -23,10 +23,13 @@ mod odds;
 mod pocket;
 mod pull;
 mod recolour;
+mod rescue;
 mod roll;
 mod set;
 mod shape;
+mod silence;
 mod sticking;
+mod strays;
 mod swap;
 mod swell;
 mod swing;
@@ -54,10 +57,13 @@ pub use odds::Odds;
 pub use pocket::{Pocket, PocketId, PocketSettings, Pockets};
 pub use pull::Pull;
 pub use recolour::{Recolour, Way};
+pub use rescue::{GivesUp, Rescue};
 pub use roll::{Roll, RollCut, RollMain, RollOver};
 pub use set::Set;
 pub use shape::Shape;
+pub use silence::Silence;
 pub use sticking::{Sticking, StickingAcross, StickingFirst, StickingPattern, StickingStart};
+pub use strays::{BleedPairs, Strays};
 pub use swap::{Swap, SwapTo};
 pub use swell::{Curve, Swell, SwellOf};
 pub use swing::Swing;
@@ -125,6 +131,8 @@ pub enum ActionFamily {
     Time,
     /// Limbs and strokes: who plays what, and what is added.
     Hands,
+    /// Cleaning: what nobody meant, or could play.
+    Tidy,
     /// Single hits, in every respect.
     Hand,
 }
@@ -392,7 +400,7 @@ macro_rules! actions {
 actions! {
     Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, Arc, FastHands, NoTwins, Layer, Pull,
     Swing, Groove, Pocket, Lean, Loosen, Fan, Length, Ghosts, Flam, Drag, Roll, Sticking, Swap, Recolour, Odds,
-    ByHand,
+    Silence, Strays, Rescue, ByHand,
 }
 
 /// Whether one velocity is not above another; `field` is named where it is.

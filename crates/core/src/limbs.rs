@@ -1,0 +1,159 @@
+//! Two hands and two feet: which of them plays what, and where there are too few.
+//!
+//! One sweep over time. Each stroke is given to a hand (or foot) that has had time to come there: the one that a
+//! pass gave it to, else the one that usually plays it, else the other. Where neither has, there is a clash. Hits of one
+//! instrument at one moment are one stroke.
+
+use crate::heard::Heard;
+use crate::kit::{Family, Kit, Limb};
+use crate::perform::Side;
+
+/// What a limb needs, in s.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Limits {
+    /// What is struck within this needs a limb each.
+    pub together: f64,
+    /// From one drum to another.
+    pub travel: f64,
+    /// The same hand on the same drum again, as in bounced strokes.
+    pub hand: f64,
+    /// The same foot again.
+    pub foot: f64,
+}
+
+/// What cannot be played.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Clash {
+    /// A third hand.
+    Hands,
+    /// A third foot, or two left ones.
+    Feet,
+    /// A hand that has no time to come there.
+    HandTooFast,
+    /// A foot that has none.
+    FootTooFast,
+}
+
+/// A clash: the strokes that it is between, the last of them the one that found no limb.
+#[derive(Clone, Debug)]
+pub(crate) struct Clashing {
+    pub what: Clash,
+    /// Places in the list of hits.
+    pub places: Vec<usize>,
+}
+
+/// What a limb did last.
+#[derive(Clone, Copy)]
+struct Busy {
+    at: f64,
+    voice: usize,
+    place: usize,
+}
+
+impl Busy {
+    const IDLE: Busy = Busy { at: f64::NEG_INFINITY, voice: usize::MAX, place: usize::MAX };
+}
+
+/// One moment on one instrument.
+const AT_ONCE: f64 = 0.0015;
+
+/// All clashes, in order. `gives_up` says which of some strokes is given up: the sweep goes on without it.
+pub(crate) fn clashes(
+    heard: &[Heard],
+    kit: &Kit,
+    limits: &Limits,
+    gives_up: impl Fn(&[usize]) -> usize,
+) -> Vec<(Clashing, usize)> {
+    let mut found = Vec::new();
+    let (mut hands, mut feet) = ([Busy::IDLE; 2], [Busy::IDLE; 2]);
+    let mut newest = vec![f64::NEG_INFINITY; kit.instruments.len()];
+    for (place, hit) in heard.iter().enumerate() {
+        let Some(voice) = hit.instrument.map(usize::from) else { continue };
+        let instrument = &kit.instruments[voice];
+        if hit.at - newest[voice] <= AT_ONCE {
+            continue;
+        }
+        newest[voice] = hit.at;
+        let is_foot = matches!(instrument.limb, Limb::RightFoot | Limb::LeftFoot);
+        if instrument.limb == Limb::None {
+            continue;
+        }
+        let pair = if is_foot { &mut feet } else { &mut hands };
+        let usual = match (hit.hand, instrument.limb) {
+            (Some(side), _) => Some(side),
+            (None, Limb::RightHand | Limb::RightFoot) => Some(Side::Right),
+            (None, Limb::LeftHand | Limb::LeftFoot) => Some(Side::Left),
+            _ => None,
+        };
+        // The hat's pedal is under the left foot and nowhere else; both feet may play the kick.
+        let only = (is_foot && instrument.family != Family::Kick).then_some(Side::Left);
+        let time = |busy: &Busy| hit.at - busy.at;
+        let is_free = |busy: &Busy| {
+            let again = if is_foot { limits.foot } else { limits.hand };
+            let needed = if busy.voice == voice { again } else { limits.travel.max(limits.together) };
+            time(busy) >= needed - 1e-6
+        };
+        let sides = match (only, usual) {
+            (Some(only), _) => vec![only],
+            (None, Some(usual)) => vec![usual, usual.other()],
+            (None, None) if time(&pair[0]) >= time(&pair[1]) => vec![Side::Left, Side::Right],
+            (None, None) => vec![Side::Right, Side::Left],
+        };
+        let slot = |side: Side| if side == Side::Left { 0 } else { 1 };
+        let now = Busy { at: hit.at, voice, place };
+        if let Some(&side) = sides.iter().find(|&&side| is_free(&pair[slot(side)])) {
+            pair[slot(side)] = now;
+            continue;
+        }
+        let at_once = sides.iter().all(|&side| time(&pair[slot(side)]) <= limits.together);
+        let what = match (is_foot, at_once) {
+            (false, true) => Clash::Hands,
+            (true, true) => Clash::Feet,
+            (false, false) => Clash::HandTooFast,
+            (true, false) => Clash::FootTooFast,
+        };
+        let mut places: Vec<usize> = sides.iter().map(|&side| pair[slot(side)].place).collect();
+        places.sort_unstable();
+        places.push(place);
+        let given = gives_up(&places);
+        // Another one gives way: its limb comes here instead.
+        if given != place {
+            for side in sides {
+                if pair[slot(side)].place == given {
+                    pair[slot(side)] = now;
+                }
+            }
+        }
+        found.push((Clashing { what, places }, given));
+    }
+    found
+}
+
+/// How much a stroke is missed where it is given up: families in the order in which a drummer would let go of them.
+pub(crate) fn importance(hit: &Heard, kit: &Kit) -> (u8, f64) {
+    let family = hit.instrument.map(|place| kit.instruments[usize::from(place)].family);
+    let rank = match family {
+        Some(Family::Other | Family::Tonal) | None => 0,
+        Some(Family::HandPercussion) => 1,
+        Some(Family::Hat) => 2,
+        Some(Family::Ride) => 3,
+        Some(Family::Tom) => 4,
+        Some(Family::Crash) => 5,
+        Some(Family::Snare) => 6,
+        Some(Family::Kick) => 7,
+    };
+    (rank, hit.velocity)
+}
+
+/// The least important of some strokes.
+pub(crate) fn least(heard: &[Heard], kit: &Kit, places: &[usize], softest: bool) -> usize {
+    let rank = |place: usize| {
+        let (family, velocity) = importance(&heard[place], kit);
+        if softest { (velocity, f64::from(family)) } else { (f64::from(family), velocity) }
+    };
+    let worse = |a: &usize, b: &usize| {
+        let (a, b) = (rank(*a), rank(*b));
+        a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1))
+    };
+    places.iter().copied().min_by(worse).unwrap_or(0)
+}

@@ -1,0 +1,130 @@
+//! Hits that nobody meant: brushed pads, double triggers, crosstalk.
+
+use crate::heard::{Heard, by_voice, loud};
+use crate::kit::{Family, Kit};
+
+/// Why a hit is taken for one that nobody meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Mishit {
+    /// Too soft.
+    Soft,
+    /// Too short.
+    Short,
+    /// The same drum again, at once and much softer.
+    Double,
+    /// Another drum that shook with it.
+    Crosstalk {
+        /// The voice that was struck.
+        of: usize,
+    },
+}
+
+/// What is looked for; 0 is not at all.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Suspicion {
+    /// Velocity below this.
+    pub softer: f64,
+    /// Shorter than so many ms.
+    pub shorter: f64,
+    /// So many ms after a louder one of the same drum.
+    pub again: f64,
+    /// Within so many ms of a louder one of another drum.
+    pub bleed: f64,
+    /// At most this share of the louder one's velocity.
+    pub share: f64,
+    /// Whichever two drums they are; else those that shake one another, as far as the part tells.
+    pub any_pair: bool,
+}
+
+/// A roll goes on: what is followed so soon, in s, by its own drum again is no double trigger.
+const ROLL: f64 = 0.060;
+/// Crosstalk is a small share of what shook it, and of what its own pad can do.
+const FAINT: f64 = 0.30;
+/// … and never above this.
+const FAINTEST: f64 = 24.0;
+
+/// The mis-hits among the places that are looked at, each with its reason.
+pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspicion) -> Vec<(usize, Mishit)> {
+    let voices = by_voice(heard, kit);
+    let mut found = Vec::new();
+    let mut reason: Vec<Option<Mishit>> = vec![None; heard.len()];
+    for places in &voices {
+        for (nth, &place) in places.iter().enumerate() {
+            if look_at[place] {
+                reason[place] = alone(&heard[place], what).or_else(|| again(heard, places, nth, what));
+            }
+        }
+    }
+    if what.bleed > 0.0 {
+        let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
+        let suspects = crosstalk(heard, kit, &louds, what);
+        for (place, of) in suspects {
+            if look_at[place] && reason[place].is_none() {
+                reason[place] = Some(Mishit::Crosstalk { of });
+            }
+        }
+    }
+    for (place, why) in reason.into_iter().enumerate() {
+        found.extend(why.map(|why| (place, why)));
+    }
+    found
+}
+
+fn alone(hit: &Heard, what: &Suspicion) -> Option<Mishit> {
+    if hit.velocity < what.softer {
+        return Some(Mishit::Soft);
+    }
+    (hit.length < what.shorter).then_some(Mishit::Short)
+}
+
+/// The same drum, at once after a louder stroke, much softer, and not in a roll.
+fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> Option<Mishit> {
+    let hit = &heard[places[nth]];
+    let before = places[..nth].iter().rev().map(|&place| &heard[place]);
+    let near = before.take_while(|one| (hit.at - one.at) * 1000.0 <= what.again + 1e-6);
+    let struck = near.filter(|one| hit.velocity <= what.share * one.velocity).count() > 0;
+    let goes_on = places.get(nth + 1).is_some_and(|&next| {
+        let next = &heard[next];
+        next.at - hit.at <= ROLL && next.velocity <= 1.6 * hit.velocity.max(8.0)
+    });
+    (struck && !goes_on).then_some(Mishit::Double)
+}
+
+/// Each hit that another drum may have shaken, and that drum.
+fn crosstalk(heard: &[Heard], kit: &Kit, louds: &[f64], what: &Suspicion) -> Vec<(usize, usize)> {
+    let family = |voice: usize| kit.instruments.get(voice).map_or(Family::Other, |one| one.family);
+    let mut found = Vec::new();
+    // So far back the louder one may be.
+    let mut first = 0;
+    for (place, hit) in heard.iter().enumerate() {
+        while (hit.at - heard[first].at) * 1000.0 > what.bleed + 1e-6 {
+            first += 1;
+        }
+        let voice = hit.voice(kit);
+        let later = heard[place + 1..].iter().take_while(|one| (one.at - hit.at) * 1000.0 <= 1.0);
+        let louder = heard[first..place].iter().chain(later).filter(|one| {
+            let of = one.voice(kit);
+            let faint = if what.any_pair { what.share } else { FAINT.min(what.share) };
+            let shakes = what.any_pair || (shakes(family(of)) && is_shaken(family(voice)));
+            of != voice && shakes && hit.velocity <= faint * one.velocity
+        });
+        let Some(loudest) = louder.max_by(|a, b| a.velocity.total_cmp(&b.velocity)) else { continue };
+        // A pad that is played, too, is played harder than that; one that is not is never struck at all.
+        let never_struck = louds[voice] <= FAINTEST;
+        let faint = hit.velocity <= FAINTEST && (never_struck || hit.velocity <= 0.35 * louds[voice]);
+        if what.any_pair || faint {
+            found.push((place, loudest.voice(kit)));
+        }
+    }
+    found
+}
+
+/// Drums that shake their neighbours.
+fn shakes(family: Family) -> bool {
+    matches!(family, Family::Kick | Family::Snare | Family::Tom | Family::Crash | Family::HandPercussion)
+}
+
+/// Pads that answer: ghost notes of a snare and soft hats are played.
+fn is_shaken(family: Family) -> bool {
+    matches!(family, Family::Tom | Family::Crash | Family::Ride | Family::HandPercussion | Family::Other)
+}
