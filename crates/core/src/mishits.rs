@@ -2,6 +2,7 @@
 
 use crate::heard::{Heard, by_voice, loud};
 use crate::kit::{Family, Kit};
+use std::collections::BTreeMap;
 
 /// Why a hit is taken for one that nobody meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -42,21 +43,25 @@ const ROLL: f64 = 0.060;
 const FAINT: f64 = 0.30;
 /// … and never above this.
 const FAINTEST: f64 = 24.0;
+/// What is softer than this share of a drum's loud strokes is no ghost note.
+const FAR_BELOW: f64 = 0.12;
+/// So many times, and the part has told that one drum shakes another.
+const SURE: u32 = 3;
 
 /// The mis-hits among the places that are looked at, each with its reason.
 pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspicion) -> Vec<(usize, Mishit)> {
     let voices = by_voice(heard, kit);
     let mut found = Vec::new();
     let mut reason: Vec<Option<Mishit>> = vec![None; heard.len()];
-    for places in &voices {
+    let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
+    for (places, &loud) in voices.iter().zip(&louds) {
         for (nth, &place) in places.iter().enumerate() {
             if look_at[place] {
-                reason[place] = alone(&heard[place], what).or_else(|| again(heard, places, nth, what));
+                reason[place] = alone(&heard[place], loud, what).or_else(|| again(heard, places, nth, what));
             }
         }
     }
     if what.bleed > 0.0 {
-        let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
         let suspects = crosstalk(heard, kit, &louds, what);
         for (place, of) in suspects {
             if look_at[place] && reason[place].is_none() {
@@ -70,8 +75,9 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     found
 }
 
-fn alone(hit: &Heard, what: &Suspicion) -> Option<Mishit> {
-    if hit.velocity < what.softer {
+fn alone(hit: &Heard, loud: f64, what: &Suspicion) -> Option<Mishit> {
+    // Where a drum is brushed or tapped all the time a soft stroke is meant.
+    if hit.velocity < what.softer && (loud <= FAINTEST || hit.velocity <= FAR_BELOW * loud) {
         return Some(Mishit::Soft);
     }
     (hit.length < what.shorter).then_some(Mishit::Short)
@@ -93,7 +99,8 @@ fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> Opt
 /// Each hit that another drum may have shaken, and that drum.
 fn crosstalk(heard: &[Heard], kit: &Kit, louds: &[f64], what: &Suspicion) -> Vec<(usize, usize)> {
     let family = |voice: usize| kit.instruments.get(voice).map_or(Family::Other, |one| one.family);
-    let mut found = Vec::new();
+    // A hit, what may have shaken it, and how loud it is beside that.
+    let mut suspects: Vec<(usize, usize, f64)> = Vec::new();
     // So far back the louder one may be.
     let mut first = 0;
     for (place, hit) in heard.iter().enumerate() {
@@ -104,19 +111,27 @@ fn crosstalk(heard: &[Heard], kit: &Kit, louds: &[f64], what: &Suspicion) -> Vec
         let later = heard[place + 1..].iter().take_while(|one| (one.at - hit.at) * 1000.0 <= 1.0);
         let louder = heard[first..place].iter().chain(later).filter(|one| {
             let of = one.voice(kit);
-            let faint = if what.any_pair { what.share } else { FAINT.min(what.share) };
-            let shakes = what.any_pair || (shakes(family(of)) && is_shaken(family(voice)));
-            of != voice && shakes && hit.velocity <= faint * one.velocity
+            of != voice && (what.any_pair || (shakes(family(of)) && is_shaken(family(voice))))
         });
         let Some(loudest) = louder.max_by(|a, b| a.velocity.total_cmp(&b.velocity)) else { continue };
-        // A pad that is played, too, is played harder than that; one that is not is never struck at all.
-        let never_struck = louds[voice] <= FAINTEST;
-        let faint = hit.velocity <= FAINTEST && (never_struck || hit.velocity <= 0.35 * louds[voice]);
-        if what.any_pair || faint {
-            found.push((place, loudest.voice(kit)));
-        }
+        suspects.push((place, loudest.voice(kit), hit.velocity / loudest.velocity.max(1.0)));
     }
-    found
+    if what.any_pair {
+        suspects.retain(|suspect| suspect.2 <= what.share);
+        return suspects.into_iter().map(|(place, of, _)| (place, of)).collect();
+    }
+    // A pad that is played, too, is played harder than that; one that is not is never struck at all.
+    suspects.retain(|&(place, ..)| {
+        let (velocity, loud) = (heard[place].velocity, louds[heard[place].voice(kit)]);
+        velocity <= FAINTEST && (loud <= FAINTEST || velocity <= 0.35 * loud)
+    });
+    // Where loud strokes shake a pad for sure, soft ones do, too.
+    let mut sure: BTreeMap<(usize, usize), u32> = BTreeMap::new();
+    let pair = |&(place, of, _): &(usize, usize, f64)| (of, heard[place].voice(kit));
+    suspects.iter().filter(|one| one.2 <= FAINT).for_each(|one| *sure.entry(pair(one)).or_default() += 1);
+    let is_known = |one: &(usize, usize, f64)| sure.get(&pair(one)).is_some_and(|&count| count >= SURE);
+    suspects.retain(|one| one.2 <= what.share * if is_known(one) { 1.5 } else { FAINT / 0.5 });
+    suspects.into_iter().map(|(place, of, _)| (place, of)).collect()
 }
 
 /// Drums that shake their neighbours.

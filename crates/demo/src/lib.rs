@@ -8,6 +8,8 @@ mod rough;
 mod score;
 mod songs;
 
+pub use rough::{Accident, clean, rough};
+
 use rust_embed::RustEmbed;
 use std::borrow::Cow;
 

@@ -30,7 +30,8 @@ impl Score {
         Player(track)
     }
 
-    fn tick(&self, quarters: f64) -> u32 {
+    /// The tick of a place.
+    pub fn tick(&self, quarters: f64) -> u32 {
         (quarters * f64::from(self.ppq)).round().max(0.0) as u32
     }
 

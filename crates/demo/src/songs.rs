@@ -1,7 +1,7 @@
 //! The six songs.
 
 use crate::pattern::*;
-use crate::rough::Chance;
+use crate::rough::{Chance, rough};
 use crate::score::{Player, Score};
 
 fn all_100(_: char) -> u8 {
@@ -13,7 +13,7 @@ fn two_velocities(letter: char) -> u8 {
 }
 
 /// g ghost, o soft, x plain, X accent.
-fn played(letter: char) -> u8 {
+pub fn played(letter: char) -> u8 {
     match letter {
         'g' => 30,
         'o' => 58,
@@ -264,94 +264,7 @@ pub fn night_ferry() -> Vec<u8> {
 
 /// A rough performance on pads, in 5/4 and then 7/8.
 pub fn tin_roof() -> Vec<u8> {
-    let mut score = Score::new("Tin Roof", 480);
-    let bpm = 104.0;
-    score.tempo(0.0, bpm);
-    score.metre(0.0, 5, 4);
-    let pads = score.player("Pads kit take 3", 10);
-    let style = Style { steps: 4.0, length: 0.1, velocity: played };
-    let fives: [Bar; 2] = [
-        &[(HAT, "X.x.X.x.X.x.X.x.X.x."), (SNARE, "....X.......X......."), (KICK, "X.....x.X.......x...")],
-        &[(HAT, "X.x.X.x.X.x.X.xxX.x."), (SNARE, "....X..g....X.....g."), (KICK, "X.....x.X...x...x...")],
-    ];
-    let five_fill: Bar = &[
-        (HAT, "X.x.X.x............."),
-        (SNARE, "....X...xxXx........"),
-        (TOM_HIGH, "............XxXx...."),
-        (TOM_LOW, "................XxXX"),
-        (KICK, "X.....x.X.......x..."),
-    ];
-    let sevens: [Bar; 2] = [
-        &[(RIDE, "X.x.X.x.X.x.x."), (SNARE, "....X.....X..."), (KICK, "X.....x.X...x.")],
-        &[(RIDE, "X.x.X.x.X.x.x."), (SNARE, "....X..g..X..."), (KICK, "X..x..x.X....."), (PEDAL, "....x...x.....")],
-    ];
-    let seven_fill: Bar = &[
-        (RIDE, "X.x..........."),
-        (SNARE, "....XxxxX....."),
-        (TOM_MID, ".........xxX.."),
-        (TOM_LOW, "............XX"),
-        (KICK, "X.......X....."),
-    ];
-
-    let mut drummer = Drummer { chance: Chance::new(41), quarter_ms: 60_000.0 / bpm };
-    let mut at = 0.0;
-    score.marker(0.0, "Five");
-    for number in 0..24usize {
-        let pattern = if number % 8 == 7 { five_fill } else { fives[number % 2] };
-        drummer.bar(&mut score, pads, &style, at, pattern, number % 8 == 0);
-        at += 5.0;
-    }
-    score.marker(at, "Seven");
-    score.metre(at, 7, 8);
-    for number in 0..32usize {
-        let pattern = if number % 8 == 7 { seven_fill } else { sevens[number % 2] };
-        drummer.bar(&mut score, pads, &style, at, pattern, number % 8 == 0);
-        at += 3.5;
-    }
-    score.finish()
-}
-
-/// Somebody who plays pads with spirit: hats uneven and late, the kick rushing, now and then a
-/// double trigger, a brushed pad or crosstalk.
-struct Drummer {
-    chance: Chance,
-    quarter_ms: f64,
-}
-
-impl Drummer {
-    fn bar(&mut self, score: &mut Score, pads: Player, style: &Style, at: f64, pattern: Bar<'_>, crash: bool) {
-        let mut extra: Vec<(f64, u8, u8)> = Vec::new();
-        let chance = &mut self.chance;
-        let quarter = self.quarter_ms;
-        write(score, pads, style, at, pattern, |note, quarters, velocity| {
-            let (mean, spread) = match note {
-                KICK => (-14.0, 12.0),
-                SNARE => (7.0, 10.0),
-                HAT | RIDE => (4.0, 16.0),
-                _ => (0.0, 22.0),
-            };
-            let place = quarters + (mean + spread * chance.bell()) / quarter;
-            let swing = if note == HAT || note == RIDE { 26.0 } else { 14.0 };
-            let velocity = (f64::from(velocity) + swing * chance.bell()).clamp(8.0, 127.0) as u8;
-            if chance.happens(0.05) {
-                extra.push((place + (14.0 + 12.0 * chance.unit()) / quarter, note, (velocity / 3).max(3)));
-            }
-            if note == SNARE && chance.happens(0.12) {
-                extra.push((place + 3.0 / quarter, TOM_HIGH, 9 + (9.0 * chance.unit()) as u8));
-            }
-            if chance.happens(0.012) {
-                extra.push((place + 0.13, TOM_MID, 5 + (6.0 * chance.unit()) as u8));
-            }
-            (place, velocity)
-        });
-        if crash {
-            let late = 9.0 * self.chance.bell() / quarter;
-            score.note(pads, at + late, 0.3, CRASH, 108);
-        }
-        for (quarters, note, velocity) in extra {
-            score.note(pads, quarters, 0.03, note, velocity);
-        }
-    }
+    rough("Tin Roof", 41, |note| note).0
 }
 
 /// Hand percussion on several channels.
