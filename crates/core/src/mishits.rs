@@ -44,7 +44,7 @@ const FAINT: f64 = 0.30;
 /// … and never above this.
 const FAINTEST: f64 = 24.0;
 /// What is softer than this share of a drum's loud strokes is no ghost note.
-const FAR_BELOW: f64 = 0.12;
+const FAR_BELOW: f64 = 0.10;
 /// So many times, and the part has told that one drum shakes another.
 const SURE: u32 = 3;
 
