@@ -43,8 +43,8 @@ const ROLL: f64 = 0.060;
 const FAINT: f64 = 0.30;
 /// … and never above this.
 const FAINTEST: f64 = 24.0;
-/// What is softer than this share of a drum's loud strokes is no ghost note.
-const FAR_BELOW: f64 = 0.10;
+/// So many hits of a drum that are a little harder than what is too soft, and it has soft strokes.
+const SOFT_STROKES: usize = 3;
 /// So many times, and the part has told that one drum shakes another.
 const SURE: u32 = 3;
 
@@ -53,15 +53,21 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     let voices = by_voice(heard, kit);
     let mut found = Vec::new();
     let mut reason: Vec<Option<Mishit>> = vec![None; heard.len()];
-    let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
-    for (places, &loud) in voices.iter().zip(&louds) {
+    for places in &voices {
+        let mut what = *what;
+        // A drum that has soft strokes has softer ones, too.
+        let is_soft = |place: &&usize| (what.softer..2.0 * what.softer).contains(&heard[**place].velocity);
+        if places.iter().filter(is_soft).count() >= SOFT_STROKES {
+            what.softer = 0.0;
+        }
         for (nth, &place) in places.iter().enumerate() {
             if look_at[place] {
-                reason[place] = alone(&heard[place], loud, what).or_else(|| again(heard, places, nth, what));
+                reason[place] = alone(&heard[place], &what).or_else(|| again(heard, places, nth, &what));
             }
         }
     }
     if what.bleed > 0.0 {
+        let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
         let suspects = crosstalk(heard, kit, &louds, what);
         for (place, of) in suspects {
             if look_at[place] && reason[place].is_none() {
@@ -75,9 +81,8 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     found
 }
 
-fn alone(hit: &Heard, loud: f64, what: &Suspicion) -> Option<Mishit> {
-    // Where a drum is brushed or tapped all the time a soft stroke is meant.
-    if hit.velocity < what.softer && (loud <= FAINTEST || hit.velocity <= FAR_BELOW * loud) {
+fn alone(hit: &Heard, what: &Suspicion) -> Option<Mishit> {
+    if hit.velocity < what.softer {
         return Some(Mishit::Soft);
     }
     (hit.length < what.shorter).then_some(Mishit::Short)
