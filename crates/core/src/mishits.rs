@@ -54,42 +54,38 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     let mut found = Vec::new();
     let mut reason: Vec<Option<Mishit>> = vec![None; heard.len()];
     for places in &voices {
-        let mut what = *what;
-        // A drum that has soft strokes has softer ones, too.
-        let is_soft = |place: &&usize| (what.softer..2.0 * what.softer).contains(&heard[**place].velocity);
-        if places.iter().filter(is_soft).count() >= SOFT_STROKES {
-            what.softer = 0.0;
-        }
         for (nth, &place) in places.iter().enumerate() {
-            if look_at[place] {
-                reason[place] = alone(&heard[place], &what).or_else(|| again(heard, places, nth, &what));
+            if heard[place].length < what.shorter {
+                reason[place] = Some(Mishit::Short);
+            } else if again(heard, places, nth, what) {
+                reason[place] = Some(Mishit::Double);
             }
         }
     }
     if what.bleed > 0.0 {
         let louds: Vec<f64> = voices.iter().map(|places| loud(heard, places)).collect();
-        let suspects = crosstalk(heard, kit, &louds, what);
-        for (place, of) in suspects {
-            if look_at[place] && reason[place].is_none() {
-                reason[place] = Some(Mishit::Crosstalk { of });
-            }
+        for (place, of) in crosstalk(heard, kit, &louds, what) {
+            reason[place].get_or_insert(Mishit::Crosstalk { of });
+        }
+    }
+    for places in &voices {
+        let unexplained = || places.iter().copied().filter(|&place| reason[place].is_none());
+        // A drum that has soft strokes has softer ones, too.
+        let a_little_harder = 1.2 * what.softer..2.0 * what.softer;
+        let soft = unexplained().filter(|&place| a_little_harder.contains(&heard[place].velocity));
+        if soft.count() < SOFT_STROKES {
+            let too_soft: Vec<usize> = unexplained().filter(|&place| heard[place].velocity < what.softer).collect();
+            too_soft.into_iter().for_each(|place| reason[place] = Some(Mishit::Soft));
         }
     }
     for (place, why) in reason.into_iter().enumerate() {
-        found.extend(why.map(|why| (place, why)));
+        found.extend(why.filter(|_| look_at[place]).map(|why| (place, why)));
     }
     found
 }
 
-fn alone(hit: &Heard, what: &Suspicion) -> Option<Mishit> {
-    if hit.velocity < what.softer {
-        return Some(Mishit::Soft);
-    }
-    (hit.length < what.shorter).then_some(Mishit::Short)
-}
-
 /// The same drum, at once after a louder stroke, much softer, and not in a roll.
-fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> Option<Mishit> {
+fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> bool {
     let hit = &heard[places[nth]];
     let before = places[..nth].iter().rev().map(|&place| &heard[place]);
     let near = before.take_while(|one| (hit.at - one.at) * 1000.0 <= what.again + 1e-6);
@@ -98,7 +94,7 @@ fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> Opt
         let next = &heard[next];
         next.at - hit.at <= ROLL && next.velocity <= 1.6 * hit.velocity.max(8.0)
     });
-    (struck && !goes_on).then_some(Mishit::Double)
+    struck && !goes_on
 }
 
 /// Each hit that another drum may have shaken, and that drum.
