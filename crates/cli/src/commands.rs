@@ -82,15 +82,15 @@ impl Playing {
 }
 
 /// A song with the kits and the recipe of its drum parts.
-struct Played<'a> {
+pub struct Played<'a> {
     song: &'a SongFile,
-    charts: Vec<Chart>,
-    recipe: Recipe,
-    variation: u32,
+    pub charts: Vec<Chart>,
+    pub recipe: Recipe,
+    pub variation: u32,
 }
 
 impl<'a> Played<'a> {
-    fn new(song: &'a SongFile, playing: &Playing) -> Result<Played<'a>, String> {
+    pub fn new(song: &'a SongFile, playing: &Playing) -> Result<Played<'a>, String> {
         let charts = song.parts.iter().zip(playing.kits(song)?).map(|(part, kit)| Chart::new(&part.part, kit));
         Ok(Played { song, charts: charts.collect(), recipe: playing.recipe(song)?, variation: playing.variation })
     }
@@ -101,7 +101,7 @@ impl<'a> Played<'a> {
     }
 
     /// Every part as it is played: drum parts by the recipe, the others as they are; of the song or of a range.
-    fn parts(&self, start: Ticks, range: Option<(Ticks, Ticks)>) -> Vec<(usize, Performance)> {
+    pub fn parts(&self, start: Ticks, range: Option<(Ticks, Ticks)>) -> Vec<(usize, Performance)> {
         let sections = self.song.sections();
         let context = Context {
             variation: self.variation,

@@ -1,6 +1,7 @@
 //! The `vivida` program: the server, and the same work without a browser.
 
 mod commands;
+mod findings;
 mod groove;
 mod inspect;
 mod output;
@@ -71,6 +72,16 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Say what a listener would notice in the drum parts, and what mends it.
+    Findings {
+        /// A Standard MIDI File.
+        input: PathBuf,
+        #[command(flatten)]
+        playing: commands::Playing,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Take the groove of a part, or turn one from JSON into a MIDI clip and back.
     Groove(groove::Options),
     /// Play a MIDI file with the built-in kit into a WAV file.
@@ -115,6 +126,7 @@ fn run(command: Command) -> commands::Done {
             let layout = commands::Layout { fine, lead_in, split, one_track };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
+        Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
         Command::Groove(options) => groove::groove(options),
         Command::Inspect { input, json } => inspect::inspect(&input, json),
         Command::Render { input, playing, output, excerpt, stems } => {

@@ -66,6 +66,7 @@ mod dice;
 mod drift;
 mod exchange;
 mod extract;
+mod findings;
 mod fit;
 mod general_midi;
 mod gesture;
@@ -103,6 +104,7 @@ pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, T
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
 pub use extract::{Extracted, Extraction, GrooveFigures, GrooveSwing, LaidHits, VoiceFigures};
+pub use findings::{Cure, Finding, Rule, Thresholds, cures, findings};
 pub use gesture::{Bench, Gesture};
 pub use grid::Grid;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
@@ -115,7 +117,8 @@ pub use kit::{
 pub use kit_file::{KitError, KitFile};
 pub use metre::{Bar, Metre, MetreMap};
 pub use perform::{
-    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Side, Stage, aimed_by, perform, touched_by,
+    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Side, Stage, aimed_by, perform,
+    touched_by,
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};

@@ -34,14 +34,6 @@ pub(crate) enum Clash {
     FootTooFast,
 }
 
-/// A clash: the strokes that it is between, the last of them the one that found no limb.
-#[derive(Clone, Debug)]
-pub(crate) struct Clashing {
-    pub what: Clash,
-    /// Places in the list of hits.
-    pub places: Vec<usize>,
-}
-
 /// What a limb did last.
 #[derive(Clone, Copy)]
 struct Busy {
@@ -57,18 +49,52 @@ impl Busy {
 /// One moment on one instrument.
 const AT_ONCE: f64 = 0.0015;
 
-/// All clashes, in order. `gives_up` says which of some strokes is given up: the sweep goes on without it.
+/// All clashes, each with the stroke that is given up so that there is none left. `gives_up` chooses it among those
+/// that clash.
+///
+/// Hand percussion beside a drum set is another player's.
 pub(crate) fn clashes(
     heard: &[Heard],
     kit: &Kit,
     limits: &Limits,
     gives_up: impl Fn(&[usize]) -> usize,
-) -> Vec<(Clashing, usize)> {
+) -> Vec<(Clash, usize)> {
+    /// What is given up changes who plays what; so often that is looked at anew.
+    const SWEEPS: usize = 8;
+    let of_set =
+        |hit: &Heard| hit.instrument.is_some_and(|place| is_of_set(kit.instruments[usize::from(place)].family));
+    let is_set = heard.iter().any(of_set);
+    let mut there: Vec<bool> = heard.iter().map(|hit| hit.instrument.is_some() && (!is_set || of_set(hit))).collect();
+    let mut found = Vec::new();
+    for _ in 0..SWEEPS {
+        let some = sweep(heard, kit, limits, &there, &gives_up);
+        let news = some.into_iter().filter(|&(_, given)| std::mem::take(&mut there[given])).collect::<Vec<_>>();
+        if news.is_empty() {
+            break;
+        }
+        found.extend(news);
+    }
+    found.sort_by_key(|&(_, given)| given);
+    found
+}
+
+fn is_of_set(family: Family) -> bool {
+    matches!(family, Family::Kick | Family::Snare | Family::Tom | Family::Hat | Family::Ride | Family::Crash)
+}
+
+/// Once from front to back, going on without what is given up.
+fn sweep(
+    heard: &[Heard],
+    kit: &Kit,
+    limits: &Limits,
+    there: &[bool],
+    gives_up: &impl Fn(&[usize]) -> usize,
+) -> Vec<(Clash, usize)> {
     let mut found = Vec::new();
     let (mut hands, mut feet) = ([Busy::IDLE; 2], [Busy::IDLE; 2]);
     let mut newest = vec![f64::NEG_INFINITY; kit.instruments.len()];
     for (place, hit) in heard.iter().enumerate() {
-        let Some(voice) = hit.instrument.map(usize::from) else { continue };
+        let Some(voice) = hit.instrument.map(usize::from).filter(|_| there[place]) else { continue };
         let instrument = &kit.instruments[voice];
         if hit.at - newest[voice] <= AT_ONCE {
             continue;
@@ -124,7 +150,7 @@ pub(crate) fn clashes(
                 }
             }
         }
-        found.push((Clashing { what, places }, given));
+        found.push((what, given));
     }
     found
 }

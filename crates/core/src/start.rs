@@ -5,7 +5,7 @@ use crate::aim::{Aim, Positions};
 use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
-use crate::kit::{Family, InstrumentId};
+use crate::kit::{Family, Instrument, InstrumentId};
 use crate::perform::Context;
 use crate::recipe::{Pass, Recipe};
 use crate::report::{Measured, MeasuredInstrument};
@@ -125,6 +125,31 @@ fn shares(family: Family) -> [f64; 3] {
         Family::HandPercussion => [0.55, 0.74, 1.0],
         Family::Tonal | Family::Other => [0.8, 0.92, 1.04],
     }
+}
+
+/// Soft, typical and hard of a drum where its kit has room: backbeats and kicks about the lower bound of the top
+/// layer, hats and what is played like them a layer below with their accents, toms rising into the top.
+pub(crate) fn roomy(one: &Instrument) -> [f64; 3] {
+    let bound = |place: usize| one.layers.get(place).map_or(1.0, |layer| f64::from(layer.from.get()));
+    // Of a drum with few layers as of one with four.
+    let (top, below, low) = match one.layers.len() {
+        0 | 1 => (104.0, 76.0, 44.0),
+        2 => (bound(1).max(48.0), (bound(1) * 0.7).max(30.0), 24.0),
+        count => (bound(count - 1), bound(count - 2), bound(count - 3)),
+    };
+    let [soft, typical, hard] = match one.family {
+        Family::Snare => [below + 0.3 * (top - below), top - 2.0, top + 8.0],
+        Family::Kick => [below + 0.5 * (top - below), top - 3.0, top + 5.0],
+        Family::Tom => [below + 0.3 * (top - below), top - 6.0, top + 8.0],
+        Family::Crash => [below + 0.6 * (top - below), top, top + 8.0],
+        Family::Hat | Family::Ride | Family::HandPercussion => {
+            [below - 0.4 * (below - low), below + 0.3 * (top - below), top - 1.0]
+        }
+        Family::Tonal | Family::Other => [below, below + 0.5 * (top - below), top],
+    };
+    let hard = hard.clamp(3.0, 118.0);
+    let typical = typical.clamp(2.0, hard - 1.0);
+    [soft.clamp(1.0, typical - 1.0), typical, hard]
 }
 
 const FAMILIES: [Family; 9] = [

@@ -117,7 +117,7 @@ impl Act for Rescue {
         let found = clashes(&heard, kit, &self.limits(), gives_up);
         if self.gives == GivesUp::Nothing {
             let mut counts: BTreeMap<Clash, u32> = BTreeMap::new();
-            found.iter().for_each(|(clash, _)| *counts.entry(clash.what).or_default() += 1);
+            found.iter().for_each(|(clash, _)| *counts.entry(*clash).or_default() += 1);
             let words: Vec<String> = counts.iter().map(|(what, n)| format!("{} ({n})", what.in_words())).collect();
             if !words.is_empty() {
                 stage.say(format!("{} strokes cannot be played: {}.", found.len(), words.join(", ")));
@@ -127,7 +127,7 @@ impl Act for Rescue {
         for (clash, given) in found {
             let index = heard[given].index;
             if meant[index] {
-                stage.silence_for(index, dice.pass(), clash.what.in_words().to_owned());
+                stage.silence_for(index, dice.pass(), clash.in_words().to_owned());
             }
         }
     }

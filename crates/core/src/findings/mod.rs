@@ -1,0 +1,344 @@
+//! Findings: what a listener would notice in a part as it is played, in a sentence, where, and passes that mend it.
+//!
+//! A finding is told by its rule and its drum, and there is one of each at most: what is alike in ten bars is said
+//! once. [`findings`] reads; [`cures`] tries what each finding proposes, and offers only what makes the finding vanish
+//! and brings no worse one.
+
+mod hands;
+mod time;
+mod touch;
+
+use crate::action::Action;
+use crate::aim::{Aim, BarRange};
+use crate::chart::Chart;
+use crate::heard::{Heard, by_voice};
+use crate::hit::{HitId, Part};
+use crate::kit::{Instrument, InstrumentId};
+use crate::perform::{Context, Performance, perform};
+use crate::recipe::{Pass, Recipe};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+use ts_rs::TS;
+
+/// What a finding is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Rule {
+    /// A drum has one single velocity.
+    OneVelocity,
+    /// Most neighbours of a drum are alike.
+    IdenticalNeighbours,
+    /// Many equal strokes follow one another quickly.
+    MachineGun,
+    /// Most of a drum is at the top of the range.
+    Slammed,
+    /// A drum is played in one velocity layer of several.
+    OneLayer,
+    /// A ghost note as loud as a stroke.
+    LoudGhost,
+    /// A section in which a drum is far louder than in the others.
+    LevelJump,
+    /// A fill that is louder throughout than what surrounds it.
+    LoudFill,
+    /// A passage as dense as a blast, as loud as single strokes.
+    Dense,
+    /// The part is on its grid to the tick.
+    OnGrid,
+    /// One drum is far looser than the others.
+    Ragged,
+    /// More than two hands, or two feet, would be needed.
+    TooManyLimbs,
+    /// A hand or a foot would have no time.
+    LimbTooFast,
+    /// Hits that are too soft to be meant.
+    Stray,
+    /// A pad that triggered twice.
+    DoubleTrigger,
+    /// A pad that another one shook.
+    Crosstalk,
+    /// A note that still sounds when it is struck again.
+    Overlap,
+    /// Notes that the kit does not know.
+    Silent,
+}
+
+/// What counts as what: a person's own measure.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+#[serde(deny_unknown_fields, default)]
+pub struct Thresholds {
+    /// 0.1 to 1: the share of identical neighbours from which a drum sounds programmed.
+    pub alike: f64,
+    /// 0.5 to 1: the share of hits exactly on the grid from which a part does.
+    pub on_grid: f64,
+    /// 3 to 64: equal strokes in a row.
+    pub machine_gun: u32,
+    /// 10 to 300 ms: what is faster than this has to differ.
+    pub fast: f64,
+    /// 4 to 30: strokes a second of the snare that are a blast.
+    pub dense: f64,
+    /// 0 to 100 ms, as Limb rescue has it.
+    pub together: f64,
+    /// 0 to 300 ms from one drum to another.
+    pub travel: f64,
+    /// 0 to 300 ms until a hand strikes the same drum again.
+    pub hand: f64,
+    /// 0 to 300 ms until a foot plays again.
+    pub foot: f64,
+    /// 5 to 60 ms: the deviation from which timing is ragged, where the others are steady.
+    pub ragged: f64,
+}
+
+impl Default for Thresholds {
+    fn default() -> Thresholds {
+        Thresholds {
+            alike: 0.5,
+            on_grid: 0.9,
+            machine_gun: 6,
+            fast: 160.0,
+            dense: 7.0,
+            together: 25.0,
+            travel: 60.0,
+            hand: 40.0,
+            foot: 90.0,
+            ragged: 12.0,
+        }
+    }
+}
+
+impl Thresholds {
+    /// What is out of range: the field and why.
+    pub fn check(&self) -> Result<(), (String, String)> {
+        let fields = [
+            ("alike", self.alike, 0.1, 1.0),
+            ("on_grid", self.on_grid, 0.5, 1.0),
+            ("machine_gun", f64::from(self.machine_gun), 3.0, 64.0),
+            ("fast", self.fast, 10.0, 300.0),
+            ("dense", self.dense, 4.0, 30.0),
+            ("together", self.together, 0.0, 100.0),
+            ("travel", self.travel, 0.0, 300.0),
+            ("hand", self.hand, 0.0, 300.0),
+            ("foot", self.foot, 0.0, 300.0),
+            ("ragged", self.ragged, 5.0, 60.0),
+        ];
+        for (name, value, least, most) in fields {
+            if !(least..=most).contains(&value) {
+                return Err((name.to_owned(), format!("{value} is outside {least} to {most}")));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Passes that mend a finding.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Cure {
+    /// What it does, as a button says it.
+    pub name: String,
+    /// To be put behind the others.
+    pub passes: Vec<Pass>,
+}
+
+/// Something that a listener would notice.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct Finding {
+    /// What it is about.
+    pub rule: Rule,
+    /// Which drum; nothing where it is about several.
+    pub instrument: Option<InstrumentId>,
+    /// In one sentence.
+    pub said: String,
+    /// Where, in order; nothing where it is everywhere.
+    pub bars: Vec<BarRange>,
+    /// The hits that it is about, of at most [`Finding::MOST_HITS`]; nothing where it is about all of a drum.
+    pub hits: Vec<HitId>,
+    /// How many there are.
+    pub count: u32,
+    /// How much of the song it concerns and how far off it is, 0 to 1; they are ranked by it.
+    pub weight: f64,
+    /// What might mend it, untried.
+    #[serde(skip)]
+    proposals: Vec<Cure>,
+}
+
+impl Finding {
+    /// So many hits are named.
+    pub const MOST_HITS: usize = 500;
+
+    /// What it goes by: nothing else has the same rule and drum.
+    pub fn key(&self) -> (Rule, Option<&InstrumentId>) {
+        (self.rule, self.instrument.as_ref())
+    }
+}
+
+/// A part as it is heard, once, for all rules.
+struct Listening<'a> {
+    part: &'a Part,
+    chart: &'a Chart,
+    context: &'a Context<'a>,
+    performance: &'a Performance,
+    thresholds: &'a Thresholds,
+    heard: Vec<Heard>,
+    /// The places in `heard` of each instrument, then of notes that the kit does not know.
+    voices: Vec<Vec<usize>>,
+    /// How many bars have hits in them: what a share of the song is counted in.
+    bars: usize,
+}
+
+impl Listening<'_> {
+    fn bar(&self, place: usize) -> u32 {
+        self.context.metre.bar_at(crate::units::Ticks(self.heard[place].anchor)).number
+    }
+
+    /// The drums that are struck, with their places.
+    fn drums(&self) -> impl Iterator<Item = (&Instrument, &[usize])> {
+        let voices = self.chart.kit.instruments.iter().zip(&self.voices);
+        voices.filter(|(_, places)| !places.is_empty()).map(|(one, places)| (one, places.as_slice()))
+    }
+
+    /// The bars of some hits, as ranges.
+    fn stretches(&self, places: &[usize]) -> Vec<BarRange> {
+        let bars: BTreeSet<u32> = places.iter().map(|&place| self.bar(place)).collect();
+        let mut ranges: Vec<BarRange> = Vec::new();
+        for bar in bars {
+            match ranges.last_mut() {
+                Some(last) if last.to + 1 == bar => last.to = bar,
+                _ => ranges.push(BarRange { from: bar, to: bar }),
+            }
+        }
+        ranges
+    }
+
+    fn id(&self, place: usize) -> HitId {
+        let (index, written) = (self.heard[place].index, &self.performance.written);
+        written.get(index).map_or_else(|| self.performance.made[index - written.len()].played.id, |hit| hit.id)
+    }
+
+    /// A finding about some hits.
+    fn about(&self, rule: Rule, of: Option<&Instrument>, places: &[usize], size: f64, said: String) -> Finding {
+        let bars = self.stretches(places);
+        let share = bars.iter().map(|range| range.to - range.from + 1).sum::<u32>() as f64 / self.bars.max(1) as f64;
+        Finding {
+            rule,
+            instrument: of.map(|one| one.id.clone()),
+            said,
+            bars,
+            hits: places.iter().take(Finding::MOST_HITS).map(|&place| self.id(place)).collect(),
+            count: places.len() as u32,
+            weight: (size * (0.25 + 0.75 * share)).min(1.0),
+            proposals: Vec::new(),
+        }
+    }
+
+    /// A finding about all of a drum, which is such a share of the part.
+    fn about_all(&self, rule: Rule, one: &Instrument, places: &[usize], size: f64, said: String) -> Finding {
+        let share = places.len() as f64 / self.heard.len().max(1) as f64;
+        Finding {
+            rule,
+            instrument: Some(one.id.clone()),
+            said,
+            bars: Vec::new(),
+            hits: Vec::new(),
+            count: places.len() as u32,
+            weight: size * (0.4 + 0.6 * share),
+            proposals: Vec::new(),
+        }
+    }
+}
+
+fn cure(name: impl Into<String>, passes: impl IntoIterator<Item = (Aim, Action)>) -> Cure {
+    let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
+    Cure { name: name.into(), passes }
+}
+
+fn on(one: &Instrument) -> Aim {
+    Aim { instruments: vec![one.id.clone()], ..Aim::default() }
+}
+
+/// All findings of a performance, what concerns most of the song first.
+pub fn findings(
+    part: &Part,
+    chart: &Chart,
+    context: &Context<'_>,
+    performance: &Performance,
+    thresholds: &Thresholds,
+) -> Vec<Finding> {
+    let everything = Heard::of(part, chart, context.tempo, performance);
+    // What nobody meant says nothing about how the rest is played.
+    let accidents = hands::mishits_of(&everything, chart);
+    let mut meant = vec![true; everything.len()];
+    accidents.iter().for_each(|&(place, _)| meant[place] = false);
+    let heard: Vec<Heard> = everything.iter().zip(&meant).filter(|(_, meant)| **meant).map(|(hit, _)| *hit).collect();
+    let voices = by_voice(&heard, &chart.kit);
+    let mut bars = BTreeSet::new();
+    let mut until = f64::NEG_INFINITY;
+    for hit in &heard {
+        // Bars follow one another, so that most hits need no looking up.
+        if hit.anchor >= until || bars.is_empty() {
+            let bar = context.metre.bar_at(crate::units::Ticks(hit.anchor));
+            bars.insert(bar.number);
+            until = bar.start.0 + bar.length.0;
+        }
+    }
+    let bars = bars.len();
+    let mut listening = Listening { part, chart, context, performance, thresholds, heard, voices, bars };
+    let mut all = touch::findings(&listening);
+    all.extend(time::findings(&listening));
+    all.extend(hands::findings(&listening));
+    if !accidents.is_empty() {
+        listening.heard = everything;
+        all.extend(hands::accidents(&listening, &accidents));
+    }
+    all.sort_by(|a, b| b.weight.total_cmp(&a.weight).then_with(|| a.key().cmp(&b.key())));
+    all
+}
+
+/// What mends a finding: each of what it proposes is tried on the recipe, and what does not make it vanish, or brings
+/// another finding that weighs more, is left out.
+pub fn cures(
+    part: &Part,
+    chart: &Chart,
+    recipe: &Recipe,
+    context: &Context<'_>,
+    thresholds: &Thresholds,
+    before: &[Finding],
+    of: &Finding,
+) -> Vec<Cure> {
+    let mends = |cure: &Cure| {
+        let after = recipe.followed_by(&Recipe { passes: cure.passes.clone() });
+        let performance = perform(part, chart, &after, context);
+        let now = findings(part, chart, context, &performance, thresholds);
+        let was = |key: (Rule, Option<&InstrumentId>)| before.iter().find(|one| one.key() == key);
+        let is_worse =
+            |one: &Finding| one.weight > of.weight && was(one.key()).is_none_or(|was| one.weight > was.weight + 1e-9);
+        !now.iter().any(|one| one.key() == of.key() || is_worse(one))
+    };
+    of.proposals.iter().filter(|cure| mends(cure)).cloned().collect()
+}
+
+/// “bar 3”, “bars 3 to 6 and 9”.
+fn in_bars(bars: &[BarRange]) -> String {
+    const SAID: usize = 3;
+    let one = |range: &BarRange| match (range.from, range.to) {
+        (from, to) if from == to => from.to_string(),
+        (from, to) => format!("{from} to {to}"),
+    };
+    let words: Vec<String> = bars.iter().take(SAID).map(one).collect();
+    let more = bars.len().saturating_sub(SAID);
+    let said = match words.split_last() {
+        None => return "nowhere".to_owned(),
+        Some((last, [])) => last.clone(),
+        Some(_) if more > 0 => format!("{} and {more} more places", words.join(", ")),
+        Some((last, first)) => format!("{} and {last}", first.join(", ")),
+    };
+    let several = bars.len() > 1 || bars[0].from != bars[0].to;
+    format!("{} {said}", if several { "bars" } else { "bar" })
+}
+
+fn plural(count: usize, one: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {one}s") }
+}
+
+/// A drum as it stands in a sentence.
+fn called(one: &Instrument) -> String {
+    one.name.to_lowercase()
+}
