@@ -1,6 +1,7 @@
 //! The `vivida` program: the server, and the same work without a browser.
 
 mod commands;
+mod compare;
 mod findings;
 mod groove;
 mod inspect;
@@ -72,6 +73,16 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Say how far the drums of one file are from those of another, drum by drum.
+    Compare {
+        /// A Standard MIDI File.
+        one: PathBuf,
+        /// The one to learn from.
+        other: PathBuf,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Say what a listener would notice in the drum parts, and what mends it.
     Findings {
         /// A Standard MIDI File.
@@ -126,6 +137,7 @@ fn run(command: Command) -> commands::Done {
             let layout = commands::Layout { fine, lead_in, split, one_track };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
+        Command::Compare { one, other, json } => compare::compare(&one, &other, json),
         Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
         Command::Groove(options) => groove::groove(options),
         Command::Inspect { input, json } => inspect::inspect(&input, json),

@@ -12,6 +12,7 @@ mod api;
 mod app;
 mod assets;
 mod exports;
+mod findings;
 mod grooves;
 mod kits;
 mod library;

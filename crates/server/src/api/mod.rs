@@ -3,6 +3,7 @@
 #![allow(missing_docs)]
 
 mod exports;
+mod findings;
 mod kits;
 mod library;
 mod parts;
@@ -11,6 +12,7 @@ mod pockets;
 mod songs;
 
 pub use exports::*;
+pub use findings::*;
 pub use kits::*;
 pub use library::*;
 pub use parts::*;
@@ -99,6 +101,11 @@ pub fn typescript() -> String {
         vivida_core::action::Way,
         vivida_core::action::Recolour,
         vivida_core::action::Odds,
+        vivida_core::action::Silence,
+        vivida_core::action::BleedPairs,
+        vivida_core::action::Strays,
+        vivida_core::action::GivesUp,
+        vivida_core::action::Rescue,
         vivida_core::action::VaryHow,
         vivida_core::action::Drifts,
         vivida_core::action::Lean,
@@ -158,7 +165,15 @@ pub fn typescript() -> String {
         Portrait,
         MeasuredInstrument,
         Measured,
+        vivida_core::Reason,
         PassReport,
+        vivida_core::Rule,
+        vivida_core::Thresholds,
+        vivida_core::Cure,
+        vivida_core::Finding,
+        FindingCard,
+        vivida_core::Apart,
+        StudyDetail,
         Voice,
         NoteSound,
         Response,

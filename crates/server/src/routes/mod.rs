@@ -1,6 +1,7 @@
 //! `/api/v1`: each route parses, calls and answers. By resource; what all share is here.
 
 mod exports;
+mod findings;
 mod kits;
 mod library;
 mod parts;
@@ -176,5 +177,14 @@ fn not_there(detail: impl Into<String>) -> Problem {
 }
 
 pub(crate) fn all() -> Vec<Route> {
-    [songs::routes(), parts::routes(), library::routes(), kits::routes(), pockets::routes(), exports::routes()].concat()
+    [
+        songs::routes(),
+        parts::routes(),
+        findings::routes(),
+        library::routes(),
+        kits::routes(),
+        pockets::routes(),
+        exports::routes(),
+    ]
+    .concat()
 }

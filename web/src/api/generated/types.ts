@@ -444,6 +444,60 @@ export type Odds = {
  */
 sounds: Percent, };
 
+export type Silence = Record<symbol, never>;
+
+export type BleedPairs = "likely" | "any";
+
+export type Strays = { 
+/**
+ * 0 to 64: softer than this; 0 is off.
+ */
+softer: number, 
+/**
+ * 0 to 100 ms: shorter than this; 0 is off.
+ */
+shorter: Millis, 
+/**
+ * 0 to 80 ms after a louder one of the same drum; 0 is off.
+ */
+again: Millis, 
+/**
+ * 0 to 30 ms from a louder one of another drum; 0 is off.
+ */
+bleed: Millis, 
+/**
+ * 1 to 100 %: of the velocity of the louder one.
+ */
+share: Percent, 
+/**
+ * Which drums shake one another.
+ */
+pairs: BleedPairs, };
+
+export type GivesUp = "least" | "softest" | "nothing";
+
+export type Rescue = { 
+/**
+ * What is given up.
+ */
+gives: GivesUp, 
+/**
+ * 0 to 100 ms: what is struck within this is struck at once.
+ */
+together: Millis, 
+/**
+ * 0 to 300 ms from one drum to another.
+ */
+travel: Millis, 
+/**
+ * 0 to 300 ms until the same hand strikes the same drum again.
+ */
+hand: Millis, 
+/**
+ * 0 to 300 ms until the same foot plays again.
+ */
+foot: Millis, };
+
 export type VaryHow = "each" | "natural";
 
 export type Drifts = "periodic" | "natural";
@@ -888,11 +942,15 @@ moved: Array<HandMove>,
  */
 removed: Array<HitId>, 
 /**
+ * Hits that sound again, although a pass before silenced them.
+ */
+recalled: Array<HitId>, 
+/**
  * Hits that were not written.
  */
 added: Array<HandHit>, };
 
-export type ActionFamily = "touch" | "time" | "hands" | "hand";
+export type ActionFamily = "touch" | "time" | "hands" | "tidy" | "hand";
 
 export type Point = { 
 /**
@@ -988,7 +1046,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "silence" } & Silence | { "kind": "strays" } & Strays | { "kind": "rescue" } & Rescue | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -1410,6 +1468,16 @@ instruments: Array<MeasuredInstrument>,
  */
 loudness: number | null, };
 
+export type Reason = { 
+/**
+ * In words.
+ */
+why: string, 
+/**
+ * Which hits.
+ */
+hits: Array<HitId>, };
+
 export type PassReport = { 
 /**
  * Which pass.
@@ -1456,10 +1524,180 @@ mean_change: number,
  */
 said: string | null, 
 /**
+ * Why it silenced which hits, where it has reasons.
+ */
+reasons: Array<Reason>, 
+/**
  * The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
  * jumps, level behind the last.
  */
 line: Array<[number, number]> | null, };
+
+export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "too-many-limbs" | "limb-too-fast" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
+
+export type Thresholds = { 
+/**
+ * 0.1 to 1: the share of identical neighbours from which a drum sounds programmed.
+ */
+alike: number, 
+/**
+ * 0.5 to 1: the share of hits exactly on the grid from which a part does.
+ */
+on_grid: number, 
+/**
+ * 3 to 64: equal strokes in a row.
+ */
+machine_gun: number, 
+/**
+ * 10 to 300 ms: what is faster than this has to differ.
+ */
+fast: number, 
+/**
+ * 4 to 30: strokes a second of the snare that are a blast.
+ */
+dense: number, 
+/**
+ * 0 to 100 ms, as Limb rescue has it.
+ */
+together: number, 
+/**
+ * 0 to 300 ms from one drum to another.
+ */
+travel: number, 
+/**
+ * 0 to 300 ms until a hand strikes the same drum again.
+ */
+hand: number, 
+/**
+ * 0 to 300 ms until a foot plays again.
+ */
+foot: number, 
+/**
+ * 5 to 60 ms: the deviation from which timing is ragged, where the others are steady.
+ */
+ragged: number, };
+
+export type Cure = { 
+/**
+ * What it does, as a button says it.
+ */
+name: string, 
+/**
+ * To be put behind the others.
+ */
+passes: Array<Pass>, };
+
+export type Finding = { 
+/**
+ * What it is about.
+ */
+rule: Rule, 
+/**
+ * Which drum; nothing where it is about several.
+ */
+instrument: InstrumentId | null, 
+/**
+ * In one sentence.
+ */
+said: string, 
+/**
+ * Where, in order; nothing where it is everywhere.
+ */
+bars: Array<BarRange>, 
+/**
+ * The hits that it is about, of at most [`Finding::MOST_HITS`]; nothing where it is about all of a drum.
+ */
+hits: Array<HitId>, 
+/**
+ * How many there are.
+ */
+count: number, 
+/**
+ * How much of the song it concerns and how far off it is, 0 to 1; they are ranked by it.
+ */
+weight: number, };
+
+export type FindingCard = { 
+/**
+ * Tried: each makes the finding vanish and brings no worse one.
+ */
+cures: Array<Cure>, 
+/**
+ * What it is about.
+ */
+rule: Rule, 
+/**
+ * Which drum; nothing where it is about several.
+ */
+instrument: InstrumentId | null, 
+/**
+ * In one sentence.
+ */
+said: string, 
+/**
+ * Where, in order; nothing where it is everywhere.
+ */
+bars: Array<BarRange>, 
+/**
+ * The hits that it is about, of at most [`Finding::MOST_HITS`]; nothing where it is about all of a drum.
+ */
+hits: Array<HitId>, 
+/**
+ * How many there are.
+ */
+count: number, 
+/**
+ * How much of the song it concerns and how far off it is, 0 to 1; they are ranked by it.
+ */
+weight: number, };
+
+export type Apart = { 
+/**
+ * Which drum.
+ */
+instrument: InstrumentId, 
+/**
+ * What it is called.
+ */
+name: string, 
+/**
+ * The drum of the other part that it is held against; nothing where there is none like it.
+ */
+against: InstrumentId | null, 
+/**
+ * Its hits here and there.
+ */
+counts: [number, number], 
+/**
+ * Typical velocity here and there.
+ */
+typical: [number, number], 
+/**
+ * Mean ms late here and there.
+ */
+late: [number, number], 
+/**
+ * Between the velocities, in steps.
+ */
+velocity: number, 
+/**
+ * Between the timings, in ms, over the slots that both play; nothing where there is none.
+ */
+timing: number | null, };
+
+export type StudyDetail = { 
+/**
+ * What the other part is called.
+ */
+name: string, 
+/**
+ * Drum by drum.
+ */
+apart: Array<Apart>, 
+/**
+ * The touch of the other part, for Match.
+ */
+touch: TouchProfile, };
 
 export type Voice = "kick" | "snare-centre" | "snare-edge" | "rimshot" | "side-stick" | "hat-closed" | "hat-shoulder" | "hat-quarter" | "hat-half" | "hat-open" | "hat-pedal" | "hat-splash" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
 

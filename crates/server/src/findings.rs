@@ -1,0 +1,65 @@
+//! What a listener would notice in a part, and how far it is from another.
+
+use crate::api::*;
+use crate::app::{Answer, App, Opened};
+use crate::problem::Problem;
+use vivida_core::{Study, Thresholds, Ticks, TouchProfile, cures, findings, perform};
+use vivida_store::{PartId, Reads};
+
+/// What counts as what, for the whole shelf.
+const THRESHOLDS_SETTING: &str = "finding-thresholds";
+
+/// So many findings, the weightiest, have their cures tried.
+const TRIED: usize = 24;
+/// In parts of more hits than this only a few have, for each cure is a performance and a reading.
+const LARGE: usize = 20_000;
+const TRIED_OF_LARGE: usize = 6;
+
+fn thresholds(reads: &impl Reads) -> Answer<Thresholds> {
+    let text = reads.setting(THRESHOLDS_SETTING)?;
+    let kept = text.and_then(|text| serde_json::from_str::<Thresholds>(&text).ok());
+    Ok(kept.filter(|kept| kept.check().is_ok()).unwrap_or_default())
+}
+
+impl App {
+    /// What a listener would notice in the part as it is kept.
+    pub(crate) fn findings(&self, id: PartId) -> Answer<Vec<FindingCard>> {
+        let opened = self.open(id, None)?;
+        let thresholds = thresholds(&*self.store())?;
+        let (part, chart, recipe) = (opened.part(), opened.chart(), &opened.take.recipe);
+        let context = opened.context(opened.take.variation);
+        let performance = perform(part, chart, recipe, &context);
+        let found = findings(part, chart, &context, &performance, &thresholds);
+        let tried = if part.hits().len() > LARGE { TRIED_OF_LARGE } else { TRIED };
+        let card = |(place, one): (usize, &vivida_core::Finding)| {
+            let try_them = || cures(part, chart, recipe, &context, &thresholds, &found, one);
+            FindingCard { finding: one.clone(), cures: if place < tried { try_them() } else { Vec::new() } }
+        };
+        Ok(found.iter().enumerate().map(card).collect())
+    }
+
+    pub(crate) fn thresholds(&self) -> Answer<Thresholds> {
+        thresholds(&*self.store())
+    }
+
+    pub(crate) fn set_thresholds(&self, thresholds: &Thresholds) -> Answer<()> {
+        thresholds.check().map_err(|(field, why)| Problem::field(field, why))?;
+        let text = serde_json::to_string(thresholds).map_err(|error| Problem::field(".", error.to_string()))?;
+        Ok(self.store().change(|change| change.set_setting(THRESHOLDS_SETTING, &text))?)
+    }
+
+    /// How far a part is from another, both as they are played.
+    pub(crate) fn study(&self, id: PartId, other: PartId) -> Answer<StudyDetail> {
+        let of = |opened: &Opened| {
+            let performance = opened.play(Ticks(0.0));
+            let context = opened.context(opened.take.variation);
+            (Study::of(opened.part(), opened.chart(), &context, &performance), performance)
+        };
+        let (here, there) = (self.open(id, None)?, self.open(other, None)?);
+        let song = self.store().song_alone(there.row.song)?.name;
+        let name = format!("{song}, {}", there.name());
+        let (own, (others, performance)) = (of(&here).0, of(&there));
+        let touch = TouchProfile::of(&name, there.chart(), &there.song.file.metre, performance.hits());
+        Ok(StudyDetail { apart: own.apart(&others), name, touch })
+    }
+}

@@ -1,0 +1,31 @@
+//! Findings, and parts to learn from.
+
+use super::*;
+use crate::api::*;
+use rocket::{get, put, routes};
+use vivida_core::Thresholds;
+
+#[get("/parts/<id>/findings")]
+async fn findings(app: &Shared, id: Id) -> Answer<Vec<FindingCard>> {
+    work(app, move |app| app.findings(id.part())).await.map(Json)
+}
+
+#[get("/parts/<id>/study/<other>")]
+async fn study(app: &Shared, id: Id, other: Id) -> Answer<StudyDetail> {
+    work(app, move |app| app.study(id.part(), other.part())).await.map(Json)
+}
+
+#[get("/findings/thresholds")]
+async fn thresholds(app: &Shared) -> Answer<Thresholds> {
+    work(app, |app| app.thresholds()).await.map(Json)
+}
+
+#[put("/findings/thresholds", data = "<data>")]
+async fn set_thresholds(app: &Shared, data: Data<'_>, limit: Limit) -> Result<Status, Problem> {
+    let thresholds: Thresholds = body(data, &limit).await?;
+    work(app, move |app| app.set_thresholds(&thresholds)).await.map(|()| Status::NoContent)
+}
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![findings, study, thresholds, set_thresholds]
+}
