@@ -115,6 +115,27 @@ fn hands(criterion: &mut Criterion, context: &Context<'_>) {
     }
 }
 
+/// All findings of 100 000 hits that are alive, and the tidying passes.
+fn listening(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(100_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let played = perform(&part, &chart, &eight_passes(), context);
+    let read = || findings(black_box(&part), &chart, context, &played, &Thresholds::default());
+    criterion.bench_function("findings, 100 000 hits", |bencher| bencher.iter(read));
+    let median = median_of(21, || drop(black_box(read())));
+    println!(
+        "findings over 100 000 hits ({} found): {median:.1} ms median; {:.2} of the aimed 60 ms",
+        read().len(),
+        median / 60.0
+    );
+    let tidy = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Tidy);
+    let tidy = tidy.filter(|action| !matches!(action, Action::Silence(_)));
+    let recipe =
+        Recipe { passes: (1..).zip(tidy).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() };
+    let median = median_of(21, || drop(black_box(perform(black_box(&part), &chart, &recipe, context))));
+    println!("100 000 hits, strays and limb rescue: {median:.1} ms median");
+}
+
 fn median_of(times: usize, mut work: impl FnMut()) -> f64 {
     let mut times: Vec<f64> = (0..times)
         .map(|_| {
@@ -148,6 +169,7 @@ fn performances(criterion: &mut Criterion) {
     extraction(criterion, &context);
     pocket(criterion, &context);
     hands(criterion, &context);
+    listening(criterion, &context);
     println!("100 000 hits by 8 passes: {:.1} ms median; {:.2} of the aimed 10 ms", medians[1], medians[1] / 10.0);
     println!("ten times the hits take {:.1} times as long (at most 12.5 is aimed at)", medians[1] / medians[0]);
 }

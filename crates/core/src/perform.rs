@@ -285,6 +285,8 @@ pub struct Stage<'a> {
     left_out: LeftOuts,
     /// What the pass at work has silenced, by the reason.
     reasons: BTreeMap<String, Vec<HitId>>,
+    /// What it lets sound again.
+    recalled: Vec<HitId>,
     /// What the pass at work has to say.
     says: Option<String>,
     /// The hand or foot that a pass gave each hit to.
@@ -323,6 +325,7 @@ impl<'a> Stage<'a> {
             was: Was::default(),
             left_out: LeftOuts::default(),
             reasons: BTreeMap::new(),
+            recalled: Vec::new(),
             says: None,
             hand: vec![None; hits.len()],
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
@@ -594,6 +597,7 @@ impl<'a> Stage<'a> {
     pub(crate) fn call_back(&mut self, index: usize) {
         if self.silenced[index].take().is_some() {
             self.silent -= 1;
+            self.recalled.push(self.id[index]);
         }
     }
 
@@ -650,7 +654,7 @@ impl<'a> Stage<'a> {
         let dice = dice_of(pass, context);
         self.round = if pass.fresh { context.round } else { 0 };
         let aimed = pass.aim.meant(self, &dice);
-        let (count, silent) = (self.count(), self.silent);
+        let count = self.count();
         self.stretches = pass.aim.stretches(self.metre, self.sections);
         let mut was = std::mem::take(&mut self.was);
         was.remember(self, &aimed, &pass.action);
@@ -664,12 +668,14 @@ impl<'a> Stage<'a> {
             self.put_in_order(count);
         }
 
+        let own = |index: &&usize| self.silenced[**index] == Some(pass.id);
+        let count_of = |indices: &[usize]| indices.iter().filter(own).count() as u32;
         let mut report = PassReport {
             pass: pass.id,
             aimed: aimed.len() as u32,
             touched: 0,
             added: (self.count() - count) as u32,
-            silenced: (self.silent - silent) as u32,
+            silenced: if self.silences() { count_of(&aimed) } else { 0 },
             largest_move: Millis(0.0),
             mean_move: Millis(0.0),
             largest_change: 0.0,
@@ -691,7 +697,7 @@ impl<'a> Stage<'a> {
             let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[index] - was).abs());
             let longer = was.length.get(place).is_some_and(|&was| self.length[index] != was);
             let renamed = was.note.get(place).is_some_and(|&was| (self.note[index], self.channel[index]) != was);
-            let silenced = self.silent > silent && self.silenced[index] == Some(pass.id);
+            let silenced = self.silenced[index] == Some(pass.id);
             if change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
                 continue;
             }
@@ -705,7 +711,9 @@ impl<'a> Stage<'a> {
                 report.mean_move += moved;
             }
         }
-        self.id[count..].iter().copied().for_each(touch);
+        let recalled = std::mem::take(&mut self.recalled);
+        report.touched += recalled.len() as u32;
+        self.id[count..].iter().copied().chain(recalled).for_each(touch);
         let touched = f64::from(report.touched.max(1));
         report.mean_move = report.mean_move * (1.0 / touched);
         report.mean_change /= touched;

@@ -169,11 +169,11 @@ mod tests {
 
     proptest! {
         #[test]
-        fn it_is_a_distance(a in some(), b in some(), c in some(), by in 0.0..20.0) {
+        fn it_is_a_distance(a in some(), b in some(), c in some(), by in 0.0..20.0f64) {
             prop_assert!(distance(&a, &a).abs() < 1e-9);
             prop_assert!((distance(&a, &b) - distance(&b, &a)).abs() < 1e-6);
             prop_assert!(distance(&a, &c) <= distance(&a, &b) + distance(&b, &c) + 1e-6);
-            let moved: Vec<f64> = a.iter().map(|value| value + by).collect();
+            let moved: Vec<f64> = a.iter().map(|value: &f64| value + by).collect();
             prop_assert!((distance(&a, &moved) - by).abs() < 1e-6);
         }
     }

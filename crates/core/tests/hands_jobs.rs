@@ -290,3 +290,24 @@ fn a_shaker_is_two_sounds() {
     let second = notes.iter().filter(|note| **note == 70).count();
     assert!((24..=40).contains(&second) && notes.iter().all(|note| [69, 70].contains(note)), "{notes:?}");
 }
+
+/// What a pass silenced is called back by hand, behind it, and taken out again.
+#[test]
+fn silenced_hits_are_called_back_one_by_one() {
+    let beat = rock(4);
+    let silence = json!({"id": 1, "aim": {"instruments": ["closed-hat"], "run": {"place": "even", "gap": 600}}, "action": {"kind": "silence"}});
+    let recipe = Recipe::from_value(json!({ "passes": [silence] })).unwrap();
+    let context = beat.context();
+    let played = perform(&beat.part, &beat.chart, &recipe, &context);
+    assert_eq!(played.passes[0].silenced, 16);
+    let first = played.written.iter().find(|hit| hit.silenced.is_some()).unwrap().id;
+    let bench = Bench::new(&beat.part, &beat.chart, &context);
+    let gesture = |kind: &str| serde_json::from_value::<Gesture>(json!({"kind": kind, "hits": [first]})).unwrap();
+    let back = bench.after_all(&recipe, &[gesture("bring-back")]).unwrap();
+    let now = perform(&beat.part, &beat.chart, &back, &context);
+    assert_eq!(now.written.iter().filter(|hit| hit.silenced.is_some()).count(), 15);
+    assert_eq!((now.passes[1].silenced, now.passes[1].touched), (0, 1));
+    let out = Bench::new(&beat.part, &beat.chart, &context).after_all(&back, &[gesture("take-out")]).unwrap();
+    let now = perform(&beat.part, &beat.chart, &out, &context);
+    assert_eq!(now.written.iter().filter(|hit| hit.silenced.is_some()).count(), 16);
+}

@@ -318,6 +318,9 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	const silencer = performance.silenced.get(id);
 	if (silencer !== undefined) {
 		words.push(`silenced by pass ${1 + state.recipe.passes.findIndex(({ id }) => id === silencer)}`);
+		const report = performance.passes.find(({ pass }) => pass === silencer);
+		const reason = report?.reasons.find(({ hits }) => hits.includes(id));
+		if (reason) words.push(reason.why);
 		return words.join(", ");
 	}
 	const late = 1000 * (performance.seconds[hit] - lines.seconds[hit]);

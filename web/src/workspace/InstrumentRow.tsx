@@ -2,6 +2,7 @@ import { Tooltip } from "@mantine/core";
 import { type KeyboardEvent, type RefObject, useCallback, useRef } from "react";
 import type { Instrument, Limb } from "../api/generated/types";
 import { plural } from "../words";
+import { FoundMark } from "./findings/FindingMarks";
 import { HitsCanvas, hitsOf } from "./HitsCanvas";
 import classes from "./Rows.module.css";
 import { lineHeight, shownRows, tallest } from "./rowHeights";
@@ -144,6 +145,7 @@ function Name({ instrument, row }: NameProps) {
 				onClick={choose}
 			>
 				{name}
+				<FoundMark instrument={id} />
 			</button>
 		</Tooltip>
 	);

@@ -6,6 +6,7 @@ import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import { percent } from "../words";
 import { ArcLine, arcInHand } from "./ArcLine";
+import { FindingMarks } from "./findings/FindingMarks";
 import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
 import { barCount, barsBefore } from "./song";
@@ -287,6 +288,7 @@ function SongMap({ transport }: { transport: Transport }) {
 				<div className={classes.edge} data-side="from" onPointerDown={(event) => sweep(event, to)} />
 				<div className={classes.edge} data-side="to" onPointerDown={(event) => sweep(event, from)} />
 			</div>
+			<FindingMarks barWidth={barWidth} />
 			<Now transport={transport} width={width} />
 			{unfolded !== null && <Arc barWidth={barWidth} />}
 		</div>

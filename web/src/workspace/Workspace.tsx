@@ -8,6 +8,7 @@ import { Message } from "../Message";
 import { clearNotes } from "../notify";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
+import { FindingPanel } from "./findings/FindingPanel";
 import { GrooveScreen } from "./grooves/GrooveScreen";
 import { Help, Walk } from "./Help";
 import { KitScreen } from "./kits/KitScreen";
@@ -116,8 +117,9 @@ function Screen({ transport }: { transport: Transport }) {
 }
 
 function Side({ transport }: { transport: Transport }) {
-	const pockets = useWorkspace((state) => state.side) === "pockets";
-	return pockets ? <PocketPanel /> : <PassPanel transport={transport} />;
+	const side = useWorkspace((state) => state.side);
+	if (side === "findings") return <FindingPanel transport={transport} />;
+	return side === "pockets" ? <PocketPanel /> : <PassPanel transport={transport} />;
 }
 
 function Desk() {

@@ -28,6 +28,7 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["G"], "Grooves, or back to the hits"],
 			[["K"], "The part’s kit, or back to the hits"],
 			[["P"], "Passes or pockets"],
+			[["N"], "Findings, then from one to the next; with Shift back"],
 			[["1"], "Show the loop"],
 			[["2"], "Show the section that is in view"],
 			[["0"], "Show the whole song"],

@@ -116,6 +116,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["g", () => view().showScreen(view().screen === "grooves" ? null : "grooves")],
 		["k", () => view().showScreen(view().screen === "kit" ? null : "kit")],
 		["p", () => view().setView({ side: view().side === "pockets" ? "passes" : "pockets" })],
+		["n", () => view().side !== "findings" && view().setView({ side: "findings" })],
 		[
 			"/",
 			() => {

@@ -58,6 +58,7 @@ pub struct ByHand {
     pub removed: Vec<HitId>,
     /// Hits that sound again, although a pass before silenced them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(as = "Option<Vec<HitId>>", optional)]
     pub recalled: Vec<HitId>,
     /// Hits that were not written.
     pub added: Vec<HandHit>,

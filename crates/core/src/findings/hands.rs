@@ -106,10 +106,7 @@ pub(super) fn accidents(all: &Listening<'_>, found: &[(usize, Mishit)]) -> Vec<F
         let said = format!("{}, {}.", said(places.len()), in_bars(&all.stretches(&places)));
         let mut finding = all.about(rule, None, &places, 0.65, said);
         let everywhere = cure("Drop them, each with its reason", [(Aim::everything(), Action::Strays(strays))]);
-        let whole = cure(
-            "Drop all that nobody meant: strays, double triggers, crosstalk",
-            [(Aim::everything(), Action::Strays(usual.clone()))],
-        );
+        let whole = cure("Drop all that nobody meant", [(Aim::everything(), Action::Strays(usual.clone()))]);
         finding.proposals = with_silence(all, vec![everywhere, whole], &places);
         Some(finding)
     };

@@ -944,7 +944,7 @@ removed: Array<HitId>,
 /**
  * Hits that sound again, although a pass before silenced them.
  */
-recalled: Array<HitId>, 
+recalled?: Array<HitId>, 
 /**
  * Hits that were not written.
  */

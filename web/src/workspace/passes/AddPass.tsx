@@ -24,6 +24,7 @@ const families: [ActionFamily, string][] = [
 	["touch", "Touch"],
 	["time", "Time"],
 	["hands", "Hands"],
+	["tidy", "Tidy"],
 ];
 
 interface Group {

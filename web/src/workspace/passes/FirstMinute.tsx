@@ -1,6 +1,6 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 import { client } from "../../api/client";
 import type { StartingPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
@@ -8,15 +8,15 @@ import { fitCanvas } from "../../draw/canvas";
 import { countIn, drawHits } from "../../draw/hits";
 import { colours } from "../../theme";
 import { plural } from "../../words";
+import { useFindings } from "../findings/useFindings";
 import { type Played, received, writtenOf } from "../played";
 import { readingKey, useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
 import classes from "./Passes.module.css";
+import { useHold } from "./useHold";
 
 /** How many starting points are shown at once. */
 const shownAtOnce = 3;
-/** Pressed for longer than this, in ms, it is heard; else it is taken. */
-const held = 350;
 
 /** A part that nothing was done to: ways to begin, seen and heard before they are taken. */
 export function FirstMinute({ transport }: { transport: Transport }) {
@@ -29,8 +29,9 @@ export function FirstMinute({ transport }: { transport: Transport }) {
 	const more = () => document.querySelector<HTMLButtonElement>("[data-recipes]")?.click();
 	return (
 		<section className={classes.first} aria-label="Ways to begin">
+			<Noticed />
 			<h3>Ways to begin</h3>
-			<p>Hold one down to hear it on the loop. Click it to use it; every pass of it can be changed later.</p>
+			<p>Hold one down to hear it on the loop; click it to use it.</p>
 			{points.data?.slice(0, shownAtOnce).map((point) => (
 				<Start key={point.name} point={point} transport={transport} />
 			))}
@@ -46,68 +47,45 @@ export function FirstMinute({ transport }: { transport: Transport }) {
 	);
 }
 
+/** How many findings are said before anything was done. */
+const saidAtOnce = 3;
+
+/** What a listener would notice first. */
+function Noticed() {
+	const store = useWorkspaceStore();
+	const { shown } = useFindings();
+	if (shown.length === 0) return null;
+	const more = shown.length - saidAtOnce;
+	return (
+		<div className={classes.noticed} data-noticed>
+			<h3>What a listener would notice</h3>
+			<ul>
+				{shown.slice(0, saidAtOnce).map(({ rule, instrument, said }) => (
+					<li key={`${rule} ${instrument}`}>{said}</li>
+				))}
+			</ul>
+			<button
+				type="button"
+				className={classes.more}
+				onClick={() => store.getState().setView({ side: "findings" })}
+			>
+				{more > 0 ? `${more} more, and what mends them` : "What mends it"}
+			</button>
+		</div>
+	);
+}
+
 function Start({ point, transport }: { point: StartingPoint; transport: Transport }) {
 	const store = useWorkspaceStore();
-	const [heard, setHeard] = useState(false);
-	const pressed = useRef<{ at: number; timer: number; started: boolean } | null>(null);
 	const { name, explains, recipe } = point;
-	const begin = () => {
-		if (pressed.current) return;
-		const hear = () => {
-			setHeard(true);
-			store.getState().tryOut(recipe);
-			if (pressed.current && !transport.playing) {
-				pressed.current.started = true;
-				transport.toggle();
-			}
-		};
-		pressed.current = { at: performance.now(), timer: window.setTimeout(hear, held), started: false };
-	};
-	const end = (takes: boolean) => {
-		const press = pressed.current;
-		pressed.current = null;
-		if (!press) return;
-		window.clearTimeout(press.timer);
-		const long = performance.now() - press.at >= held;
-		if (long) {
-			setHeard(false);
-			store.getState().tryOut(null);
-			if (press.started && transport.position() !== null) transport.toggle();
-		} else if (takes) take();
-	};
 	const take = () => {
 		const { act, commit } = store.getState();
 		act({ kind: "add-passes", passes: recipe.passes, instead: true });
 		commit(`use “${name}”`);
 	};
-	const letGo = useRef(end);
-	letGo.current = end;
-	useEffect(() => () => letGo.current(false), []);
-	const onKey = (event: KeyboardEvent, down: boolean) => {
-		if (event.key === "Enter" && down) take();
-		else if (event.key === " ") {
-			if (down) begin();
-			else end(true);
-		} else return;
-		event.preventDefault();
-		event.stopPropagation();
-	};
+	const hold = useHold(() => recipe, transport, take);
 	return (
-		<button
-			type="button"
-			className={classes.start}
-			data-start={name}
-			data-heard={heard}
-			onPointerDown={(event) => {
-				if (event.button !== 0) return;
-				event.currentTarget.setPointerCapture(event.pointerId);
-				begin();
-			}}
-			onPointerUp={() => end(true)}
-			onPointerCancel={() => end(false)}
-			onKeyDown={(event) => onKey(event, true)}
-			onKeyUp={(event) => onKey(event, false)}
-		>
+		<button type="button" className={classes.start} data-start={name} {...hold}>
 			<strong>{name}</strong> <span>{plural(recipe.passes.length, "pass", "passes")}</span>
 			<StartPicture point={point} />
 			<span>{explains}</span>

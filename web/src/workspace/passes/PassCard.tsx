@@ -175,7 +175,10 @@ function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	const hand = pass.action.kind === "by-hand" ? pass.action : null;
 	const named = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket that is gone";
 	const brief = hand
-		? plural(hand.moved.length + hand.removed.length + hand.added.length, "hit")
+		? plural(
+				hand.moved.length + hand.removed.length + (hand.recalled?.length ?? 0) + hand.added.length,
+				"hit",
+			)
 		: briefly(pass.action, info, named);
 	return (
 		<>

@@ -238,10 +238,11 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 }
 
 /** What was done to single hits. */
-function HandSentence({ hand: { moved, removed, added } }: { hand: ByHand }) {
+function HandSentence({ hand: { moved, removed, recalled = [], added } }: { hand: ByHand }) {
 	const words = [];
 	if (moved.length > 0) words.push(`${plural(moved.length, "hit")} moved`);
 	if (removed.length > 0) words.push(`${plural(removed.length, "hit")} taken out`);
+	if (recalled.length > 0) words.push(`${plural(recalled.length, "hit")} called back`);
 	if (added.length > 0) words.push(`${plural(added.length, "hit")} added`);
 	return (
 		<p className={classes.sentence}>

@@ -1,14 +1,16 @@
+import { useFindings } from "../findings/useFindings";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
-/** The two things that the right side shows: passes, and the pockets of the song. */
+/** What the right side shows: passes, the pockets of the song, what a listener would notice. */
 export function SideTabs() {
 	const store = useWorkspaceStore();
 	const side = useWorkspace((state) => state.side);
-	const names = { passes: "Passes", pockets: "Pockets" };
+	const names = { passes: "Passes", pockets: "Pockets", findings: "Findings" };
+	const { shown } = useFindings();
 	return (
 		<div className={classes.tabs}>
-			{(["passes", "pockets"] as const).map((name) => (
+			{(["passes", "pockets", "findings"] as const).map((name) => (
 				<h2 key={name}>
 					<button
 						type="button"
@@ -17,6 +19,7 @@ export function SideTabs() {
 						onClick={() => store.getState().setView({ side: name })}
 					>
 						{names[name]}
+						{name === "findings" && shown.length > 0 && <small>{shown.length}</small>}
 					</button>
 				</h2>
 			))}

@@ -35,6 +35,10 @@ export function createSelection(
 		unfolded: null,
 		aiming: null,
 		light: (pass, aimed = false) => void light(pass, aimed),
+		lightHits: (hits) => {
+			lightings += 1;
+			set({ lit: hits.length === 0 ? null : { pass: 0, hits: new Set(hits) } });
+		},
 		select: (hits) => set({ selected: new Set(hits) }),
 		focusOn: (pass) => {
 			if (get().focus !== pass) set({ focus: pass });

@@ -53,7 +53,9 @@ export interface View {
 	/** Whether the pads are shown below the rows. */
 	pads: boolean;
 	/** What the right side shows. */
-	side: "passes" | "pockets";
+	side: "passes" | "pockets" | "findings";
+	/** Findings that are not said again: by rule and drum, or by rule and `*`. */
+	dismissed: string[];
 }
 
 export interface ViewSlice extends View {
@@ -129,6 +131,8 @@ export interface SelectionSlice {
 	aiming: number | null;
 	/** Light up the hits that a pass changes, or all that it aims at. */
 	light: (pass: number | null, aimed?: boolean) => void;
+	/** Light up some hits; none with no hits. */
+	lightHits: (hits: number[]) => void;
 	/** By their ids. */
 	select: (hits: Iterable<number>) => void;
 	/** Point at a pass, so that its picture lies over the hits. */

@@ -25,6 +25,7 @@ const viewKeys = [
 	"extra",
 	"pads",
 	"side",
+	"dismissed",
 ] as const satisfies (keyof View)[];
 
 /** A part opens where it sounds: at the bar of its first hit. */
@@ -53,6 +54,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		extra: [],
 		pads: false,
 		side: "passes",
+		dismissed: [],
 	};
 }
 
@@ -69,7 +71,7 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	if (!(end > start)) view.window = usual.window;
 	if (!magnifications.includes(view.times)) view.times = 1;
 	// Former versions, and other hands, may have kept something else.
-	for (const key of ["order", "hidden", "muted", "soloed"] as const) {
+	for (const key of ["order", "hidden", "extra", "muted", "soloed", "dismissed"] as const) {
 		if (!Array.isArray(view[key])) view[key] = [];
 	}
 	if (typeof view.heights !== "object" || view.heights === null) view.heights = {};

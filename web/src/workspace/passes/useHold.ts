@@ -1,0 +1,62 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import type { Recipe } from "../../api/generated/types";
+import { useWorkspaceStore } from "../store";
+import type { Transport } from "../usePlayer";
+
+/** Pressed for longer than this, in ms, it is heard; else it is taken. */
+const held = 350;
+
+/** A button that lets a recipe be heard on the loop while it is held down, and takes it on a click. */
+export function useHold(recipe: () => Recipe, transport: Transport, take: () => void) {
+	const store = useWorkspaceStore();
+	const [heard, setHeard] = useState(false);
+	const pressed = useRef<{ at: number; timer: number; started: boolean } | null>(null);
+	const begin = () => {
+		if (pressed.current) return;
+		const hear = () => {
+			setHeard(true);
+			store.getState().tryOut(recipe());
+			if (pressed.current && !transport.playing) {
+				pressed.current.started = true;
+				transport.toggle();
+			}
+		};
+		pressed.current = { at: performance.now(), timer: window.setTimeout(hear, held), started: false };
+	};
+	const end = (takes: boolean) => {
+		const press = pressed.current;
+		pressed.current = null;
+		if (!press) return;
+		window.clearTimeout(press.timer);
+		const long = performance.now() - press.at >= held;
+		if (long) {
+			setHeard(false);
+			store.getState().tryOut(null);
+			if (press.started && transport.position() !== null) transport.toggle();
+		} else if (takes) take();
+	};
+	const letGo = useRef(end);
+	letGo.current = end;
+	useEffect(() => () => letGo.current(false), []);
+	const onKey = (event: KeyboardEvent, down: boolean) => {
+		if (event.key === "Enter" && down) take();
+		else if (event.key === " ") {
+			if (down) begin();
+			else end(true);
+		} else return;
+		event.preventDefault();
+		event.stopPropagation();
+	};
+	return {
+		"data-heard": heard,
+		onPointerDown: (event: PointerEvent<HTMLElement>) => {
+			if (event.button !== 0) return;
+			event.currentTarget.setPointerCapture(event.pointerId);
+			begin();
+		},
+		onPointerUp: () => end(true),
+		onPointerCancel: () => end(false),
+		onKeyDown: (event: KeyboardEvent) => onKey(event, true),
+		onKeyUp: (event: KeyboardEvent) => onKey(event, false),
+	};
+}
