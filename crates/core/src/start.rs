@@ -113,23 +113,15 @@ const MANNERS: [Manner; 6] = [
     },
 ];
 
-/// Soft, typical and hard of a family, as shares of the velocity that all its hits have.
-fn shares(family: Family) -> [f64; 3] {
-    match family {
-        Family::Hat => [0.52, 0.7, 0.97],
-        Family::Snare => [0.84, 0.95, 1.06],
-        Family::Kick => [0.84, 0.94, 1.02],
-        Family::Tom => [0.76, 0.9, 1.06],
-        Family::Ride => [0.62, 0.78, 1.0],
-        Family::Crash => [0.9, 0.98, 1.08],
-        Family::HandPercussion => [0.55, 0.74, 1.0],
-        Family::Tonal | Family::Other => [0.8, 0.92, 1.04],
-    }
-}
-
 /// Soft, typical and hard of a drum where its kit has room: backbeats and kicks about the lower bound of the top
 /// layer, hats and what is played like them a layer below with their accents, toms rising into the top.
 pub(crate) fn roomy(one: &Instrument) -> [f64; 3] {
+    within(one, 0.85, false)
+}
+
+/// The same for a manner of so much depth (0 to 1.2): its soft and hard strokes are that far apart, and reach three
+/// layers at the least. Played softly it is about a layer, or ten steps, below.
+fn within(one: &Instrument, depth: f64, softly: bool) -> [f64; 3] {
     let bound = |place: usize| one.layers.get(place).map_or(1.0, |layer| f64::from(layer.from.get()));
     // Of a drum with few layers as of one with four.
     let (top, below, low) = match one.layers.len() {
@@ -137,15 +129,20 @@ pub(crate) fn roomy(one: &Instrument) -> [f64; 3] {
         2 => (bound(1).max(48.0), (bound(1) * 0.7).max(30.0), 24.0),
         count => (bound(count - 1), bound(count - 2), bound(count - 3)),
     };
+    let down = if softly { 10.0 } else { 0.0 };
     let [soft, typical, hard] = match one.family {
-        Family::Snare => [below + 0.3 * (top - below), top - 2.0, top + 8.0],
-        Family::Kick => [below + 0.5 * (top - below), top - 3.0, top + 5.0],
-        Family::Tom => [below + 0.3 * (top - below), top - 6.0, top + 8.0],
-        Family::Crash => [below + 0.6 * (top - below), top, top + 8.0],
-        Family::Hat | Family::Ride | Family::HandPercussion => {
-            [below - 0.4 * (below - low), below + 0.3 * (top - below), top - 1.0]
+        Family::Snare => [below + 2.0 - down, top - 2.0 - down, top + 3.0 + 5.0 * depth - 0.8 * down],
+        Family::Kick => [top - 6.0 - 12.0 * depth - down, top - 3.0 - down, top + 1.0 + 4.0 * depth - down],
+        Family::Tom => [top - 10.0 - 14.0 * depth - down, top - 6.0 - down, top + 2.0 + 6.0 * depth - down],
+        Family::Crash => [top - 8.0 - 6.0 * depth - down, top - down, top + 3.0 + 5.0 * depth - down],
+        Family::Hat | Family::Ride | Family::HandPercussion if softly => {
+            [low - 6.0, low + 0.6 * (below - low), below + 0.5 * (top - below)]
         }
-        Family::Tonal | Family::Other => [below, below + 0.5 * (top - below), top],
+        Family::Hat | Family::Ride | Family::HandPercussion => {
+            let typical = below + (0.55 - 0.25 * depth) * (top - below);
+            [below - 3.0 - 13.0 * depth, typical, top - 2.0 + depth]
+        }
+        Family::Tonal | Family::Other => [below, below + 0.5 * (top - below), top].map(|value| value - down),
     };
     let hard = hard.clamp(3.0, 118.0);
     let typical = typical.clamp(2.0, hard - 1.0);
@@ -168,7 +165,7 @@ const FAMILIES: [Family; 9] = [
 const STIFF: f64 = 0.5;
 
 /// Six lists of passes for a part, from barely there to loose. Instruments whose velocities are all
-/// alike are given a shape about the velocity that they have; those that are alive are only varied.
+/// alike are given a shape where their kit has room, whatever velocity they had; those that are alive are only varied.
 pub fn starting_points(part: &Part, chart: &Chart, context: &Context<'_>) -> Vec<StartingPoint> {
     let reading = Measured::written(part, chart, context);
     MANNERS.iter().map(|manner| manner.starting_point(chart, reading, context)).collect()
@@ -185,9 +182,19 @@ impl Manner {
         let at = |instruments: Vec<InstrumentId>| Aim { instruments, ..Aim::default() };
         let stiff = |one: &MeasuredInstrument| one.figures.count < 3 || one.figures.identical_neighbours > STIFF;
         for family in FAMILIES {
-            let instruments = of(&|of, one| of == family && stiff(one));
-            if let Some(shape) = self.shape(family, &instruments, reading) {
-                steps.push((at(instruments), shape));
+            // Drums of a family that have the same layers have one pass.
+            let mut shapes: Vec<([Velocity; 3], Vec<InstrumentId>)> = Vec::new();
+            for id in of(&|of, one| of == family && stiff(one)) {
+                let Some((_, instrument)) = chart.kit.find(&id) else { continue };
+                let shape = within(instrument, self.depth, self.level < 0.0).map(Velocity::rounded);
+                match shapes.iter_mut().find(|(known, _)| *known == shape) {
+                    Some((_, ids)) => ids.push(id),
+                    None => shapes.push((shape, vec![id])),
+                }
+            }
+            for ([soft, typical, hard], instruments) in shapes {
+                let shape = Shape { soft, typical, hard, amount: Percent(100.0), follow: Percent(75.0) };
+                steps.push((at(instruments), Action::Shape(shape)));
             }
         }
         let mut add = |instruments: Vec<InstrumentId>, action: Action| {
@@ -201,12 +208,11 @@ impl Manner {
             let fast = FastHands { softer: self.fast, reference: Millis(150.0), climb: 0 };
             add(of(&|family, _| hands.contains(&family)), Action::FastHands(fast));
         }
-        let steady = [Family::Hat, Family::Ride, Family::HandPercussion];
-        let twins = NoTwins { least: self.twins, moves: TwinsMove::WithinLayer };
-        add(of(&|family, _| steady.contains(&family)), Action::NoTwins(twins));
         if self.level != 0.0 {
-            steps.push((Aim::everything(), Action::Level(Level { by: self.level })));
+            add(of(&|_, one| !stiff(one)), Action::Level(Level { by: self.level }));
         }
+        let twins = NoTwins { least: self.twins, moves: TwinsMove::WithinLayer };
+        add(of(&|_, _| true), Action::NoTwins(twins));
         let snares = of(&|family, _| family == Family::Snare);
         if let Some(positions) = backbeat(context).filter(|_| self.behind > 0.0 && !snares.is_empty()) {
             let aim = Aim { positions: Some(positions), ..at(snares) };
@@ -235,15 +241,6 @@ impl Manner {
             slowness: 0.9,
             ..Loosen::default()
         })
-    }
-
-    /// The shape of a family's stiff instruments, about the loudest of their typical velocities.
-    fn shape(&self, family: Family, instruments: &[InstrumentId], reading: &Measured) -> Option<Action> {
-        let own = reading.instruments.iter().filter(|one| instruments.contains(&one.instrument));
-        let typical = own.map(|one| one.figures.typical).reduce(f64::max)?;
-        let [soft, typical, hard] =
-            shares(family).map(|share| Velocity::rounded(typical * (1.0 + self.depth * (share - 1.0))));
-        Some(Action::Shape(Shape { soft, typical, hard, amount: Percent(100.0), follow: Percent(75.0) }))
     }
 }
 
