@@ -113,3 +113,26 @@ async fn a_finding_is_dismissed_for_good_and_all_drums_are_mended_at_once() -> D
     browser.until("document.querySelectorAll('[data-finding]').length === 9").await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_part_is_learned_from() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("n").await?;
+    browser.click("[data-study]").await?;
+    browser.click("section[aria-label='Learn from another part'] input").await?;
+    browser.keys("Weir").await?;
+    browser.click_at("//*[@role='option'][contains(., 'The Weir')]").await?;
+    browser.find("[data-apart=snare]").await?;
+    look(&browser, "study").await?;
+    let script = "return Number(document.querySelector('[data-apart=snare] td:nth-child(2)').textContent)";
+    let before = browser.run(script).await?.as_f64().expect("a number");
+    assert!(before > 20.0, "{before}");
+    // Its touch is taken over: the snare comes near it, and so do the others, its time too.
+    browser.click("[data-apart=snare] button:nth-of-type(1)").await?;
+    browser.until("Number(document.querySelector('[data-apart=snare] td:nth-child(2)').textContent) < 8").await?;
+    browser.click("section[aria-label='Learn from another part'] tr:last-child button:nth-of-type(2)").await?;
+    kept(&browser, 1, "passes.length === 2 && passes[1].action.kind === 'groove'").await?;
+    look(&browser, "studied").await?;
+    browser.close().await
+}

@@ -3,7 +3,9 @@
 use crate::api::*;
 use crate::app::{Answer, App, Opened};
 use crate::problem::Problem;
-use vivida_core::{Study, Thresholds, Ticks, TouchProfile, cures, findings, perform};
+use vivida_core::{
+    Apart, Instrument, Measured, MeasuredInstrument, Study, Thresholds, Ticks, TouchProfile, cures, findings, perform,
+};
 use vivida_store::{PartId, Reads};
 
 /// What counts as what, for the whole shelf.
@@ -59,7 +61,20 @@ impl App {
         let song = self.store().song_alone(there.row.song)?.name;
         let name = format!("{song}, {}", there.name());
         let (own, (others, performance)) = (of(&here).0, of(&there));
+        let apart = own.apart(&others);
+        let reading = in_rows_of(&here, there.played(&performance), &apart);
         let touch = TouchProfile::of(&name, there.chart(), &there.song.file.metre, performance.hits());
-        Ok(StudyDetail { apart: own.apart(&others), name, touch })
+        Ok(StudyDetail { apart, name, touch, reading })
     }
+}
+
+/// A reading in the rows of another part: each drum as the one that it is held against.
+fn in_rows_of(shown: &Opened, reading: Measured, apart: &[Apart]) -> Measured {
+    let row = |instrument: &Instrument| {
+        let against = apart.iter().find(|one| one.instrument == instrument.id).and_then(|one| one.against.as_ref());
+        let known = against.and_then(|id| reading.instruments.iter().find(|one| one.instrument == *id)).cloned();
+        let known = known.map(|one| MeasuredInstrument { instrument: instrument.id.clone(), ..one });
+        known.unwrap_or_else(|| MeasuredInstrument::silent(instrument.id.clone()))
+    };
+    Measured { instruments: shown.chart().kit.instruments.iter().map(row).collect(), ..reading }
 }

@@ -34,6 +34,9 @@ fn meant() -> Vec<Meant> {
         {"id": 3, "action": {"kind": "by-hand", "moved": [{"hit": 3, "velocity": 4, "time": 2}],
             "added": [{"id": 1073741824u64, "tick": 960, "length": 120, "velocity": 90, "note": 38, "channel": 9}]}},
         {"id": 4, "action": {"kind": "swing", "grid": "1/8", "to": 58}},
+        {"id": 5, "action": {"kind": "strays", "softer": 12, "again": 30, "bleed": 9, "share": 40, "pairs": "any"}},
+        {"id": 6, "action": {"kind": "rescue", "gives": "softest", "together": 20, "hand": 50}},
+        {"id": 7, "action": {"kind": "by-hand", "recalled": [5, 6]}},
     ]});
     let settings = json!({"swing": {"to": 60}, "lean": {"by": 4}, "loosen": {"early": 3, "late": 9, "spread": "bell"}});
     let groove = json!({"name": "Late", "grid": "1/16", "bars": 1,
@@ -111,6 +114,9 @@ fn meant() -> Vec<Meant> {
         ask(post, "/parts/1/kit/reading", json!({"revision": "{r}", "kit": 2, "keep_notes": true})),
         ask(put, "/parts/1/kit", json!({"revision": "{r}", "kit": 3, "keep_notes": false})),
         ask(get, "/parts/1/notes", Value::Null),
+        ask(get, "/parts/1/findings", Value::Null),
+        ask(get, "/parts/1/study/2", Value::Null),
+        ask(put, "/findings/thresholds", json!({"alike": 0.6, "machine_gun": 8, "fast": 120, "together": 30})),
         ask(get, "/kits/2", Value::Null),
         ask(
             post,

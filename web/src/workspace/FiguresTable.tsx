@@ -27,7 +27,7 @@ export function FiguresTable() {
 	const used = useUsed();
 	const before = useWorkspace(beforeOf);
 	const after = useWorkspace((state) => state.performance?.reading);
-	const name = useWorkspace((state) => state.against?.name ?? "Written");
+	const name = useWorkspace((state) => state.against?.name ?? state.studied?.name ?? "Written");
 	if (!after) return null;
 	const lines = [
 		...instruments.flatMap((instrument, index) =>

@@ -223,9 +223,9 @@ export const settingsOf = ({ pocketDrafts }: Pick<WorkspaceState, "pocketDrafts"
 export const isAlone = ({ recipe, soloPass }: Pick<WorkspaceState, "recipe" | "soloPass">) =>
 	recipe.passes.some(({ id }) => id === soloPass);
 
-/** What Played is held against: Written, or another take. */
-export const beforeOf = ({ against, part }: Pick<WorkspaceState, "against" | "part">) =>
-	against?.reading ?? part.reading;
+/** What Played is held against: Written, another take, or a part that is learned from. */
+export const beforeOf = ({ against, studied, part }: Pick<WorkspaceState, "against" | "studied" | "part">) =>
+	against?.reading ?? studied?.reading ?? part.reading;
 
 export const WorkspaceContext = createContext<Workspace | null>(null);
 

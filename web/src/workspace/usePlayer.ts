@@ -54,7 +54,7 @@ function playedPart(
 			lengths: performance.lengths,
 			velocities: performance.velocities,
 		},
-		louder: performance ? louder(beforeOf({ part, against }), performance.reading) : 0,
+		louder: performance ? louder(beforeOf({ part, against, studied: null }), performance.reading) : 0,
 		sounds: (hit, reading) => {
 			if (
 				reading === "written"

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use ts_rs::TS;
-use vivida_core::{Apart, Cure, Finding, TouchProfile};
+use vivida_core::{Apart, Cure, Finding, Measured, TouchProfile};
 
 /// A finding with what mends it.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -23,4 +23,6 @@ pub struct StudyDetail {
     pub apart: Vec<Apart>,
     /// The touch of the other part, for Match.
     pub touch: TouchProfile,
+    /// The other part as it is played, in the rows of this one.
+    pub reading: Measured,
 }

@@ -1697,7 +1697,11 @@ apart: Array<Apart>,
 /**
  * The touch of the other part, for Match.
  */
-touch: TouchProfile, };
+touch: TouchProfile, 
+/**
+ * The other part as it is played, in the rows of this one.
+ */
+reading: Measured, };
 
 export type Voice = "kick" | "snare-centre" | "snare-edge" | "rimshot" | "side-stick" | "hat-closed" | "hat-shoulder" | "hat-quarter" | "hat-half" | "hat-open" | "hat-pedal" | "hat-splash" | "tom-high" | "tom-mid" | "tom-low" | "ride-bow" | "ride-bell" | "crash" | "china" | "shaker" | "tambourine" | "conga-high" | "conga-muted" | "conga-low" | "woodblock-high" | "woodblock-low" | "cowbell" | "claves" | "clap" | "tone-low" | "tone-mid" | "tone-high" | "click";
 

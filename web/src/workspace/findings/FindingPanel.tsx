@@ -12,6 +12,7 @@ import type { Transport } from "../usePlayer";
 import { showing } from "../useTimeGestures";
 import classes from "./Findings.module.css";
 import { Measures } from "./Measures";
+import { Study } from "./Study";
 import { keyOf, useFindings } from "./useFindings";
 
 /** What a listener would notice, what concerns most of the song first, each with passes that mend it. */
@@ -85,6 +86,7 @@ export function FindingPanel({ transport }: { transport: Transport }) {
 					</button>
 				</p>
 			)}
+			<Study />
 			<div className={classes.foot}>
 				<span>
 					<kbd>N</kbd> goes from one to the next

@@ -42,6 +42,8 @@ export function createPlayback(
 		audition: null,
 		trial: null,
 		against: null,
+		studied: null,
+		setStudied: (studied) => set({ studied }),
 		fresh: false,
 		round: 0,
 		heard: [],

@@ -5,6 +5,7 @@ import type {
 	Aim,
 	Gesture,
 	History,
+	Measured,
 	PartDetail,
 	PartState,
 	PocketCard,
@@ -153,6 +154,9 @@ export interface PlaybackSlice {
 	/** Passes that are tried out in the place of the part's own. */
 	trial: Recipe | null;
 	against: Against | null;
+	/** A part that is learned from: its reading stands in the place of Written in portraits and figures. */
+	studied: { part: number; name: string; reading: Measured } | null;
+	setStudied: (studied: { part: number; name: string; reading: Measured } | null) => void;
 	/** Each round of the loop is another variation; those that were heard, the newest last. */
 	fresh: boolean;
 	/** The round that is seen and heard, from 0: passes may have other dice in each. */
