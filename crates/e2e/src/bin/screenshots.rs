@@ -19,6 +19,7 @@ async fn main() -> Done {
     time(&app, &browser, &folder).await?;
     large_part(&app, &browser, &folder).await?;
     hands(&app, &browser, &folder).await?;
+    findings(&app, &browser, &folder).await?;
     browser.close().await?;
     Ok(())
 }
@@ -62,8 +63,6 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     add_pass(browser, "arc", "arc").await?;
     browser.drag("[data-arc-point='3']", 0.0, -18.0).await?;
     browser.drag("[data-arc-point='5']", 0.0, 24.0).await?;
-    rest(browser).await?;
-    keep(browser, folder, "arc").await?;
     browser.resize(1024, 700).await?;
     rest(browser).await?;
     keep(browser, folder, "workspace-small").await?;
@@ -84,6 +83,26 @@ async fn hands(app: &App, browser: &Browser, folder: &Path) -> Done {
 }
 
 /// Light or dark: that is in Help.
+/// A rough performance: what is wrong with it, walked to, and what a cure would do.
+async fn findings(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&app.address).await?;
+    browser.click("[data-song='Tin Roof'] a").await?;
+    browser.until("document.querySelectorAll('[data-mark]').length > 10").await?;
+    browser.keys("n").await?;
+    browser.find("[data-finding=double-trigger]").await?;
+    browser.keys("n").await?;
+    browser.click("[data-study]").await?;
+    browser.click("section[aria-label='Learn from another part'] input").await?;
+    browser.keys("Weir").await?;
+    browser.click_at("//*[@role='option'][contains(., 'The Weir')]").await?;
+    browser.find("[data-apart=snare]").await?;
+    browser.run("document.activeElement.blur()").await?;
+    let [x, y] = middle(browser, "[data-finding=double-trigger] [data-cure^='Drop all']").await?;
+    browser.hover(x, y).await?;
+    tokio::time::sleep(Duration::from_millis(800)).await;
+    keep(browser, folder, "findings").await
+}
+
 async fn scheme(browser: &Browser, wanted: &str) -> Done {
     browser.click("[data-help]").await?;
     browser.click(&format!("[role=dialog] [aria-label='Switch to {wanted}']")).await?;
