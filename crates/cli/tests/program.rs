@@ -81,6 +81,28 @@ fn inspect_says_what_is_there() {
 }
 
 #[test]
+fn findings_say_what_is_wrong_and_what_mends_it() {
+    let folder = TempDir::new().unwrap();
+    let said = |arguments: &[&str]| String::from_utf8(vivida(arguments, folder.path()).stdout).unwrap();
+    let rough = said(&["findings", &demo("tin-roof.mid")]);
+    assert!(rough.contains("38 double triggers, bars 2, 4") && rough.contains("mended by: Drop them"), "{rough}");
+    let json: serde_json::Value = serde_json::from_str(&said(&["findings", &demo("causeway.mid"), "--json"])).unwrap();
+    assert_eq!(json["parts"][0]["findings"][0]["rule"], "on-grid");
+    assert!(!json["parts"][0]["findings"][0]["cures"].as_array().unwrap().is_empty());
+    // By a recipe that mends them there are none.
+    let mended = said(&["findings", &demo("tin-roof.mid"), "--recipe", &recipe("strays")]);
+    assert!(mended.contains("(0 findings)"), "{mended}");
+
+    let same = said(&["compare", &demo("causeway.mid"), &demo("causeway.mid"), "--json"]);
+    let json: serde_json::Value = serde_json::from_str(&same).unwrap();
+    assert!(json["instruments"].as_array().unwrap().iter().all(|one| one["velocity"] == 0.0));
+    let apart = said(&["compare", &demo("causeway.mid"), &demo("the-weir.mid")]);
+    assert!(apart.lines().next().unwrap().contains("velocity") && apart.contains("Snare"), "{apart}");
+    let done = vivida(&["compare", &demo("causeway.mid"), "nowhere.mid"], folder.path());
+    assert_eq!(done.status.code(), Some(1));
+}
+
+#[test]
 fn render_makes_the_same_sound_every_time() {
     let folder = TempDir::new().unwrap();
     let render = || {

@@ -1,12 +1,16 @@
 //! Starting points: lists of passes that suit a part, from barely there to loose.
 
-use crate::action::{Action, Drifts, FastHands, Lean, Level, Loosen, NoTwins, Shape, Spread, TwinsMove, Vary, Wanders};
+use crate::action::{
+    Action, Drifts, FastHands, Lean, Level, Loosen, NoTwins, Pull, Shape, Spread, Strays, TwinsMove, Vary, Wanders,
+};
 use crate::aim::{Aim, Positions};
 use crate::chart::Chart;
+use crate::findings::mishits_of;
 use crate::grid::Grid;
+use crate::heard::Heard;
 use crate::hit::Part;
 use crate::kit::{Family, Instrument, InstrumentId};
-use crate::perform::Context;
+use crate::perform::{Context, Performance, PlayedHit};
 use crate::recipe::{Pass, Recipe};
 use crate::report::{Measured, MeasuredInstrument};
 use crate::slots::Slots;
@@ -38,6 +42,8 @@ struct Manner {
     clock: (f64, f64),
     /// Ms behind, for the snare's backbeat.
     behind: f64,
+    /// How far a part that was played is pulled to its grid, in %, in the place of a clock.
+    pull: f64,
     /// Softer for each doubling of the speed.
     fast: f64,
     /// The least difference between neighbours of hats, rides and hand percussion.
@@ -53,6 +59,7 @@ const MANNERS: [Manner; 6] = [
         vary: 2.0,
         clock: (3.0, 0.5),
         behind: 0.0,
+        pull: 30.0,
         fast: 0.0,
         twins: 1.0,
     },
@@ -64,6 +71,7 @@ const MANNERS: [Manner; 6] = [
         vary: 3.0,
         clock: (4.0, 0.5),
         behind: 0.0,
+        pull: 70.0,
         fast: 6.0,
         twins: 2.0,
     },
@@ -75,6 +83,7 @@ const MANNERS: [Manner; 6] = [
         vary: 4.0,
         clock: (6.0, 1.0),
         behind: 3.0,
+        pull: 55.0,
         fast: 8.0,
         twins: 2.0,
     },
@@ -86,6 +95,7 @@ const MANNERS: [Manner; 6] = [
         vary: 4.0,
         clock: (6.0, 1.0),
         behind: 9.0,
+        pull: 60.0,
         fast: 8.0,
         twins: 2.0,
     },
@@ -97,6 +107,7 @@ const MANNERS: [Manner; 6] = [
         vary: 4.0,
         clock: (8.0, 4.0),
         behind: 6.0,
+        pull: 45.0,
         fast: 10.0,
         twins: 2.0,
     },
@@ -108,6 +119,7 @@ const MANNERS: [Manner; 6] = [
         vary: 7.0,
         clock: (11.5, 1.0),
         behind: 5.0,
+        pull: 25.0,
         fast: 12.0,
         twins: 3.0,
     },
@@ -168,12 +180,38 @@ const STIFF: f64 = 0.5;
 /// alike are given a shape where their kit has room, whatever velocity they had; those that are alive are only varied.
 pub fn starting_points(part: &Part, chart: &Chart, context: &Context<'_>) -> Vec<StartingPoint> {
     let reading = Measured::written(part, chart, context);
-    MANNERS.iter().map(|manner| manner.starting_point(chart, reading, context)).collect()
+    let written = part.hits().iter().map(PlayedHit::as_written).collect();
+    let heard = Heard::of(part, chart, context.tempo, &Performance { written, ..Performance::default() });
+    let found = Found {
+        grid: chart.meant(part, context.metre).grid,
+        is_played: reading.all.count > 8 && reading.all.on_grid < 0.5 && reading.all.offset_spread.0 > PLAYED,
+        has_mishits: !mishits_of(&heard, chart).is_empty(),
+    };
+    MANNERS.iter().map(|manner| manner.starting_point(chart, reading, &found, context)).collect()
+}
+
+/// Timing that deviates by more than so many ms, and is not on the grid, was played.
+const PLAYED: f64 = 5.0;
+
+/// What there is to tidy.
+struct Found {
+    grid: Grid,
+    /// Its timing is a player's: it is pulled together rather than loosened.
+    is_played: bool,
+    has_mishits: bool,
 }
 
 impl Manner {
-    fn starting_point(&self, chart: &Chart, reading: &Measured, context: &Context<'_>) -> StartingPoint {
+    fn starting_point(&self, chart: &Chart, reading: &Measured, found: &Found, context: &Context<'_>) -> StartingPoint {
         let mut steps: Vec<(Aim, Action)> = Vec::new();
+        if found.has_mishits {
+            steps.push((Aim::everything(), Action::Strays(Strays::default())));
+        }
+        if found.is_played {
+            // What is close is left as it was played.
+            let pull = Pull { grid: found.grid, strength: Percent(self.pull), forgive: Millis(4.0), ..Pull::default() };
+            steps.push((Aim::everything(), Action::Pull(pull)));
+        }
         let of = |wanted: &dyn Fn(Family, &MeasuredInstrument) -> bool| -> Vec<InstrumentId> {
             let both = chart.kit.instruments.iter().zip(&reading.instruments);
             let some = both.filter(|(instrument, one)| one.figures.count > 0 && wanted(instrument.family, one));
@@ -218,7 +256,9 @@ impl Manner {
             let aim = Aim { positions: Some(positions), ..at(snares) };
             steps.push((aim, Action::Lean(Lean { by: Millis(self.behind), ..Lean::default() })));
         }
-        steps.push((Aim::everything(), self.clock()));
+        if !found.is_played {
+            steps.push((Aim::everything(), self.clock()));
+        }
         let passes = (1..).zip(steps).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
         StartingPoint { name: self.name, explains: self.explains, recipe: Recipe { passes } }
     }

@@ -240,3 +240,41 @@ proptest! {
         }
     }
 }
+
+/// Parts that nobody meant: one hit, all at one tick, a million bars apart, odd metres, tempos at the ends.
+#[test]
+fn odd_parts_are_read_without_harm() {
+    let ppq = Ppq::new(960).unwrap();
+    let many = (0..4000u32).map(|n| (0.0, [36, 38, 42, 49][n as usize % 4], (n % 127) as u8 + 1));
+    let parts = [
+        part([]),
+        part([(0.0, 38, 1)]),
+        part(many),
+        part((0..300u32).map(|n| (f64::from(n) * 4e6, 42, 100))),
+        part((0..300u32).map(|n| (f64::from(n), 38, 127))),
+        part((0..128u32).map(|n| (f64::from(n) * 10.0, n as u8, 64))),
+    ];
+    for bpm in [20, 300] {
+        let tempo = TempoMap::new(ppq, [(Ticks(0.0), 60_000_000 / bpm)]);
+        let metre = MetreMap::new(ppq, [(Ticks(0.0), Metre::new(15, 16).unwrap())]);
+        let context = Context::new(&tempo, &metre);
+        for part in &parts {
+            for kit in [Kit::of_drums(part), Kit::of_tones("Bass", part), Kit::general_midi()] {
+                let chart = Chart::new(part, kit);
+                let performance = perform(part, &chart, &nothing(), &context);
+                let all = findings(part, &chart, &context, &performance, &Thresholds::default());
+                for one in &all {
+                    assert!(
+                        one.weight.is_finite() && (0.0..=1.0).contains(&one.weight) && !one.said.contains("NaN"),
+                        "{one:?}"
+                    );
+                    cures(part, &chart, &nothing(), &context, &Thresholds::default(), &all, one);
+                }
+                let study = Study::of(part, &chart, &context, &performance);
+                assert!(
+                    study.apart(&study).iter().all(|one| one.velocity == 0.0 && one.timing.is_none_or(|ms| ms == 0.0))
+                );
+            }
+        }
+    }
+}

@@ -73,3 +73,26 @@ fn they_use_the_layers_of_the_kit_whatever_the_velocity_was() {
         }
     }
 }
+
+/// A rough performance is tidied and pulled together by any of them, and keeps its life.
+#[test]
+fn a_rough_performance_is_tidied() {
+    let songs = songs();
+    let demo = songs.iter().find(|demo| demo.name == "Tin Roof").unwrap();
+    let song = read(&demo.bytes).unwrap();
+    let (part, context) = (&song.parts[0], Context::new(&song.tempo, &song.metre));
+    let chart = part.chart(true);
+    let written = Measured::written(&part.part, &chart, &context).all.clone();
+    for point in starting_points(&part.part, &chart, &context) {
+        let played = perform(&part.part, &chart, &point.recipe, &context);
+        let now = Measured::played(&part.part, &chart, &context, &played).all;
+        let found = findings(&part.part, &chart, &context, &played, &Thresholds::default());
+        let (was, is) = (written.offset_spread.0, now.offset_spread.0);
+        println!("{}: {was:.1} to {is:.1} ms, {} findings", point.name, found.len());
+        assert!(is < 0.85 * was && is > 1.0, "{}: {was} {is}", point.name);
+        let accident =
+            |one: &&vivida_core::Finding| matches!(one.rule, Rule::Stray | Rule::DoubleTrigger | Rule::Crosstalk);
+        assert!(!found.iter().any(|one| accident(&one)), "{}: {found:?}", point.name);
+        assert!(now.identical_neighbours < 0.08 && now.velocity_spread > 10.0, "{}: {now:?}", point.name);
+    }
+}

@@ -133,6 +133,11 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
         open_all(&browser, 12).await?;
         browser.run("document.activeElement.blur()").await?;
+        browser.keys("n").await?;
+        browser.find("[data-finding] [aria-label^=Dismiss]").await?;
+        open_all(&browser, 8).await?;
+        browser.press("Passes").await?;
+        browser.run("document.activeElement.blur()").await?;
         browser.keys("k").await?;
         browser.find("[data-threads] [data-note]").await?;
         if width == 1280 {
@@ -199,6 +204,25 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
         browser.run("document.activeElement.blur()").await?;
         browser.keys("k").await?;
         browser.find("[data-rows] canvas").await?;
+        browser.keys("d").await?;
+        browser.find("[data-pad]").await?;
+        check(&browser, &mut wrong, &format!("the pads, {colours}")).await?;
+        browser.keys("dn").await?;
+        browser.find("[data-study]").await?;
+        tokio::time::sleep(Duration::from_millis(900)).await;
+        check(&browser, &mut wrong, &format!("findings, {colours}")).await?;
+        browser.click("[data-study]").await?;
+        browser.click("section[aria-label='Learn from another part'] input").await?;
+        browser.click_at("//*[@role='option'][contains(., 'The Weir')]").await?;
+        browser.find("[data-apart=snare]").await?;
+        browser.run("document.activeElement.blur()").await?;
+        check(&browser, &mut wrong, &format!("a study, {colours}")).await?;
+        browser.press("What counts").await?;
+        browser.find("input[value]").await?;
+        check(&browser, &mut wrong, &format!("what counts, {colours}")).await?;
+        browser.keys(&key::ESCAPE.to_string()).await?;
+        browser.press("Passes").await?;
+        browser.run("document.activeElement.blur()").await?;
         browser.keys("/").await?;
         browser.find("[role=option]").await?;
         check(&browser, &mut wrong, &format!("the palette, {colours}")).await?;

@@ -78,7 +78,7 @@ fn with_silence(all: &Listening<'_>, mut cures: Vec<Cure>, places: &[usize]) -> 
 }
 
 /// The hits of a part that nobody meant; a tonal part has no pads.
-pub(super) fn mishits_of(heard: &[Heard], chart: &Chart) -> Vec<(usize, Mishit)> {
+pub(crate) fn mishits_of(heard: &[Heard], chart: &Chart) -> Vec<(usize, Mishit)> {
     if chart.kit.instruments.iter().all(|one| one.family == Family::Tonal) {
         return Vec::new();
     }

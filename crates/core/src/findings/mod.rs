@@ -8,6 +8,8 @@ mod hands;
 mod time;
 mod touch;
 
+pub(crate) use hands::mishits_of;
+
 use crate::action::Action;
 use crate::aim::{Aim, BarRange};
 use crate::chart::Chart;
@@ -264,7 +266,7 @@ pub fn findings(
 ) -> Vec<Finding> {
     let everything = Heard::of(part, chart, context.tempo, performance);
     // What nobody meant says nothing about how the rest is played.
-    let accidents = hands::mishits_of(&everything, chart);
+    let accidents = mishits_of(&everything, chart);
     let mut meant = vec![true; everything.len()];
     accidents.iter().for_each(|&(place, _)| meant[place] = false);
     let heard: Vec<Heard> = everything.iter().zip(&meant).filter(|(_, meant)| **meant).map(|(hit, _)| *hit).collect();
