@@ -31,7 +31,12 @@ async fn two_thousand_hits_are_dragged() -> Done {
     browser.click("[data-song='Kiln Yard'] a").await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
     // The whole song and timing eight times as large: as much is drawn as can be.
-    for (name, keys) in [("four bars", ""), ("four bars, timing × 8", "tt"), ("the whole song", "0")] {
+    for (name, keys) in [
+        ("four bars", ""),
+        ("four bars, timing × 8", "tt"),
+        ("the whole song", "0"),
+        ("four bars, findings open", "1n"),
+    ] {
         browser.run("document.activeElement.blur()").await?;
         browser.keys(keys).await?;
         tokio::time::sleep(Duration::from_millis(600)).await;

@@ -6,7 +6,7 @@ use crate::problem::Problem;
 use vivida_core::{
     Apart, Instrument, Measured, MeasuredInstrument, Study, Thresholds, Ticks, TouchProfile, cures, findings, perform,
 };
-use vivida_store::{PartId, Reads};
+use vivida_store::{PartId, Reads, TakeId};
 
 /// What counts as what, for the whole shelf.
 const THRESHOLDS_SETTING: &str = "finding-thresholds";
@@ -50,16 +50,19 @@ impl App {
         Ok(self.store().change(|change| change.set_setting(THRESHOLDS_SETTING, &text))?)
     }
 
-    /// How far a part is from another, both as they are played.
-    pub(crate) fn study(&self, id: PartId, other: PartId) -> Answer<StudyDetail> {
+    /// How far a part is from another, or from a take, both as they are played.
+    pub(crate) fn study(&self, id: PartId, other: PartId, take: Option<TakeId>) -> Answer<StudyDetail> {
         let of = |opened: &Opened| {
             let performance = opened.play(Ticks(0.0));
             let context = opened.context(opened.take.variation);
             (Study::of(opened.part(), opened.chart(), &context, &performance), performance)
         };
-        let (here, there) = (self.open(id, None)?, self.open(other, None)?);
+        let (here, there) = (self.open(id, None)?, self.open(other, take)?);
         let song = self.store().song_alone(there.row.song)?.name;
-        let name = format!("{song}, {}", there.name());
+        let name = match take {
+            Some(_) => format!("{song}, {}, {}", there.name(), there.take.name),
+            None => format!("{song}, {}", there.name()),
+        };
         let (own, (others, performance)) = (of(&here).0, of(&there));
         let apart = own.apart(&others);
         let reading = in_rows_of(&here, there.played(&performance), &apart);

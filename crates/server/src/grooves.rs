@@ -111,7 +111,7 @@ impl App {
 
     /// Takes the groove of a part as it is written or played.
     pub(crate) fn take_groove(&self, id: PartId, request: ExtractGroove) -> Answer<ExtractedGroove> {
-        let mut opened = self.open(id, None)?;
+        let mut opened = self.open(id, request.of_take)?;
         opened.pockets.extend(drafted(request.pockets)?);
         let file = &opened.song.file;
         let hits: Vec<PlayedHit> = if request.written {

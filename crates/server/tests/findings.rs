@@ -71,4 +71,10 @@ fn parts_are_held_against_others() {
     assert!(snare["velocity"].as_f64().unwrap() > 20.0 && snare["against"] == "snare", "{snare}");
     assert!(far["name"].as_str().unwrap().starts_with("The Weir") && far["touch"]["instruments"].is_array());
     assert_eq!(get(&client, &format!("/parts/{own}/study/999")).0, Status::NotFound);
+    // A take of its own is learned from as well.
+    let (_, detail) = get(&client, &format!("/parts/{own}"));
+    let take = &detail["state"]["takes"][0]["id"];
+    let (status, same) = get(&client, &format!("/parts/{own}/study/{own}?take={take}"));
+    assert!(status == Status::Ok && same["apart"][0]["velocity"] == 0.0, "{same}");
+    assert_eq!(get(&client, &format!("/parts/{own}/study/{other}?take={take}")).0, Status::NotFound);
 }

@@ -146,7 +146,8 @@ export const client = {
 		json<SongDetail>("PUT", `/songs/${song}/sections`, { revision, sections }),
 	startingPoints: (id: number) => json<StartingPoint[]>("GET", `/parts/${id}/starting-points`),
 	findings: (id: number) => json<FindingCard[]>("GET", `/parts/${id}/findings`),
-	study: (id: number, other: number) => json<StudyDetail>("GET", `/parts/${id}/study/${other}`),
+	study: (id: number, other: number, take: number | null) =>
+		json<StudyDetail>("GET", `/parts/${id}/study/${other}${take === null ? "" : `?take=${take}`}`),
 	thresholds: () => json<Thresholds>("GET", "/findings/thresholds"),
 	setThresholds: (thresholds: Thresholds) => json<void>("PUT", "/findings/thresholds", thresholds),
 	touch: (id: number) => json<TouchProfile>("GET", `/parts/${id}/touch`),

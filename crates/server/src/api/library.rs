@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{Extraction, GrooveFigures, GrooveProfile, LaidHits, PocketSettings, Recipe};
-use vivida_store::{GrooveId, RecipeId};
+use vivida_store::{GrooveId, RecipeId, TakeId};
 
 /// A recipe of the library.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -90,6 +90,10 @@ pub struct ImportedGroove {
 #[serde(deny_unknown_fields)]
 pub struct ExtractGroove {
     pub take: Extraction,
+    /// From another take than the one that is worked on.
+    #[serde(default)]
+    #[ts(optional)]
+    pub of_take: Option<TakeId>,
     /// As it is written; else as it is played.
     #[serde(default)]
     #[ts(optional, as = "Option<bool>")]

@@ -10,9 +10,9 @@ async fn findings(app: &Shared, id: Id) -> Answer<Vec<FindingCard>> {
     work(app, move |app| app.findings(id.part())).await.map(Json)
 }
 
-#[get("/parts/<id>/study/<other>")]
-async fn study(app: &Shared, id: Id, other: Id) -> Answer<StudyDetail> {
-    work(app, move |app| app.study(id.part(), other.part())).await.map(Json)
+#[get("/parts/<id>/study/<other>?<take>")]
+async fn study(app: &Shared, id: Id, other: Id, take: Option<i64>) -> Answer<StudyDetail> {
+    work(app, move |app| app.study(id.part(), other.part(), take.map(TakeId))).await.map(Json)
 }
 
 #[get("/findings/thresholds")]

@@ -2691,6 +2691,10 @@ said: Array<string>, };
 
 export type ExtractGroove = { take: Extraction, 
 /**
+ * From another take than the one that is worked on.
+ */
+of_take?: TakeId, 
+/**
  * As it is written; else as it is played.
  */
 written?: boolean, 

@@ -62,7 +62,7 @@ export function FindingPanel({ transport }: { transport: Transport }) {
 						: "Nothing that a listener would notice: it sounds played."}
 				</p>
 			)}
-			<ol className={classes.list}>
+			<ol className={passClasses.list}>
 				{shown.map((finding) => (
 					<Card
 						key={keyOf(finding)}

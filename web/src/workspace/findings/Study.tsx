@@ -15,11 +15,14 @@ export function Study() {
 	const own = useWorkspace((state) => state.part.state.id);
 	const revision = useWorkspace((state) => state.revision);
 	const studied = useWorkspace((state) => state.studied?.part ?? null);
+	const take = useWorkspace((state) => state.studied?.take ?? null);
+	const takes = useWorkspace((state) => state.part.state.takes);
+	const worked = useWorkspace((state) => state.part.state.take);
 	const [opened, setOpened] = useState(studied !== null);
 	const songs = useQuery({ queryKey: ["songs"], queryFn: client.songs, enabled: opened });
 	const study = useQuery({
-		queryKey: ["study", own, studied, revision],
-		queryFn: () => client.study(own, studied ?? own),
+		queryKey: ["study", own, studied, take, revision],
+		queryFn: () => client.study(own, studied ?? own, take),
 		enabled: studied !== null,
 		placeholderData: (before) => before,
 	});
@@ -27,8 +30,8 @@ export function Study() {
 	// The newest reading stands in the portraits.
 	useEffect(() => {
 		if (data && studied !== null && !study.isPlaceholderData)
-			store.getState().setStudied({ part: studied, name: data.name, reading: data.reading });
-	}, [data, studied, study.isPlaceholderData, store]);
+			store.getState().setStudied({ part: studied, take, name: data.name, reading: data.reading });
+	}, [data, studied, take, study.isPlaceholderData, store]);
 	if (!opened) {
 		return (
 			<p className={classes.note}>
@@ -44,22 +47,36 @@ export function Study() {
 			.filter((part) => part.drums && part.id !== own)
 			.map((part) => ({ value: `${part.id}`, label: `${name}, ${part.name}` })),
 	}));
-	const choose = (part: number | null) => {
+	const ownTakes = {
+		group: "Takes of this part",
+		items: takes
+			.filter(({ id }) => id !== worked)
+			.map(({ id, name }) => ({ value: `take ${id}`, label: name })),
+	};
+	const choose = (value: string | null) => {
 		const { setStudied, part: here } = store.getState();
-		setStudied(part === null ? null : { part, name: "", reading: here.reading });
+		if (value === null) return setStudied(null);
+		const number = Number(value.replace("take ", ""));
+		const isTake = value.startsWith("take");
+		setStudied({
+			part: isTake ? own : number,
+			take: isTake ? number : null,
+			name: "",
+			reading: here.reading,
+		});
 	};
 	return (
 		<section className={classes.study} aria-label="Learn from another part">
 			<Select
 				size="xs"
 				label="Learn from"
-				placeholder="A part of the shelf"
-				data={parts.filter(({ items }) => items.length > 0)}
+				placeholder="A part of the shelf, a take of this one"
+				data={[ownTakes, ...parts].filter(({ items }) => items.length > 0)}
 				searchable
 				clearable
 				comboboxProps={{ position: "top", withinPortal: true }}
-				value={studied === null ? null : `${studied}`}
-				onChange={(value) => choose(value === null ? null : Number(value))}
+				value={studied === null ? null : take === null ? `${studied}` : `take ${take}`}
+				onChange={choose}
 			/>
 			{error && <p className={classes.note}>{error.message}</p>}
 			{data && studied !== null && !error && (
@@ -74,7 +91,14 @@ export function Study() {
 					</thead>
 					<tbody>
 						{data.apart.map((one) => (
-							<Drum key={one.instrument} one={one} other={studied} touch={data.touch} name={data.name} />
+							<Drum
+								key={one.instrument}
+								one={one}
+								other={studied}
+								take={take}
+								touch={data.touch}
+								name={data.name}
+							/>
 						))}
 						<tr>
 							<td>all drums</td>
@@ -83,6 +107,7 @@ export function Study() {
 							<td>
 								<Take
 									other={studied}
+									take={take}
 									touch={data.touch}
 									name={data.name}
 									instruments={data.apart.flatMap(({ against, instrument }) => (against ? [instrument] : []))}
@@ -97,8 +122,9 @@ export function Study() {
 }
 
 interface From {
-	/** The part that is learned from. */
+	/** The part that is learned from, and the take of it. */
 	other: number;
+	take: number | null;
 	touch: Extract<Action, { kind: "match" }>["reference"];
 	name: string;
 }
@@ -129,7 +155,7 @@ function Drum({ one, ...from }: { one: Apart } & From) {
 }
 
 /** Takes over the touch, or the time, of another part. */
-function Take({ other, touch, name, instruments }: From & { instruments: InstrumentId[] }) {
+function Take({ other, take, touch, name, instruments }: From & { instruments: InstrumentId[] }) {
 	const store = useWorkspaceStore();
 	const add = (action: Action, label: string) => {
 		const { act, commit } = store.getState();
@@ -142,7 +168,11 @@ function Take({ other, touch, name, instruments }: From & { instruments: Instrum
 	};
 	const takeTime = async () => {
 		try {
-			const { groove } = await client.takeGroove(other, { take: { length: 1 }, name: name.slice(0, 80) });
+			const { groove } = await client.takeGroove(other, {
+				take: { length: 1 },
+				of_take: take ?? undefined,
+				name: name.slice(0, 80),
+			});
 			const { offers } = store.getState();
 			const usual = offers.map(({ start }) => start).find(({ kind }) => kind === "groove");
 			if (usual?.kind === "groove")

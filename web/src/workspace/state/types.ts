@@ -74,6 +74,14 @@ export interface Against extends TakeColumns {
 	ofInstruments: number[][];
 }
 
+/** A part, or a take of the open one, that is learned from. */
+export interface Studied {
+	part: number;
+	take: number | null;
+	name: string;
+	reading: Measured;
+}
+
 /** An action that is heard before it is taken: it stands behind the passes, and nothing keeps it. */
 export interface Audition {
 	aim: Aim;
@@ -155,8 +163,8 @@ export interface PlaybackSlice {
 	trial: Recipe | null;
 	against: Against | null;
 	/** A part that is learned from: its reading stands in the place of Written in portraits and figures. */
-	studied: { part: number; name: string; reading: Measured } | null;
-	setStudied: (studied: { part: number; name: string; reading: Measured } | null) => void;
+	studied: Studied | null;
+	setStudied: (studied: Studied | null) => void;
 	/** Each round of the loop is another variation; those that were heard, the newest last. */
 	fresh: boolean;
 	/** The round that is seen and heard, from 0: passes may have other dice in each. */
