@@ -158,6 +158,10 @@ fn what_nobody_could_play_or_meant() {
     found_and_cured(with([(at - 5.0, 49, 112), (at + 6.0, 51, 90)]), Rule::TooManyLimbs, "a third hand, bar 6.");
     let feet = (0..8).map(|n| (2.0 * BAR + 2900.0 + f64::from(n) * 80.0, 36, 90 + n as u8));
     found_and_cured(with(feet), Rule::LimbTooFast, "too fast for the feet, bar 3");
+    let at = 9.0 * BAR;
+    let feet = (0..6).map(|n| (at + 3.0 + f64::from(n) * 140.0, 36, 90 + n as u8));
+    let crash = alive().into_iter().chain(feet).chain([(at + 285.0, 49, 110), (at + 280.0, 42, 88)]);
+    found_and_cured(crash.collect(), Rule::FootlessHat, "while both feet are on the kick, bar 10.");
     found_and_cured(with([(7.0 * BAR + 2000.0, 47, 6), (BAR + 500.0, 47, 7)]), Rule::Stray, "2 hits are too soft");
     found_and_cured(with([(4.0 * BAR + 990.0, 38, 30)]), Rule::DoubleTrigger, "1 double trigger, bar 5.");
     let shaken =

@@ -24,15 +24,19 @@ fn thresholds(reads: &impl Reads) -> Answer<Thresholds> {
 }
 
 impl App {
-    /// What a listener would notice in the part as it is kept.
-    pub(crate) fn findings(&self, id: PartId) -> Answer<Vec<FindingCard>> {
+    /// What a listener would notice in the part as it is kept, with or without what mends it: that takes far longer.
+    pub(crate) fn findings(&self, id: PartId, with_cures: bool) -> Answer<Vec<FindingCard>> {
         let opened = self.open(id, None)?;
         let thresholds = thresholds(&*self.store())?;
         let (part, chart, recipe) = (opened.part(), opened.chart(), &opened.take.recipe);
         let context = opened.context(opened.take.variation);
         let performance = perform(part, chart, recipe, &context);
         let found = findings(part, chart, &context, &performance, &thresholds);
-        let tried = if part.hits().len() > LARGE { TRIED_OF_LARGE } else { TRIED };
+        let tried = match part.hits().len() {
+            _ if !with_cures => 0,
+            count if count > LARGE => TRIED_OF_LARGE,
+            _ => TRIED,
+        };
         let card = |(place, one): (usize, &vivida_core::Finding)| {
             let try_them = || cures(part, chart, recipe, &context, &thresholds, &found, one);
             FindingCard { finding: one.clone(), cures: if place < tried { try_them() } else { Vec::new() } }

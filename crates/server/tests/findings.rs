@@ -31,6 +31,8 @@ fn a_cure_that_is_taken_makes_its_finding_vanish() {
     let part = part_of(&client, "Tin Roof");
     let found = findings(&client, part);
     assert_eq!(rules(&found), ["double-trigger", "crosstalk", "stray"]);
+    let (_, bare) = get(&client, &format!("/parts/{part}/findings?cures=false"));
+    assert_eq!((rules(bare.as_array().unwrap()), &bare[0]["cures"]), (rules(&found), &json!([])));
     let cure = &found[0]["cures"][0];
     let (_, detail) = get(&client, &format!("/parts/{part}"));
     let gesture = json!({"kind": "add-passes", "passes": cure["passes"], "instead": false});

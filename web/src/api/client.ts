@@ -145,7 +145,8 @@ export const client = {
 	setSections: (song: number, revision: number, sections: Section[]) =>
 		json<SongDetail>("PUT", `/songs/${song}/sections`, { revision, sections }),
 	startingPoints: (id: number) => json<StartingPoint[]>("GET", `/parts/${id}/starting-points`),
-	findings: (id: number) => json<FindingCard[]>("GET", `/parts/${id}/findings`),
+	findings: (id: number, cures: boolean) =>
+		json<FindingCard[]>("GET", `/parts/${id}/findings?cures=${cures}`),
 	study: (id: number, other: number, take: number | null) =>
 		json<StudyDetail>("GET", `/parts/${id}/study/${other}${take === null ? "" : `?take=${take}`}`),
 	thresholds: () => json<Thresholds>("GET", "/findings/thresholds"),

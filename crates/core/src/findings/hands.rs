@@ -5,13 +5,14 @@ use crate::action::{Action, Length, LengthOf, Rescue, Silence, Strays};
 use crate::aim::Aim;
 use crate::chart::Chart;
 use crate::heard::Heard;
-use crate::kit::{Family, note_name};
+use crate::kit::{Family, Limb, note_name};
 use crate::limbs::{Clash, Limits, clashes, least};
 use crate::mishits::{Mishit, Suspicion, mishits};
 use crate::units::{Millis, Percent};
 
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
     let mut found = limbs(all);
+    found.extend(footless_hat(all));
     found.extend(overlaps(all));
     found.extend(silent(all));
     found
@@ -59,6 +60,47 @@ fn limbs(all: &Listening<'_>) -> Vec<Finding> {
     let many = of(Rule::TooManyLimbs, [Clash::Hands, Clash::Feet], &too_many);
     let fast = of(Rule::LimbTooFast, [Clash::HandTooFast, Clash::FootTooFast], &too_fast);
     many.into_iter().chain(fast).collect()
+}
+
+/// A closed hat under a crash while both feet are on the kick: the hat stands open, and a hand is short.
+fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
+    let kit = &all.chart.kit.instruments;
+    let of = |place: usize| all.heard[place].instrument.map(|at| &kit[usize::from(at)]);
+    let family = |place: usize, family: Family| of(place).is_some_and(|one| one.family == family);
+    let near = |place: usize, within: f64| {
+        let at = all.heard[place].at;
+        let before = (0..place).rev().take_while(move |&one| at - all.heard[one].at <= within);
+        before.chain((place + 1..all.heard.len()).take_while(move |&one| all.heard[one].at - at <= within))
+    };
+    let together = all.thresholds.together / 1000.0;
+    // Kicks on both sides, closer than one foot can play: one after the other belongs to each foot.
+    let busy = |place: usize| {
+        let kicks = near(place, 2.0 * all.thresholds.foot / 1000.0).filter(|&one| family(one, Family::Kick));
+        let mut times: Vec<f64> = kicks.map(|one| all.heard[one].at).collect();
+        times.sort_by(f64::total_cmp);
+        let fast = times.windows(2).filter(|two| (0.002..all.thresholds.foot / 1000.0).contains(&(two[1] - two[0])));
+        let at = all.heard[place].at;
+        fast.count() >= 2 && times[0] <= at + together && times[times.len() - 1] >= at - together
+    };
+    // Whatever is not played with the foot and not open is held closed by it.
+    let closed = |place: usize| {
+        family(place, Family::Hat)
+            && of(place).is_some_and(|one| one.limb != Limb::LeftFoot && !one.id.as_str().contains("open"))
+    };
+    let hats: Vec<usize> = (0..all.heard.len())
+        .filter(|&place| closed(place) && near(place, together).any(|one| family(one, Family::Crash)) && busy(place))
+        .collect();
+    if hats.is_empty() {
+        return None;
+    }
+    let said = format!(
+        "{} struck under a crash while both feet are on the kick, {}.",
+        if hats.len() == 1 { "A closed hat is".to_owned() } else { format!("{} closed hats are", hats.len()) },
+        in_bars(&all.stretches(&hats))
+    );
+    let mut finding = all.about(Rule::FootlessHat, None, &hats, 0.4, said);
+    finding.proposals = with_silence(all, Vec::new(), &hats);
+    Some(finding)
 }
 
 fn needs(count: usize) -> String {

@@ -52,6 +52,8 @@ pub enum Rule {
     TooManyLimbs,
     /// A hand or a foot would have no time.
     LimbTooFast,
+    /// A closed hat under a crash while both feet are on the kick: nobody holds it closed.
+    FootlessHat,
     /// Hits that are too soft to be meant.
     Stray,
     /// A pad that triggered twice.
@@ -294,6 +296,9 @@ pub fn findings(
     all
 }
 
+/// So much a finding may gain in weight by others becoming fewer.
+const SHARE: f64 = 0.03;
+
 /// What mends a finding: each of what it proposes is tried on the recipe, and what does not make it vanish, or brings
 /// another finding that weighs more, is left out.
 pub fn cures(
@@ -310,8 +315,11 @@ pub fn cures(
         let performance = perform(part, chart, &after, context);
         let now = findings(part, chart, context, &performance, thresholds);
         let was = |key: (Rule, Option<&InstrumentId>)| before.iter().find(|one| one.key() == key);
-        let is_worse =
-            |one: &Finding| one.weight > of.weight && was(one.key()).is_none_or(|was| one.weight > was.weight + 1e-9);
+        // Where hits go, the others are a larger share of what is left: that alone is nothing worse.
+        let is_worse = |one: &Finding| {
+            let before = was(one.key()).map_or(of.weight, |was| of.weight.max(was.weight + SHARE));
+            one.weight > before
+        };
         !now.iter().any(|one| one.key() == of.key() || is_worse(one))
     };
     of.proposals.iter().filter(|cure| mends(cure)).cloned().collect()

@@ -5,9 +5,9 @@ use crate::api::*;
 use rocket::{get, put, routes};
 use vivida_core::Thresholds;
 
-#[get("/parts/<id>/findings")]
-async fn findings(app: &Shared, id: Id) -> Answer<Vec<FindingCard>> {
-    work(app, move |app| app.findings(id.part())).await.map(Json)
+#[get("/parts/<id>/findings?<cures>")]
+async fn findings(app: &Shared, id: Id, cures: Option<bool>) -> Answer<Vec<FindingCard>> {
+    work(app, move |app| app.findings(id.part(), cures.unwrap_or(true))).await.map(Json)
 }
 
 #[get("/parts/<id>/study/<other>?<take>")]

@@ -1533,7 +1533,7 @@ reasons: Array<Reason>,
  */
 line: Array<[number, number]> | null, };
 
-export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "too-many-limbs" | "limb-too-fast" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
+export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
 
 export type Thresholds = { 
 /**

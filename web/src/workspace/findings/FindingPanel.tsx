@@ -18,7 +18,7 @@ import { keyOf, useFindings } from "./useFindings";
 /** What a listener would notice, what concerns most of the song first, each with passes that mend it. */
 export function FindingPanel({ transport }: { transport: Transport }) {
 	const store = useWorkspaceStore();
-	const { shown, dismissed, isLoading, error } = useFindings();
+	const { shown, dismissed, isLoading, error } = useFindings(true);
 	const [focus, setFocus] = useState<string | null>(null);
 	const { setView } = store.getState();
 	const walk = (by: number) => {

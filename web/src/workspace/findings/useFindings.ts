@@ -10,17 +10,16 @@ export const keyOf = ({ rule, instrument }: FindingCard) => (instrument ? `${rul
 /** So long after the last change, in ms, the part is read again. */
 const rest = 500;
 
-/** The findings of the part as it is kept, and those of them that were dismissed. */
-export function useFindings(enabled = true) {
+/** The findings of the part as it is kept, and those of them that were dismissed; with what mends them where asked. */
+export function useFindings(cures = false) {
 	const part = useWorkspace((state) => state.part.state.id);
 	const revision = useWorkspace((state) => state.revision);
 	const dismissed = useWorkspace((state) => state.dismissed);
 	const [settled] = useDebouncedValue(revision, rest);
 	const query = useQuery({
-		queryKey: ["findings", part, settled],
-		queryFn: () => client.findings(part),
+		queryKey: ["findings", part, settled, cures],
+		queryFn: () => client.findings(part, cures),
 		placeholderData: keepPreviousData,
-		enabled,
 	});
 	const gone = (one: FindingCard) => dismissed.includes(keyOf(one)) || dismissed.includes(`${one.rule} *`);
 	const all = query.data ?? [];
