@@ -136,3 +136,111 @@ async fn a_part_is_learned_from() -> Done {
     look(&browser, "studied").await?;
     browser.close().await
 }
+
+/// A file of drum hits at 480 a quarter, given as (tick, note, velocity), with two sections of eight bars.
+fn file_of(mut hits: Vec<(u32, u8, u8)>) -> Vec<u8> {
+    hits.sort_unstable();
+    let mut events: Vec<(u32, Vec<u8>)> = Vec::new();
+    for (tick, name) in [(0, "Verse"), (8 * 1920, "Chorus")] {
+        events.push((tick, [&[0xff, 6, name.len() as u8], name.as_bytes()].concat()));
+    }
+    for (tick, note, velocity) in hits {
+        events.push((tick, vec![0x99, note, velocity]));
+        events.push((tick + 30, vec![0x89, note, 64]));
+    }
+    events.sort_by_key(|one| one.0);
+    let (mut track, mut now) = (Vec::new(), 0);
+    for (tick, bytes) in events {
+        let delta = tick - now;
+        if delta >= 128 {
+            track.push(0x80 | (delta >> 7) as u8);
+        }
+        track.push((delta & 127) as u8);
+        track.extend(bytes);
+        now = tick;
+    }
+    track.extend(b"\0\xff\x2f\0");
+    let mut file = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk".to_vec();
+    file.extend((track.len() as u32).to_be_bytes());
+    file.extend(track);
+    file
+}
+
+/// Sixteen bars that are alive, struck as hard as `touch` says.
+fn alive(touch: impl Fn(u8) -> u8) -> Vec<(u32, u8, u8)> {
+    let mut hits = Vec::new();
+    for bar in 0..16u32 {
+        let at = |sixteenth: u32| bar * 1920 + sixteenth * 120 + (bar * 16 + sixteenth) * 7919 % 11;
+        let soft = |base: u32, n: u32| touch((base + (bar * 5 + n * 3) % 9) as u8);
+        hits.extend((0..8).map(|n| (at(2 * n), 42, soft(if n % 2 == 0 { 92 } else { 62 }, n))));
+        hits.extend([(at(4), 38, soft(104, 1)), (at(12), 38, soft(102, 2))]);
+        hits.extend([(at(7), 38, soft(26, 3)), (at(9), 38, soft(24, 4)), (at(15), 38, soft(25, 6))]);
+        hits.extend([(at(0), 36, soft(100, 5)), (at(6), 36, soft(84, 6)), (at(8), 36, soft(96, 7))]);
+    }
+    hits
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_wrong_is_walked_to_and_mended_one_after_the_other() -> Done {
+    let (_turn, app, browser) = start().await;
+    let mut hits = alive(|velocity| velocity);
+    // Two more hands on a backbeat, a blast, a ride that jumps in the chorus, notes that no kit knows.
+    hits.extend([(5 * 1920 + 478, 49, 112), (5 * 1920 + 486, 51, 70)]);
+    hits.extend((0..48).map(|n| (12 * 1920 + n * 60 + 31, 38, 104 + (n * 5 % 7) as u8)));
+    hits.extend((0..64).map(|n| (n * 480 + 247, 53, if n >= 32 { 100 + (n % 5) as u8 } else { 26 + (n % 5) as u8 })));
+    hits.extend((0..4).map(|n| (n * 1920 + 700, 110, 90 + n as u8)));
+    import(&app, &browser, "flawed.mid", &file_of(hits)).await?;
+    browser.click("[data-song='flawed'] a").await?;
+    browser.find("[data-instrument='snare']").await?;
+    browser.keys("n").await?;
+    let mut said = Vec::new();
+    for rule in ["level-jump", "dense", "too-many-limbs"] {
+        let card = format!("[data-finding={rule}]");
+        browser.find(&card).await?;
+        for _ in 0..12 {
+            let there = format!("return document.querySelector('{card}').dataset.focused === 'true'");
+            if browser.run(&there).await?.as_bool() == Some(true) {
+                break;
+            }
+            browser.keys("n").await?;
+        }
+        said.push(browser.run(&format!("return document.querySelector('{card} button').textContent")).await?);
+        look(&browser, rule).await?;
+        browser.click(&format!("{card} [data-cure]")).await?;
+        browser.until(&format!("!document.querySelector('{card}')")).await?;
+        browser.run("document.activeElement.blur()").await?;
+    }
+    let said: Vec<&str> = said.iter().filter_map(|one| one.as_str()).collect();
+    assert!(said[0].contains("ride") && said[0].contains("Chorus") && said[1].contains("strokes a second"), "{said:?}");
+    assert!(said[2].contains("a third hand, bar 6"), "{said:?}");
+    // What makes no sound is mapped in the kit.
+    browser.click("[data-finding=silent] [data-open-kit]").await?;
+    browser.find("[data-threads] [data-note]").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_part_that_is_slammed_is_brought_down_to_where_the_kit_has_room() -> Done {
+    let (_turn, app, browser) = start().await;
+    import(&app, &browser, "slammed.mid", &file_of(alive(|_| 127))).await?;
+    browser.click("[data-song='slammed'] a").await?;
+    browser.find("[data-instrument='snare']").await?;
+    browser.until("document.querySelector('[data-noticed]')?.textContent.includes('as hard as it goes')").await?;
+    browser.keys("n").await?;
+    browser.click("[data-finding=slammed] [data-cure-all^='Bring it down to']").await?;
+    browser.until("!document.querySelector('[data-finding=slammed]')").await?;
+    look(&browser, "slammed").await?;
+    let part = ask(&browser, &format!("/parts/{}", part_of(&browser).await?)).await?;
+    let typical = |id: &str| {
+        let all = part["performance"]["reading"]["instruments"].as_array().expect("instruments");
+        let one = all.iter().find(|one| one["instrument"] == id).expect("it is there");
+        one["figures"]["typical"].as_f64().expect("a velocity")
+    };
+    // The top layer begins at 108, the one below it at 77.
+    let (snare, kick, hat) = (typical("snare"), typical("kick"), typical("closed-hat"));
+    assert!(
+        (100.0..112.0).contains(&snare) && (98.0..110.0).contains(&kick) && (77.0..100.0).contains(&hat),
+        "{snare} {kick} {hat}"
+    );
+    browser.close().await
+}
