@@ -150,7 +150,8 @@ export const client = {
 	study: (id: number, other: number, take: number | null) =>
 		json<StudyDetail>("GET", `/parts/${id}/study/${other}${take === null ? "" : `?take=${take}`}`),
 	thresholds: () => json<Thresholds>("GET", "/findings/thresholds"),
-	setThresholds: (thresholds: Thresholds) => json<void>("PUT", "/findings/thresholds", thresholds),
+	/** What is left out is as usual. */
+	setThresholds: (thresholds: Partial<Thresholds>) => json<void>("PUT", "/findings/thresholds", thresholds),
 	touch: (id: number) => json<TouchProfile>("GET", `/parts/${id}/touch`),
 	fit: (id: number, recipe: Recipe) => json<Fitted>("POST", `/parts/${id}/fit`, { recipe }),
 	receive: (id: number, recipe: Recipe) => json<Received>("POST", `/parts/${id}/passes`, { recipe }),

@@ -32,17 +32,20 @@ export function Measures() {
 	const queries = useQueryClient();
 	const [opened, setOpened] = useState(false);
 	const kept = useQuery({ queryKey: ["thresholds"], queryFn: client.thresholds, enabled: opened });
-	const set = async (change: Partial<Thresholds>) => {
+	const put = async (thresholds: Partial<Thresholds>) => {
+		try {
+			await client.setThresholds(thresholds);
+		} catch (error) {
+			showError(error);
+		}
+		await queries.invalidateQueries({ queryKey: ["thresholds"] });
+		await queries.invalidateQueries({ queryKey: ["findings"] });
+	};
+	const set = (change: Partial<Thresholds>) => {
 		if (!kept.data) return;
 		const next = { ...kept.data, ...change };
 		queries.setQueryData(["thresholds"], next);
-		try {
-			await client.setThresholds(next);
-		} catch (error) {
-			showError(error);
-			await queries.invalidateQueries({ queryKey: ["thresholds"] });
-		}
-		await queries.invalidateQueries({ queryKey: ["findings"] });
+		void put(next);
 	};
 	return (
 		<Popover position="top-end" width={300} trapFocus returnFocus opened={opened} onChange={setOpened}>
@@ -66,28 +69,10 @@ export function Measures() {
 							suffix={suffix}
 							clampBehavior="strict"
 							value={kept.data[key]}
-							onChange={(value) => typeof value === "number" && void set({ [key]: value })}
+							onChange={(value) => typeof value === "number" && set({ [key]: value })}
 						/>
 					))}
-				<Button
-					size="compact-xs"
-					variant="default"
-					mt={8}
-					onClick={() =>
-						void set({
-							alike: 0.5,
-							on_grid: 0.9,
-							machine_gun: 6,
-							fast: 160,
-							dense: 7,
-							together: 25,
-							travel: 60,
-							hand: 40,
-							foot: 90,
-							ragged: 12,
-						})
-					}
-				>
+				<Button size="compact-xs" variant="default" mt={8} onClick={() => void put({})}>
 					As usual
 				</Button>
 			</Popover.Dropdown>
