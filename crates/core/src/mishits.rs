@@ -57,7 +57,7 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
         for (nth, &place) in places.iter().enumerate() {
             if heard[place].length < what.shorter {
                 reason[place] = Some(Mishit::Short);
-            } else if again(heard, places, nth, what) {
+            } else if what.again > 0.0 && again(heard, places, nth, what) {
                 reason[place] = Some(Mishit::Double);
             }
         }

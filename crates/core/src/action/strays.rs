@@ -167,6 +167,8 @@ mod tests {
         assert_eq!(left(&brushed, Strays::default()).len(), 5);
         let off = Strays { softer: 0.0, again: Millis(0.0), bleed: Millis(0.0), ..Strays::default() };
         assert_eq!(left(&hits, off.clone()).len(), 4);
+        // Switched off it leaves two at one moment alone, too.
+        assert_eq!(left(&[(0.0, 38, 90), (0.0, 38, 20)], off.clone()).len(), 2);
         assert_eq!(left(&hits, Strays { shorter: Millis(100.0), ..off }).len(), 0);
     }
 }
