@@ -120,7 +120,7 @@ fn velocities_that_are_all_alike() {
     found_and_cured(
         alive().into_iter().map(two).collect(),
         Rule::IdenticalNeighbours,
-        "kick’s neighbours strike alike",
+        "% of neighbouring kick hits are equally loud",
     );
     let hats = alive().into_iter().map(|hit| if hit.1 == 42 { (hit.0, 42, 80 + hit.2 % 11) } else { hit });
     found_and_cured(hats.collect(), Rule::OneLayer, "stays in one layer");

@@ -62,7 +62,7 @@ fn level(
         let (rule, said) = if sorted[0] == sorted[sorted.len() - 1] {
             (Rule::OneVelocity, format!("Every {name} strikes at {first:.0}."))
         } else {
-            (Rule::IdenticalNeighbours, format!("{:.0} % of the {name}’s neighbours strike alike.", 100.0 * alike))
+            (Rule::IdenticalNeighbours, format!("{:.0} % of neighbouring {name} hits are equally loud.", 100.0 * alike))
         };
         let mut finding = all.about_all(rule, one, places, 0.9 * alike, said);
         finding.proposals = vec![

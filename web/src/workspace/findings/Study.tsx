@@ -134,7 +134,7 @@ function Drum({ one, ...from }: { one: Apart } & From) {
 		return (
 			<tr>
 				<td>{one.name}</td>
-				<td colSpan={3}>it has none</td>
+				<td colSpan={3}>no such drum there</td>
 			</tr>
 		);
 	}
