@@ -7,6 +7,7 @@
 use crate::action::{Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
 use crate::aim::Aim;
 use crate::chart::Chart;
+use crate::drawing::{Draft, Drawing, Edits, Paper, Standing};
 use crate::extract::Extraction;
 use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::hit::{HitId, Part};
@@ -176,6 +177,11 @@ pub enum Gesture {
         /// Which pass.
         pass: PassId,
     },
+    /// A stroke of the pencil, by hand.
+    Draw {
+        /// What.
+        drawing: Drawing,
+    },
     /// Passes put behind those that are there, with ids of their own; or in their place.
     AddPasses {
         /// The passes of a recipe, whatever ids they have.
@@ -228,6 +234,7 @@ pub struct Bench<'a> {
     part: &'a Part,
     chart: &'a Chart,
     context: &'a Context<'a>,
+    end: Ticks,
 }
 
 type Done = Result<Recipe, RecipeError>;
@@ -235,7 +242,13 @@ type Done = Result<Recipe, RecipeError>;
 impl<'a> Bench<'a> {
     /// A bench for a part in its context.
     pub fn new(part: &'a Part, chart: &'a Chart, context: &'a Context<'a>) -> Bench<'a> {
-        Bench { part, chart, context }
+        let last = context.metre.bar_at(Ticks((part.end().0 - 1.0).max(0.0)));
+        Bench { part, chart, context, end: last.start + last.length }
+    }
+
+    /// The same in a song that goes on behind the part: drawing may go up to there.
+    pub fn until(self, end: Ticks) -> Bench<'a> {
+        Bench { end: if end > self.end { end } else { self.end }, ..self }
     }
 
     /// The recipe after a gesture.
@@ -261,7 +274,7 @@ impl<'a> Bench<'a> {
     /// Where the gesture names what is not there, or what comes of it is no good recipe.
     pub fn after(&self, recipe: &Recipe, gesture: &Gesture) -> Done {
         gesture.check()?;
-        let now = Now { bench: self, recipe, performance: OnceCell::new() };
+        let now = Now::on(self, recipe);
         let after = match gesture {
             Gesture::MoveHits { hits, velocity, time, ticks, at } => {
                 let by = *time + self.context.tempo.millis_of(*ticks, *at);
@@ -276,6 +289,7 @@ impl<'a> Bench<'a> {
             }
             Gesture::CopyHits { hits, quarters } => now.copied(hits, *quarters),
             Gesture::CutHits { hits } => now.cut(hits),
+            Gesture::Draw { drawing } => now.sketched(drawing),
             Gesture::ShapeBy { instrument, soft, typical, hard } => {
                 now.shaped(instrument, [("hard", *hard), ("typical", *typical), ("soft", *soft)])
             }
@@ -349,9 +363,13 @@ struct Now<'a> {
     performance: OnceCell<Performance>,
 }
 
-impl Now<'_> {
+impl<'a> Now<'a> {
+    fn on(bench: &'a Bench<'a>, recipe: &'a Recipe) -> Now<'a> {
+        Now { bench, recipe, performance: OnceCell::new() }
+    }
+
     fn performance(&self) -> &Performance {
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         self.performance.get_or_init(|| perform(part, chart, self.recipe, context))
     }
 
@@ -363,7 +381,7 @@ impl Now<'_> {
     }
 
     fn figures(&self, instrument: &InstrumentId) -> Result<(Figures, Figures), RecipeError> {
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         let (place, _) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
         let played = Measured::played(part, chart, context, self.performance());
         let written = Measured::written(part, chart, context);
@@ -421,7 +439,7 @@ impl Now<'_> {
     fn moved(&self, hits: &[HitId], velocity: f64, by: Millis) -> Done {
         Ok(self.with_moves(hits, |one, _| {
             one.velocity = (one.velocity + velocity).clamp(-126.0, 126.0);
-            one.time = Millis((((one.time + by).0 * 10.0).round() / 10.0).clamp(-10_000.0, 10_000.0));
+            one.time = Millis((((one.time + by).0 * 10.0).round() / 10.0).clamp(-ByHand::FARTHEST, ByHand::FARTHEST));
         }))
     }
 
@@ -459,7 +477,7 @@ impl Now<'_> {
             }
         }
         // What another pass silences is called back behind it.
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         let silent: BTreeMap<HitId, PassId> = perform(part, chart, &recipe, context)
             .hits()
             .filter(|hit| hits.contains(&hit.id))
@@ -515,7 +533,7 @@ impl Now<'_> {
     }
 
     fn added(&self, instrument: &InstrumentId, tick: Ticks, velocity: Velocity, snapped: bool) -> Done {
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         let (note, channel) = self.struck_with(instrument)?;
         let on_grid = || chart.meant(part, context.metre).grid.nearest(context.metre, tick);
         let tick = if snapped { on_grid() } else { tick.rounded() };
@@ -536,6 +554,51 @@ impl Now<'_> {
             channel: hit.channel,
         };
         Ok(self.with_added(self.free_hits().zip(self.played(hits)?).map(copy).collect()))
+    }
+
+    /// A stroke of the pencil on what sounds: hits go, move and come by hand.
+    fn sketched(&self, drawing: &Drawing) -> Done {
+        let Bench { part, chart, context, end } = self.bench;
+        let performance = self.performance();
+        let written = part.hits().iter().zip(&performance.written).map(|(hit, played)| (hit.tick, played));
+        let made = performance.made.iter().map(|made| (made.anchor, &made.played));
+        let sounds = written.chain(made).filter(|(_, played)| played.silenced.is_none());
+        let standing = |(place, played): (Ticks, &PlayedHit)| {
+            let PlayedHit { id, tick, length, velocity, note, channel, .. } = *played;
+            Standing { id, place, tick, length, velocity, note, channel }
+        };
+        let standing: Vec<Standing> = sounds.map(standing).collect();
+        let paper = Paper { chart, metre: context.metre, standing: &standing, end: *end };
+        let mut edits = drawing.edits(&paper).map_err(|(field, message)| wrong(&field, message))?;
+        put_anew(&mut edits, &standing);
+        let mut recipe = self.recipe.clone();
+        if !edits.gone.is_empty() {
+            recipe = Now::on(self.bench, &recipe).taken_out(&edits.gone)?;
+        }
+        if !edits.moved.is_empty() {
+            let hits: Vec<HitId> = edits.moved.iter().map(|one| one.id).collect();
+            recipe = Now::on(self.bench, &recipe).with_moves(&hits, |one, place| {
+                one.note = edits.moved[place].stroke.map_or(one.note, |(note, _)| Some(note));
+            });
+        }
+        if !edits.struck.is_empty() {
+            let now: HashMap<HitId, Velocity> = standing.iter().map(|one| (one.id, one.velocity)).collect();
+            let hits: Vec<HitId> = edits.struck.iter().map(|one| one.0).collect();
+            recipe = Now::on(self.bench, &recipe).with_moves(&hits, |one, place| {
+                let (id, velocity) = edits.struck[place];
+                let by = f64::from(velocity.get()) - now.get(&id).map_or(0.0, |now| f64::from(now.get()));
+                one.velocity = (one.velocity + by).clamp(-126.0, 126.0);
+            });
+        }
+        if !edits.come.is_empty() {
+            let hit = |(id, draft): (HitId, &Draft)| {
+                let Draft { tick, length, velocity, note, channel } = *draft;
+                HandHit { id, tick, length, velocity, note, channel }
+            };
+            let now = Now::on(self.bench, &recipe);
+            recipe = now.with_added(now.free_hits().zip(&edits.come).map(hit).collect());
+        }
+        Ok(recipe)
     }
 
     fn cut(&self, hits: &[HitId]) -> Done {
@@ -626,7 +689,7 @@ impl Now<'_> {
             Some(Action::Pull(pull)) if pull.strength.0 != 0.0 => shown / (1.0 - pull.strength.factor()),
             _ => shown,
         };
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         let none = if before < STIFF || loose {
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), wander: Millis(0.0), ..Loosen::default() })
         } else {
@@ -650,7 +713,7 @@ impl Now<'_> {
     }
 
     fn drawn(&self, instrument: &InstrumentId, slot: u32, cells: f64, louder: f64) -> Done {
-        let Bench { part, chart, context } = self.bench;
+        let Bench { part, chart, context, .. } = self.bench;
         let (_, found) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
         if !(cells.is_finite() && louder.is_finite() && louder >= 0.0) {
             return Err(wrong("cells", "a slot is moved by shares of a cell, and made so many times as loud"));
@@ -704,6 +767,24 @@ impl Now<'_> {
         }
         Ok(recipe)
     }
+}
+
+/// A hit that is moved by hand goes on to belong where it was. One that is drawn elsewhere belongs there: it is taken
+/// out and put in anew.
+fn put_anew(edits: &mut Edits, standing: &[Standing]) {
+    let known: HashMap<HitId, &Standing> = standing.iter().map(|one| (one.id, one)).collect();
+    let (gone, come) = (&mut edits.gone, &mut edits.come);
+    edits.moved.retain(|moved| {
+        let Some(one) = known.get(&moved.id) else { return false };
+        let (note, channel) = moved.stroke.unwrap_or((one.note, one.channel));
+        let stays = moved.by == Ticks(0.0) && channel == one.channel;
+        if !stays {
+            gone.push(one.id);
+            let tick = Ticks((one.tick + moved.by).0.max(0.0)).rounded();
+            come.push(Draft { tick, length: one.length, velocity: one.velocity, note, channel });
+        }
+        stays
+    });
 }
 
 fn unknown(instrument: &InstrumentId) -> RecipeError {

@@ -30,11 +30,11 @@ impl Grid {
     /// Straight sixteenths.
     pub const SIXTEENTHS: Grid = Grid::straight(16);
 
-    const fn straight(value: u8) -> Grid {
+    pub(crate) const fn straight(value: u8) -> Grid {
         Grid { value, dotted: false, count: 1, space: 1 }
     }
 
-    const fn triplet(value: u8) -> Grid {
+    pub(crate) const fn triplet(value: u8) -> Grid {
         Grid { value, dotted: false, count: 3, space: 2 }
     }
 

@@ -83,7 +83,7 @@ pub struct Hit {
 /// One track's hits in order of (tick, id): the Written reading. Nothing changes it.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Part {
-    hits: Vec<Hit>,
+    pub(crate) hits: Vec<Hit>,
 }
 
 impl Part {

@@ -60,9 +60,11 @@
 
 pub mod action;
 mod aim;
+mod bars;
 mod chart;
 mod detach;
 mod dice;
+mod drawing;
 mod drift;
 mod exchange;
 mod extract;
@@ -80,6 +82,7 @@ mod kit_file;
 mod limbs;
 mod metre;
 mod mishits;
+mod outline;
 mod own_kits;
 mod perform;
 mod profile;
@@ -102,8 +105,10 @@ mod units;
 
 pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange};
+pub use bars::{BarMoves, BarPlan, BarsEdit};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;
+pub use drawing::{Draft, Drawing, Edits, Paper, PathPoint, Standing};
 pub use extract::{Extracted, Extraction, GrooveFigures, GrooveSwing, LaidHits, VoiceFigures};
 pub use findings::{Cure, Finding, Rule, Thresholds, cures, findings};
 pub use gesture::{Bench, Gesture};
@@ -117,6 +122,7 @@ pub use kit::{
 };
 pub use kit_file::{KitError, KitFile};
 pub use metre::{Bar, Metre, MetreMap};
+pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Side, Stage, aimed_by, perform,
     touched_by,

@@ -14,7 +14,8 @@ use vivida_core::{
 use vivida_smf::{SongFile, SongPart, read};
 use vivida_sound::KitSounds;
 use vivida_store::{
-    KitId, PartId, Reads, SongId, Store, StoreError, StoredKit, StoredPart, StoredSong, StoredTake, TakeId,
+    FileId, KitId, PartId, Reads, SongId, Store, StoreError, StoredFile, StoredKit, StoredPart, StoredSong, StoredTake,
+    TakeId,
 };
 
 /// A song whose file has been read.
@@ -24,8 +25,15 @@ pub(crate) struct Loaded {
     sources: Mutex<LruCache<SourceKey, Arc<Source>>>,
 }
 
+impl Loaded {
+    /// Where its last bar ends.
+    pub fn end(&self) -> Ticks {
+        self.file.metre.bar(self.file.bars() + 1).start
+    }
+}
+
 /// Which Written, taken as drums or as tones, measured against which grid, by which kit and layers.
-type SourceKey = (usize, Option<TakeId>, bool, Option<Grid>, Option<(KitId, i64)>, String);
+type SourceKey = (usize, Option<(TakeId, i64)>, bool, Option<Grid>, Option<(KitId, i64)>, String);
 
 /// The Written of a take as its kit reads it.
 pub(crate) struct Source {
@@ -64,6 +72,11 @@ impl Opened {
 
     pub fn chart(&self) -> &Chart {
         &self.source.chart
+    }
+
+    /// Whether what is drawn in it changes its Written: it was begun here.
+    pub fn is_drawn(&self) -> bool {
+        self.take.is_print && self.file_part().begun.is_some()
     }
 
     /// What of it cannot be read, besides its passes.
@@ -127,7 +140,8 @@ impl Opened {
             return Ok(recipe);
         }
         let context = self.context(variation);
-        Bench::new(self.part(), self.chart(), &context).after_all(&recipe, gestures).map_err(wrong)
+        let bench = Bench::new(self.part(), self.chart(), &context).until(self.song.end());
+        bench.after_all(&recipe, gestures).map_err(wrong)
     }
 }
 
@@ -135,7 +149,7 @@ impl Opened {
 pub struct App {
     store: Mutex<Store>,
     /// The one that was used longest ago makes room first.
-    loaded: Mutex<LruCache<SongId, Arc<Loaded>>>,
+    loaded: Mutex<LruCache<FileId, Arc<Loaded>>>,
     pub(crate) renders: Renders,
 }
 
@@ -176,15 +190,17 @@ impl App {
 
     /// A song, read from what the store holds if it is not in use.
     pub(crate) fn load(&self, reads: &impl Reads, id: SongId) -> Answer<Arc<Loaded>> {
-        if let Some(found) = locked(&self.loaded).get(&id) {
+        let file = reads.song_alone(id)?.file;
+        if let Some(found) = locked(&self.loaded).get(&file) {
             return Ok(found.clone());
         }
-        self.keep_read(id, reads.original(id)?)
+        self.keep_read(file, reads.file(file)?)
     }
 
     /// Reads a song's file and keeps it read, in the place of those that were not used for long.
-    fn keep_read(&self, id: SongId, bytes: Vec<u8>) -> Answer<Arc<Loaded>> {
-        let file = read(&bytes).map_err(|error| Problem::of_file("the song as it was kept", &error))?;
+    fn keep_read(&self, id: FileId, StoredFile { bytes, ids, .. }: StoredFile) -> Answer<Arc<Loaded>> {
+        let mut file = read(&bytes).map_err(|error| Problem::of_file("the song as it was kept", &error))?;
+        file.name_hits(&ids);
         let song = Arc::new(Loaded { bytes, file, sources: Mutex::new(LruCache::new(KEPT_SOURCES)) });
         let mut loaded = locked(&self.loaded);
         loaded.put(id, song.clone());
@@ -201,12 +217,16 @@ impl App {
     }
 
     pub(crate) fn warm_song(&self, song: SongId) -> Answer<()> {
-        if locked(&self.loaded).contains(&song) {
-            return Ok(());
-        }
-        let bytes = self.store().original(song)?;
+        let (id, file) = {
+            let store = self.store();
+            let id = store.song_alone(song)?.file;
+            if locked(&self.loaded).contains(&id) {
+                return Ok(());
+            }
+            (id, store.file(id)?)
+        };
         // What is wrong with it is said where it is used.
-        let _ = self.keep_read(song, bytes);
+        let _ = self.keep_read(id, file);
         Ok(())
     }
 
@@ -263,7 +283,7 @@ impl App {
             None if kit.is_some() => LayerBounds::default(),
             None => shared_layers(reads)?,
         };
-        let printed = take.is_print.then_some(take.id);
+        let printed = take.is_print.then_some((take.id, take.written));
         let by = kit.map(|kit| (kit.id, kit.revision));
         let key = (row.position, printed, row.drums, row.grid, by, serde_json::to_string(&layers).unwrap_or_default());
         if let Some(known) = locked(&song.sources).get(&key) {
@@ -326,7 +346,10 @@ mod tests {
         for id in ids {
             app.warm_song(id).unwrap();
         }
-        let kept = |id| locked(&app.loaded).contains(id);
+        let kept = |id: &SongId| {
+            let file = app.store().song_alone(*id).unwrap().file;
+            locked(&app.loaded).contains(&file)
+        };
         assert_eq!(ids.each_ref().map(kept), [false, true, true]);
         app.load(&*app.store(), ids[1]).unwrap();
         app.warm_song(ids[0]).unwrap();

@@ -25,6 +25,7 @@ mod routes;
 mod security;
 mod songs;
 mod table;
+mod writing;
 
 pub use api::typescript;
 pub use app::App;

@@ -53,6 +53,7 @@ impl App {
         let take = row.current();
         // What cannot be opened says why where it is opened.
         let opened = self.open_in(reads, row.id, None).ok();
+        let drawn = opened.as_ref().is_some_and(Opened::is_drawn);
         let printed = opened.and_then(|opened| opened.damage());
         let card = |take: &StoredTake| TakeCard {
             id: take.id,
@@ -84,6 +85,7 @@ impl App {
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
             variation: take.variation,
+            written: drawn.then_some(take.written),
             damage: damage_of(row).or(printed),
             history: reads.history(Some(row.song))?,
         })
@@ -214,7 +216,13 @@ impl App {
     }
 
     pub(crate) fn delete_part(&self, id: PartId, revision: i64) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete_part(id, revision))?)
+        self.warm(id)?;
+        self.store().change(|change| {
+            let part = change.part(id)?;
+            let song = self.load(&*change, part.song)?;
+            let begun = song.file.parts.get(part.position).is_some_and(|one| one.begun.is_some());
+            Ok(change.delete_part(id, revision, begun)?)
+        })
     }
 
     /// Plays a part by a recipe that need not be kept.

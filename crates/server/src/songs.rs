@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use serde_json::Value;
 use serde_json::value::RawValue;
 use std::sync::Arc;
-use vivida_core::{Grid, Percent, Section, Slots, Ticks};
+use vivida_core::{Grid, Outline, Percent, Section, Slots, Ticks};
 use vivida_smf::read;
 use vivida_store::{PartId, Reads, SongId, Step, Store, StoredPart, StoredSong};
 
@@ -22,7 +22,7 @@ impl App {
         rows.iter().map(|row| self.card(row)).collect()
     }
 
-    fn card_of(&self, id: SongId) -> Answer<Box<RawValue>> {
+    pub(crate) fn card_of(&self, id: SongId) -> Answer<Box<RawValue>> {
         let row = self.store().song(id)?;
         self.card(&row)
     }
@@ -130,7 +130,8 @@ impl App {
     /// The bytes that a song came in as, and the name of their file.
     pub(crate) fn original(&self, id: SongId) -> Answer<(String, Vec<u8>)> {
         let store = self.store();
-        Ok((store.song_alone(id)?.file_name, store.original(id)?))
+        let file = store.file(store.song_alone(id)?.file)?;
+        Ok((file.name, file.bytes))
     }
 
     pub(crate) fn rename(&self, id: SongId, request: &SongChange) -> Answer<Box<RawValue>> {
@@ -180,6 +181,7 @@ impl App {
             parts: self.part_cards(reads, &row, &song),
             single_drums: single_drums(&row, &song),
             mended: file.mended.clone(),
+            outline: file.is_begun().then(|| Outline::of(file.bars(), &file.tempo, &file.metre)),
             history: reads.history(Some(id))?,
         })
     }

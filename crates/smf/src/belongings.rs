@@ -57,7 +57,7 @@ pub(crate) fn follow(
     // By the place of the note-on among the events.
     let mut moved: Vec<Option<Moved>> = vec![None; events.len()];
     for (hit, played) in part.part.hits().iter().zip(&performance.written) {
-        let note = &part.notes[hit.id.get() as usize];
+        let note = part.events_of(hit);
         if played.silenced.is_none() {
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);

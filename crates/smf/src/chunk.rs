@@ -40,6 +40,8 @@ pub(crate) enum Meta {
     Tempo(u32),
     /// Numerator and power of two of the denominator.
     Metre(u8, u8),
+    /// A part of this channel begins here, with nothing written in it (see `begun.rs`).
+    Begun(u8),
 }
 
 /// An event of a track: where its bytes lie in the file.
@@ -293,6 +295,7 @@ fn meta(message: MetaMessage<'_>) -> Option<Meta> {
         MetaMessage::Marker(text) => Some(Meta::Marker(readable(text))),
         MetaMessage::Tempo(micros) => Some(Meta::Tempo(micros.as_int())),
         MetaMessage::TimeSignature(numerator, power, _, _) => Some(Meta::Metre(numerator, power)),
+        MetaMessage::SequencerSpecific(data) => crate::begun::channel_of(data).map(Meta::Begun),
         _ => None,
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
+use std::collections::HashMap;
 use vivida_core::{
     BarRange, Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
 };
@@ -87,7 +88,11 @@ pub struct SongPart {
     pub drums: bool,
     /// The hits; hit n is the n-th note-on of the part in the track.
     pub part: Part,
+    /// It was begun here and holds no notes: where its track ends. What is played in it is its takes' own.
+    pub begun: Option<Ticks>,
     pub(crate) notes: Vec<NoteEvents>,
+    /// The place of each hit's note, where its id is another number.
+    pub(crate) numbers: HashMap<HitId, u32>,
     /// Its track has note-offs that end nothing.
     pub(crate) has_stray_offs: bool,
 }
@@ -96,6 +101,36 @@ impl SongPart {
     /// Its chart when it is taken as drums or as tones.
     pub fn chart(&self, drums: bool) -> Chart {
         Chart::new(&self.part, self.kit(drums))
+    }
+
+    /// The events of a hit of it.
+    pub(crate) fn events_of(&self, hit: &Hit) -> &NoteEvents {
+        let number = self.numbers.get(&hit.id).map_or(hit.id.get() as usize, |number| *number as usize);
+        &self.notes[number]
+    }
+
+    /// Names its hits otherwise, in the order of its note-ons. Ids that are too few, too many or not all different
+    /// are left.
+    fn name_hits(&mut self, ids: &[HitId]) {
+        let numbers: HashMap<HitId, u32> = ids.iter().copied().zip(0..).collect();
+        if numbers.len() != self.notes.len() || ids.iter().any(|id| *id >= HitId::FIRST_BY_HAND) {
+            return;
+        }
+        let named = |hit: &Hit| Hit { id: ids[hit.id.get() as usize], ..*hit };
+        self.part = Part::new(self.part.hits().iter().map(named).collect());
+        self.numbers = numbers;
+    }
+
+    /// The ids of its hits, in the order of its note-ons.
+    pub fn ids(&self) -> Vec<HitId> {
+        let mut ids: Vec<(u32, HitId)> = self
+            .part
+            .hits()
+            .iter()
+            .map(|hit| (self.numbers.get(&hit.id).copied().unwrap_or(hit.id.get() as u32), hit.id))
+            .collect();
+        ids.sort_unstable();
+        ids.into_iter().map(|(_, id)| id).collect()
     }
 
     /// Its kit when it is taken as drums or as tones.
@@ -164,9 +199,25 @@ impl SongFile {
         sections.filter(|section| section.from <= section.to).take(Section::MOST).collect()
     }
 
+    /// Whether all of it was begun here: its bars, tempo and metre are the person's own.
+    pub fn is_begun(&self) -> bool {
+        !self.parts.is_empty() && self.parts.iter().all(|part| part.begun.is_some())
+    }
+
+    /// Names the hits of parts otherwise: for each part its ids in the order of its note-ons, or nothing where they
+    /// are numbered, as they are when a file is read.
+    pub fn name_hits(&mut self, ids: &[Option<Vec<HitId>>]) {
+        for (part, ids) in self.parts.iter_mut().zip(ids) {
+            if let Some(ids) = ids {
+                part.name_hits(ids);
+            }
+        }
+    }
+
     /// The number of bars, at least 1.
     pub fn bars(&self) -> u32 {
-        let last = self.parts.iter().map(|part| part.part.end().0).fold(1.0, f64::max);
+        let ends = self.parts.iter().map(|part| part.begun.unwrap_or_default().0.max(part.part.end().0));
+        let last = ends.fold(1.0, f64::max);
         self.metre.bar_at(Ticks(last - 1.0)).number
     }
 }
@@ -293,7 +344,7 @@ impl Maps {
                     }
                 }
                 Meta::Marker(name) => maps.markers.push(Marker { tick, name: name.clone() }),
-                Meta::TrackName(_) => {}
+                Meta::TrackName(_) | Meta::Begun(_) => {}
             }
         }
         if odd_metres > 0 {
@@ -353,6 +404,26 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
     let channels = by_channel(pairing.notes);
     let name = track_name(track);
     let several = channels.len() > 1;
+    let begun = track.metas.iter().find_map(|(_, meta)| match meta {
+        Meta::Begun(channel) => Some(*channel),
+        _ => None,
+    });
+    let fine = |tick: u64| Ticks(tick as f64 * f64::from(song.factor));
+    let last = fine(track.events.last().map_or(0, |event| event.tick));
+    if let Some(channel) = begun.filter(|_| channels.is_empty()).map(Channel::from_status) {
+        let name = if name.is_empty() { format!("Track {shown}, channel {}", channel.shown()) } else { name.clone() };
+        song.parts.push(SongPart {
+            track: number,
+            channel,
+            name,
+            drums: channel == Channel::PERCUSSION,
+            part: Part::default(),
+            begun: Some(last),
+            notes: Vec::new(),
+            numbers: HashMap::new(),
+            has_stray_offs,
+        });
+    }
     for notes in channels {
         let channel = Channel::from_status(notes[0].channel);
         let drums = looks_like_drums(&name, channel, &notes);
@@ -364,10 +435,10 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
         };
         let part = Part::new(notes.iter().enumerate().map(|(id, note)| hit(id, note, song.factor)).collect());
         song.hits += part.hits().len();
-        song.parts.push(SongPart { track: number, channel, name, drums, part, notes, has_stray_offs });
+        let (begun, numbers) = (None, HashMap::new());
+        song.parts.push(SongPart { track: number, channel, name, drums, part, begun, notes, numbers, has_stray_offs });
     }
-    let last = track.events.last().map_or(0.0, |event| event.tick as f64 * f64::from(song.factor));
-    song.end = Ticks(song.end.0.max(last));
+    song.end = Ticks(song.end.0.max(last.0));
 }
 
 fn hit(id: usize, note: &NoteEvents, factor: u32) -> Hit {

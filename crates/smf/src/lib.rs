@@ -3,7 +3,7 @@
 //! [`read`] turns the bytes of a file into a [`SongFile`]: its tempo and metre maps, its markers,
 //! and its parts, each the notes of one channel of one track. What is wrong with a file but can be
 //! mended is said in [`SongFile::mended`]; the rest is a [`ReadError`] with the offset.
-//! [`write`] puts performances in the place of parts.
+//! [`write`] puts performances in the place of parts. [`begin`] makes the file of a song that begins with nothing.
 //!
 //! # Properties
 //!
@@ -29,6 +29,7 @@
 //! ```
 
 mod arrange;
+mod begun;
 mod belongings;
 mod chunk;
 mod clip;
@@ -38,6 +39,7 @@ mod text;
 mod write;
 
 pub use arrange::{Arrangement, arrange};
+pub use begun::{NewTrack, begin, with_tracks};
 pub use clip::{ClipError, clip_of, groove_of_clip};
 pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;

@@ -61,6 +61,18 @@ pub fn write(bytes: &[u8], song: &SongFile, performances: &[(usize, Performance)
     if performances.is_empty() && same_ticks && !export.lead_in {
         return bytes.to_vec();
     }
+    rewritten(bytes, song, performances, export)
+}
+
+/// The same, with every chunk as long as it says.
+pub(crate) fn rewritten(
+    bytes: &[u8],
+    song: &SongFile,
+    performances: &[(usize, Performance)],
+    export: Export,
+) -> Vec<u8> {
+    let cell = export.ticks_per_tick(song);
+    let same_ticks = cell == f64::from(song.factor);
     let found = &song.chunks;
     let scale = f64::from(song.factor) / cell;
     let lead = (-export.start(song).0 / cell).round();
@@ -180,7 +192,7 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
             out.push(Outgoing { tick: off, rank: 0, what: What::Note([0x80 | status, note, played.release]) });
         }
         for (hit, played) in part.part.hits().iter().zip(&performance.written) {
-            let events = &part.notes[hit.id.get() as usize];
+            let events = part.events_of(hit);
             if played.silenced.is_some() {
                 out[events.on as usize].what = What::Nothing;
                 if let Some(place) = events.off {

@@ -80,8 +80,8 @@ impl Scope {
         let sql = "INSERT INTO step (song, label, before, after, size) VALUES (?1, ?2, ?3, ?4, ?5)";
         transaction.prepare_cached(sql)?.execute(params![self.id(), label, left, right, size])?;
         let step = transaction.last_insert_rowid();
-        let kits = before.iter().chain(after).filter_map(|state| Some(("kit", state.kit()?.0)));
-        for (kind, id) in before.iter().map(State::key).chain(kits) {
+        let held = before.iter().chain(after).filter_map(State::holds);
+        for (kind, id) in before.iter().map(State::key).chain(held) {
             let sql = "INSERT OR IGNORE INTO touched (kind, id, step) VALUES (?1, ?2, ?3)";
             transaction.prepare_cached(sql)?.execute(params![kind, id, step])?;
         }
@@ -191,7 +191,7 @@ fn held(transaction: &Transaction<'_>, after: &[State]) -> rusqlite::Result<i64>
     for state in after {
         let (sql, id) = match state {
             State::Song { id, deleted: true, .. } => (
-                "SELECT length(original)
+                "SELECT (SELECT coalesce(sum(length(bytes)), 0) FROM file WHERE file.song = song.id)
                     + (SELECT coalesce(sum(length(recipe) + coalesce(length(hits), 0)), 0)
                        FROM take JOIN part ON part.id = take.part WHERE part.song = song.id)
                     + (SELECT coalesce(sum(size), 0) FROM step WHERE step.song = song.id)
@@ -199,6 +199,7 @@ fn held(transaction: &Transaction<'_>, after: &[State]) -> rusqlite::Result<i64>
                 id.0,
             ),
             State::Take { id, deleted: true, .. } => ("SELECT coalesce(length(hits), 0) FROM take WHERE id = ?1", id.0),
+            State::File { file, .. } => ("SELECT length(bytes) FROM file WHERE id = ?1", file.0),
             _ => continue,
         };
         bytes += transaction.query_row(sql, [id], |row| row.get::<_, i64>(0))?;
@@ -223,6 +224,11 @@ fn give_back(transaction: &Transaction<'_>) -> rusqlite::Result<()> {
             [],
         )?;
     }
+    transaction.execute(
+        "DELETE FROM file WHERE NOT EXISTS (SELECT 1 FROM song WHERE song.file = file.id)
+            AND NOT EXISTS (SELECT 1 FROM touched WHERE touched.kind = 'file' AND touched.id = file.id)",
+        [],
+    )?;
     Ok(())
 }
 

@@ -1,6 +1,6 @@
 //! The shelf on disk: one SQLite file with songs, recipes, views and the history of every change.
 //!
-//! A song's original bytes never change. What a person makes of its parts (takes with their recipe
+//! The bytes of a file never change; a newer one of a song stands beside it. What a person makes of its parts (takes with their recipe
 //! and variation, drum or tonal, names, mutes, layers, kit), sections, pockets and the libraries of recipes,
 //! grooves and kits are changed by **steps**: each is written in one transaction with the states before and after it, so
 //! undo and redo work after a restart, and a kill at any moment loses at most the step being
@@ -43,6 +43,7 @@ mod reads;
 mod recipes;
 mod songs;
 mod state;
+mod writing;
 
 pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
@@ -53,7 +54,8 @@ pub use parts::{NewPart, PartChange, PartId, StoredPart, StoredTake, TakeId};
 pub use pockets::StoredPocket;
 pub use reads::Reads;
 pub use recipes::{RecipeId, StoredRecipe};
-pub use songs::{SongId, StoredSong};
+pub use songs::{FileId, SongId, StoredFile, StoredSong};
+pub use writing::{NewVersion, OwnPart};
 
 use rusqlite::Connection;
 use std::fs::File;

@@ -56,6 +56,7 @@ impl Store {
             M::up(include_str!("schema-3.sql")),
             M::up_with_hook(include_str!("schema-4.sql"), |transaction| Ok(fill_touched(transaction)?)),
             M::up(include_str!("schema-5.sql")),
+            M::up(include_str!("schema-6.sql")),
         ]);
         migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
         let mut store = Store { connection, lock };

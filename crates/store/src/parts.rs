@@ -13,6 +13,7 @@ use serde_json::json;
 use std::collections::HashSet;
 use ts_rs::TS;
 use vivida_core::{Grid, Hit, LayerBounds, Part, Recipe};
+use vivida_smf::SongPart;
 
 /// Names a part for ever.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -72,6 +73,8 @@ pub struct StoredTake {
     pub damage: Option<Damage>,
     /// The number that its dice hang on.
     pub variation: u32,
+    /// Counts the changes of its own Written.
+    pub written: i64,
 }
 
 impl StoredTake {
@@ -91,11 +94,11 @@ impl StoredPart {
     }
 
     pub(crate) fn state(&self, deleted: bool) -> PartState {
-        let StoredPart { id, name, drums, muted, layers, grid, kit, take, .. } = self.clone();
-        PartState { id, name, drums, muted, layers, grid, kit, take, deleted }
+        let StoredPart { id, name, drums, muted, layers, grid, kit, take, position, .. } = self.clone();
+        PartState { id, name, drums, muted, layers, grid, kit, take, position: Some(position), deleted }
     }
 
-    fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
+    pub(crate) fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
         self.takes.iter().find(|take| take.id == id).ok_or(StoreError::NotFound { what: "take", id: id.0 })
     }
 }
@@ -194,7 +197,7 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
     })
 }
 
-const TAKE: &str = "SELECT id, name, hits IS NOT NULL, recipe, variation FROM take";
+const TAKE: &str = "SELECT id, name, hits IS NOT NULL, recipe, variation, written FROM take";
 
 fn takes(connection: &Connection, part: PartId) -> Result<Vec<StoredTake>, StoreError> {
     let mut query = connection.prepare_cached(&format!("{TAKE} WHERE part = ?1 AND deleted = 0 ORDER BY id"))?;
@@ -205,7 +208,8 @@ fn stored_take(row: &Row<'_>) -> rusqlite::Result<StoredTake> {
     let (recipe, damage) = Recipe::tolerant(row.get(3)?);
     // A number that no variation can be is the first one.
     let variation = u32::try_from(row.get::<_, i64>(4)?).unwrap_or(1);
-    Ok(StoredTake { id: TakeId(row.get(0)?), name: row.get(1)?, is_print: row.get(2)?, recipe, damage, variation })
+    let (name, is_print, written) = (row.get(1)?, row.get(2)?, row.get(5)?);
+    Ok(StoredTake { id: TakeId(row.get(0)?), name, is_print, recipe, damage, variation, written })
 }
 
 pub(crate) fn take_hits(connection: &Connection, id: TakeId) -> Result<Option<Result<Part, Damage>>, StoreError> {
@@ -317,7 +321,8 @@ impl Change<'_> {
         let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
         self.transaction.execute(sql, params![id.0, name, json!(hits.hits()).to_string()])?;
         let take = TakeId(self.transaction.last_insert_rowid());
-        let new = StoredTake { id: take, name, is_print: true, recipe: Recipe::default(), damage: None, variation: 1 };
+        let recipe = Recipe::default();
+        let new = StoredTake { id: take, name, is_print: true, recipe, damage: None, variation: 1, written: 0 };
         self.put(new.state(true), new.state(false))?;
         let after = PartState { take, ..before.state(false) };
         self.put(State::Part(before.state(false)), State::Part(after))?;
@@ -403,10 +408,13 @@ impl Change<'_> {
         Ok(id)
     }
 
-    /// Takes a second part out of its song again; the last one of its place stays. A step.
-    pub fn delete_part(&mut self, id: PartId, revision: i64) -> Result<(), StoreError> {
+    /// Takes a second part out of its song again; the last one of its place stays, unless that was `begun` here and
+    /// the song has another part. A step.
+    pub fn delete_part(&mut self, id: PartId, revision: i64, begun: bool) -> Result<(), StoreError> {
         let part = self.expected_part(id, revision)?;
-        if !has_second(&of_song(&self.transaction, part.song)?, id) {
+        let all = of_song(&self.transaction, part.song)?;
+        let may_go = has_second(&all, id) || (begun && all.len() > 1);
+        if !may_go {
             return Err(StoreError::invalid("part", "this is the file's own part and stays; mute it instead"));
         }
         self.step(Scope::Song(part.song), "delete the part");
@@ -461,12 +469,14 @@ pub(crate) fn insert_part(
     transaction: &Transaction<'_>,
     song: SongId,
     position: usize,
-    drums: bool,
+    SongPart { drums, begun, .. }: &SongPart,
 ) -> rusqlite::Result<()> {
     let sql = "INSERT INTO part (song, position, drums) VALUES (?1, ?2, ?3)";
     transaction.prepare_cached(sql)?.execute(params![song.0, position as i64, drums])?;
     let part = transaction.last_insert_rowid();
-    transaction.prepare_cached("INSERT INTO take (part, name) VALUES (?1, 'As it came')")?.execute([part])?;
+    let (name, hits) = if begun.is_some() { ("First", Some("[]")) } else { ("As it came", None) };
+    let sql = "INSERT INTO take (part, name, hits) VALUES (?1, ?2, ?3)";
+    transaction.prepare_cached(sql)?.execute(params![part, name, hits])?;
     let take = transaction.last_insert_rowid();
     transaction.prepare_cached("UPDATE part SET take = ?2 WHERE id = ?1")?.execute([part, take])?;
     Ok(())

@@ -8,7 +8,7 @@ use crate::kits::{self, KitId, StoredKit};
 use crate::parts::{self, PartId, StoredPart, TakeId};
 use crate::pockets::{self, StoredPocket};
 use crate::recipes::{self, RecipeId, StoredRecipe};
-use crate::songs::{self, SongId, StoredSong};
+use crate::songs::{self, FileId, SongId, StoredFile, StoredSong};
 use crate::{Store, StoreError};
 use rusqlite::{Connection, OptionalExtension};
 use vivida_core::{Part, PocketId};
@@ -35,9 +35,9 @@ pub trait Reads {
         songs::one(self.connection(), id)
     }
 
-    /// The bytes that a song came in as.
-    fn original(&self, id: SongId) -> Answer<Vec<u8>> {
-        songs::original(self.connection(), id)
+    /// A file of a song.
+    fn file(&self, id: FileId) -> Answer<StoredFile> {
+        songs::file(self.connection(), id)
     }
 
     /// What the shelf showed of a song when it was last worked out by this version of the program, as JSON;

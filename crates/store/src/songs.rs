@@ -8,8 +8,9 @@ use crate::state::State;
 use crate::{Damage, Reads, StoreError};
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use ts_rs::TS;
-use vivida_core::Section;
+use vivida_core::{HitId, Section};
 use vivida_smf::SongFile;
 
 /// Names a song for ever.
@@ -18,6 +19,22 @@ use vivida_smf::SongFile;
 #[ts(type = "number")]
 pub struct SongId(pub i64);
 
+/// Names a file of a song for ever.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct FileId(pub i64);
+
+/// A file that a song came in as.
+#[derive(Clone, Debug, PartialEq)]
+pub struct StoredFile {
+    /// What it was called.
+    pub name: String,
+    /// As it came.
+    pub bytes: Vec<u8>,
+    /// For each part the ids of its hits, in the order of its note-ons; nothing where they are numbered.
+    pub ids: Vec<Option<Vec<HitId>>>,
+}
+
 /// A song on the shelf.
 #[derive(Clone, Debug, PartialEq)]
 pub struct StoredSong {
@@ -25,7 +42,9 @@ pub struct StoredSong {
     pub id: SongId,
     /// What the person calls it.
     pub name: String,
-    /// The file that it came from.
+    /// The file that it is.
+    pub file: FileId,
+    /// What that was called.
     pub file_name: String,
     /// Counts its changes.
     pub revision: i64,
@@ -41,16 +60,17 @@ pub struct StoredSong {
     pub parts: Vec<StoredPart>,
 }
 
-const SONG: &str = "SELECT id, name, file_name, revision, is_demo, sections, stamp FROM song";
+const SONG: &str = "SELECT song.id, song.name, coalesce(file.name, ''), song.revision, is_demo, sections, stamp,
+                           coalesce(song.file, 0) FROM song LEFT JOIN file ON file.id = song.file";
 
 pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredSong>, StoreError> {
-    let mut query = connection.prepare_cached(&format!("{SONG} WHERE deleted = 0 ORDER BY id"))?;
+    let mut query = connection.prepare_cached(&format!("{SONG} WHERE deleted = 0 ORDER BY song.id"))?;
     let songs = query.query_map([], stored)?.collect::<rusqlite::Result<Vec<_>>>()?;
     songs.into_iter().map(|song| with_parts(connection, song)).collect()
 }
 
 pub(crate) fn one(connection: &Connection, id: SongId) -> Result<StoredSong, StoreError> {
-    let mut query = connection.prepare_cached(&format!("{SONG} WHERE id = ?1 AND deleted = 0"))?;
+    let mut query = connection.prepare_cached(&format!("{SONG} WHERE song.id = ?1 AND deleted = 0"))?;
     let song = query.query_row([id.0], stored).optional()?;
     song.ok_or(StoreError::NotFound { what: "song", id: id.0 })
 }
@@ -60,10 +80,14 @@ pub(crate) fn with_parts(connection: &Connection, mut song: StoredSong) -> Resul
     Ok(song)
 }
 
-pub(crate) fn original(connection: &Connection, id: SongId) -> Result<Vec<u8>, StoreError> {
-    let mut query = connection.prepare_cached("SELECT original FROM song WHERE id = ?1 AND deleted = 0")?;
-    let bytes = query.query_row([id.0], |row| row.get(0)).optional()?;
-    bytes.ok_or(StoreError::NotFound { what: "song", id: id.0 })
+pub(crate) fn file(connection: &Connection, id: FileId) -> Result<StoredFile, StoreError> {
+    let mut query = connection.prepare_cached("SELECT name, bytes, ids FROM file WHERE id = ?1")?;
+    let read = |row: &Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(2)?));
+    let (name, bytes, ids) =
+        query.query_row([id.0], read).optional()?.ok_or(StoreError::NotFound { what: "file", id: id.0 })?;
+    // Ids that cannot be read are numbers again: every hit is there, what was done by hand may miss some.
+    let ids = ids.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default();
+    Ok(StoredFile { name, bytes, ids })
 }
 
 pub(crate) fn card(connection: &Connection, id: SongId, version: &str) -> Result<Option<String>, StoreError> {
@@ -96,7 +120,7 @@ impl Change<'_> {
     /// deleted, and does not come back then.
     pub fn add_demo(&mut self, name: &str, file_name: &str, bytes: &[u8], file: &SongFile) -> Result<(), StoreError> {
         let sql = "SELECT EXISTS (SELECT 1 FROM setting WHERE name = 'demo:' || ?1)
-                       OR EXISTS (SELECT 1 FROM song WHERE is_demo = 1 AND file_name = ?1)";
+                       OR EXISTS (SELECT 1 FROM song JOIN file ON file.id = song.file WHERE is_demo = 1 AND file.name = ?1)";
         if !self.transaction.query_row(sql, [file_name], |row| row.get(0))? {
             insert_song(&self.transaction, name, file_name, bytes, file, true)?;
         }
@@ -142,10 +166,13 @@ impl Change<'_> {
         let song = self.song(id)?;
         let copy = checked_name(&format!("{} (copy)", song.name))?;
         self.step(Scope::Shelf, format!("duplicate “{}”", song.name));
-        let sql = "INSERT INTO song (name, file_name, original, sections)
-                   SELECT ?2, file_name, original, sections FROM song WHERE id = ?1";
+        let sql = "INSERT INTO song (name, sections) SELECT ?2, sections FROM song WHERE id = ?1";
         self.transaction.execute(sql, params![id.0, copy])?;
         let new = SongId(self.transaction.last_insert_rowid());
+        let sql = "INSERT INTO file (song, name, bytes, ids) SELECT ?2, name, bytes, ids FROM file WHERE id = ?1";
+        self.transaction.execute(sql, params![song.file.0, new.0])?;
+        let sql = "UPDATE song SET file = ?2 WHERE id = ?1";
+        self.transaction.execute(sql, [new.0, self.transaction.last_insert_rowid()])?;
         for part in &song.parts {
             copy_part(&self.transaction, part.id, new)?;
         }
@@ -172,7 +199,7 @@ impl Change<'_> {
     }
 
     /// A song that has the expected revision.
-    fn expected(&self, id: SongId, revision: i64) -> Result<StoredSong, StoreError> {
+    pub(crate) fn expected(&self, id: SongId, revision: i64) -> Result<StoredSong, StoreError> {
         let song = self.song_alone(id)?;
         check_revision("song", id.0, revision, song.revision)?;
         Ok(song)
@@ -189,6 +216,7 @@ fn stored(row: &Row<'_>) -> rusqlite::Result<StoredSong> {
     Ok(StoredSong {
         id: SongId(row.get(0)?),
         name: row.get(1)?,
+        file: FileId(row.get(7)?),
         file_name: row.get(2)?,
         revision: row.get(3)?,
         stamp: row.get(6)?,
@@ -207,13 +235,25 @@ fn insert_song(
     file: &SongFile,
     is_demo: bool,
 ) -> Result<SongId, StoreError> {
-    let sql = "INSERT INTO song (name, file_name, original, is_demo) VALUES (?1, ?2, ?3, ?4)";
-    transaction.execute(sql, params![name, file_name, bytes, is_demo])?;
+    transaction.execute("INSERT INTO song (name, is_demo) VALUES (?1, ?2)", params![name, is_demo])?;
     let id = SongId(transaction.last_insert_rowid());
+    let own = insert_file(
+        transaction,
+        id,
+        &StoredFile { name: file_name.to_owned(), bytes: bytes.to_vec(), ids: Vec::new() },
+    )?;
+    transaction.execute("UPDATE song SET file = ?2 WHERE id = ?1", params![id.0, own.0])?;
     for (position, part) in file.parts.iter().enumerate() {
-        insert_part(transaction, id, position, part.drums)?;
+        insert_part(transaction, id, position, part)?;
     }
     Ok(id)
+}
+
+pub(crate) fn insert_file(transaction: &Transaction<'_>, song: SongId, file: &StoredFile) -> rusqlite::Result<FileId> {
+    let ids = file.ids.iter().any(Option::is_some).then(|| json!(file.ids).to_string());
+    let sql = "INSERT INTO file (song, name, bytes, ids) VALUES (?1, ?2, ?3, ?4)";
+    transaction.prepare_cached(sql)?.execute(params![song.0, file.name, file.bytes, ids])?;
+    Ok(FileId(transaction.last_insert_rowid()))
 }
 
 pub(crate) fn check_revision(what: &'static str, id: i64, expected: i64, found: i64) -> Result<(), StoreError> {

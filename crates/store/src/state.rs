@@ -6,12 +6,12 @@ use crate::kept::Kept;
 use crate::kits::KitId;
 use crate::parts::{PartId, TakeId};
 use crate::recipes::RecipeId;
-use crate::songs::SongId;
+use crate::songs::{FileId, SongId};
 use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use std::collections::HashMap;
-use vivida_core::{Grid, GrooveProfile, Kit, LayerBounds, PocketId, PocketSettings, Recipe, Section};
+use std::collections::{BTreeMap, HashMap};
+use vivida_core::{Grid, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section};
 
 /// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
 /// database, so that what is damaged is put back as it was, too.
@@ -26,6 +26,17 @@ pub(crate) enum State {
     Sections {
         song: SongId,
         sections: Option<Vec<Section>>,
+    },
+    /// The file that a song is.
+    File {
+        song: SongId,
+        file: FileId,
+    },
+    /// Some hits of a take's own Written: as they are on this side, and those that are not there.
+    Written {
+        take: TakeId,
+        hits: Vec<Hit>,
+        without: Vec<HitId>,
     },
     #[serde(rename = "part-and-take")]
     Part(PartState),
@@ -90,6 +101,9 @@ pub(crate) struct PartState {
     #[serde(default)]
     pub kit: Option<KitId>,
     pub take: TakeId,
+    /// Its place among the parts of the file; steps of before leave it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub position: Option<usize>,
     pub deleted: bool,
 }
 
@@ -118,8 +132,9 @@ impl State {
     pub fn key(&self) -> (&'static str, i64) {
         match self {
             State::Song { id, .. } | State::Sections { song: id, .. } => ("song", id.0),
+            State::File { song, .. } => ("song", song.0),
             State::Part(PartState { id, .. }) | State::First { id, .. } => ("part", id.0),
-            State::Take { id, .. } => ("take", id.0),
+            State::Take { id, .. } | State::Written { take: id, .. } => ("take", id.0),
             State::Recipe { id, .. } => ("recipe", id.0),
             State::Groove { id, .. } => ("groove", id.0),
             State::Kit { id, .. } => ("kit", id.0),
@@ -127,10 +142,11 @@ impl State {
         }
     }
 
-    /// The kit that a part has, which stays for as long as that could be so again.
-    pub fn kit(&self) -> Option<KitId> {
+    /// What it names that stays for as long as it could be so again: the kit of a part, the file of a song.
+    pub fn holds(&self) -> Option<(&'static str, i64)> {
         match self {
-            State::Part(part) => part.kit,
+            State::Part(part) => part.kit.map(|kit| ("kit", kit.0)),
+            State::File { file, .. } => Some(("file", file.0)),
             _ => None,
         }
     }
@@ -172,7 +188,7 @@ impl State {
             | State::Kit { deleted, .. }
             | State::Pocket { deleted, .. } => *deleted,
             State::Part(part) => part.deleted,
-            State::Sections { .. } | State::First { .. } => false,
+            State::Sections { .. } | State::File { .. } | State::Written { .. } | State::First { .. } => false,
         }
     }
 
@@ -238,13 +254,34 @@ impl State {
                 let sections = sections.as_ref().map(|sections| json!(sections).to_string());
                 transaction.execute(sql, params![song.0, sections])?;
             }
-            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, deleted }) => {
+            State::File { song, file } => {
+                let sql = "UPDATE song SET file = ?2, revision = revision + 1 WHERE id = ?1";
+                transaction.execute(sql, params![song.0, file.0])?;
+            }
+            State::Written { take, hits, without } => {
+                let sql = "SELECT hits FROM take WHERE id = ?1";
+                let text: Option<Option<String>> = transaction.query_row(sql, [take.0], |row| row.get(0)).optional()?;
+                let mut all: BTreeMap<HitId, Hit> =
+                    written_hits(text.flatten().as_deref()).into_iter().map(|hit| (hit.id, hit)).collect();
+                all.retain(|id, _| !without.contains(id));
+                all.extend(hits.iter().map(|hit| (hit.id, *hit)));
+                let part = Part::new(all.into_values().collect());
+                let sql = "UPDATE take SET hits = ?2, written = written + 1 WHERE id = ?1";
+                transaction.execute(sql, params![take.0, json!(part.hits()).to_string()])?;
+                let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
+                transaction.execute(sql, [take.0])?;
+            }
+            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, position, deleted }) => {
                 let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           grid = ?8, kit = ?9, revision = revision + 1 WHERE id = ?1";
+                           grid = ?8, kit = ?9, position = coalesce(?10, position), revision = revision + 1
+                           WHERE id = ?1";
+                let position = position.map(|position| position as i64);
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
                 let grid = grid.map(|grid| grid.to_string());
                 let kit = kit.map(|kit| kit.0);
-                transaction.execute(sql, params![id.0, name, drums, muted, layers, take.0, deleted, grid, kit])?;
+                let (take, deleted) = (take.0, *deleted);
+                transaction
+                    .execute(sql, params![id.0, name, drums, muted, layers, take, deleted, grid, kit, position])?;
             }
             State::Take { id, name, recipe, variation, deleted } => {
                 let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
@@ -281,6 +318,11 @@ impl State {
         }
         Ok(())
     }
+}
+
+/// The hits of a take's own Written; what cannot be read is none, and is not changed by anybody.
+pub(crate) fn written_hits(text: Option<&str>) -> Vec<Hit> {
+    text.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default()
 }
 
 /// Where a take's passes stand in a step. What is damaged may have nothing there.

@@ -185,7 +185,7 @@ impl OnDisk {
             }
             Move::DeletePart { part, .. } => {
                 let part = part_at(part);
-                outcome(store.change(|change| change.delete_part(part.id, part.revision)))
+                outcome(store.change(|change| change.delete_part(part.id, part.revision, false)))
             }
             Move::Rename { stale: late, .. } => {
                 let revision = stale(song.revision, late);

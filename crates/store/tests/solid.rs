@@ -180,8 +180,13 @@ fn what_would_not_be_read_back_is_not_kept() {
 /// A database as each former version made it, with two songs and a step, some of it damaged.
 fn former(path: &std::path::Path, version: usize) {
     let connection = Connection::open(path).unwrap();
-    let schemas =
-        [include_str!("../src/schema.sql"), include_str!("../src/schema-2.sql"), include_str!("../src/schema-3.sql")];
+    let schemas = [
+        include_str!("../src/schema.sql"),
+        include_str!("../src/schema-2.sql"),
+        include_str!("../src/schema-3.sql"),
+        include_str!("../src/schema-4.sql"),
+        include_str!("../src/schema-5.sql"),
+    ];
     connection.execute_batch(schemas[0]).unwrap();
     let add = "INSERT INTO song (name, file_name, original) VALUES (?1, 'kick.mid', ?2)";
     connection.execute(add, params!["Tide", KICK]).unwrap();
@@ -214,13 +219,15 @@ fn former(path: &std::path::Path, version: usize) {
 
 #[test]
 fn databases_of_each_former_version_open_with_what_is_damaged_in_them() {
-    for version in 1..=3 {
+    for version in 1..=5 {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("vivida.sqlite");
         former(&path, version);
         let mut store = Store::open(&path).unwrap_or_else(|error| panic!("version {version}: {error}"));
         let songs = store.songs().unwrap();
         assert_eq!(songs.len(), 2);
+        assert_eq!(store.file(songs[0].file).unwrap().bytes, KICK);
+        assert_eq!(songs[1].file_name, "kick.mid");
         let whole = store.song(SongId(1)).unwrap();
         let take = whole.parts[0].current();
         assert!(take.damage.is_none() && take.recipe.passes.len() == 1, "{take:?}");

@@ -99,8 +99,8 @@ fn a_second_part_goes_its_own_way_and_can_be_taken_out_again() {
     assert_eq!((parts[1].name.as_deref(), &parts[1].current().recipe), (Some("Kick, second"), &level(5.0)));
     store.change(|change| change.change_part(second, parts[1].revision, "level", with(level(1.0)))).unwrap();
     assert_eq!(store.part(first.id).unwrap().current().recipe, level(5.0));
-    store.change(|change| change.delete_part(second, change.part(second).unwrap().revision)).unwrap();
-    let own = store.change(|change| change.delete_part(first.id, change.part(first.id).unwrap().revision));
+    store.change(|change| change.delete_part(second, change.part(second).unwrap().revision, false)).unwrap();
+    let own = store.change(|change| change.delete_part(first.id, change.part(first.id).unwrap().revision, false));
     assert!(matches!(own, Err(StoreError::Invalid { .. })), "the file's own part stays");
     store.change(|change| change.undo(Some(song))).unwrap();
     assert_eq!(store.part(second).unwrap().current().recipe, level(1.0));

@@ -67,6 +67,8 @@ pub struct ByHand {
 impl ByHand {
     /// The most single hits that one pass holds.
     pub const MOST: usize = 100_000;
+    /// As far as a hit is moved, in ms.
+    pub const FARTHEST: f64 = 10_000.0;
 }
 
 impl Act for ByHand {
@@ -89,7 +91,7 @@ impl Act for ByHand {
         }
         for one in &self.moved {
             let good = one.velocity.abs() <= 126.0
-                && one.time.0.abs() <= 10_000.0
+                && one.time.0.abs() <= ByHand::FARTHEST
                 && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
             if !good {
                 return Err(("moved".to_owned(), format!("the move of hit {} is out of range", one.hit.get())));

@@ -4,7 +4,9 @@ use crate::api::{LineColumns, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
-use vivida_core::{BarRange, Channel, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks};
+use vivida_core::{
+    BarRange, Channel, Drawing, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks,
+};
 use vivida_sound::KitSounds;
 use vivida_store::{History, PartId, SongId, TakeId};
 
@@ -47,6 +49,9 @@ pub struct PartState {
     pub takes: Vec<TakeCard>,
     pub recipe: Recipe,
     pub variation: u32,
+    /// Counts the changes of its Written, where that was begun here: what is drawn changes it.
+    #[ts(type = "number | null")]
+    pub written: Option<i64>,
     /// What of it cannot be read, and why.
     pub damage: Option<String>,
     pub history: History,
@@ -227,4 +232,15 @@ pub struct RoundsToPrint {
 pub struct FitRequest {
     #[ts(type = "Recipe")]
     pub recipe: Value,
+}
+
+/// Strokes of the pencil in a part that was begun here.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct WriteRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What the step is called.
+    pub label: String,
+    pub drawings: Vec<Drawing>,
 }

@@ -3,8 +3,8 @@
 use crate::api::{PartState, PocketCard};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-use vivida_core::Section;
-use vivida_store::{History, PartId, SongId};
+use vivida_core::{BarsEdit, Outline, Section};
+use vivida_store::{History, KitId, PartId, SongId};
 
 /// A song on the shelf.
 #[derive(Clone, Debug, Serialize, Deserialize, TS)]
@@ -80,7 +80,40 @@ pub struct SongDetail {
     /// Parts that are one drum each, where there are several: a kit that came as a track for every drum.
     pub single_drums: Vec<PartId>,
     pub mended: Vec<String>,
+    /// Its bars, where they are the person's own: the song was begun here.
+    pub outline: Option<Outline>,
     pub history: History,
+}
+
+/// A song that begins with nothing.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct BeginRequest {
+    pub name: String,
+    pub outline: Outline,
+    /// The kit of its drums; the General MIDI map where there is none.
+    #[ts(optional)]
+    pub kit: Option<KitId>,
+}
+
+/// Other bars, tempo or metre for a song that was begun here.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct OutlineRequest {
+    /// Of the song.
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub outline: Outline,
+}
+
+/// Bars inserted, repeated, moved or taken out.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct BarsRequest {
+    /// Of the song.
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub edit: BarsEdit,
 }
 
 /// Bar lines and beats as columns.

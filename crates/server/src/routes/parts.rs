@@ -16,6 +16,12 @@ async fn change_part(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answ
     work(app, move |app| app.change_part(id.part(), change)).await.map(Json)
 }
 
+#[put("/parts/<id>/written", data = "<data>")]
+async fn write(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PartDetail> {
+    let request: WriteRequest = body(data, &limit).await?;
+    work(app, move |app| app.write(id.part(), &request)).await.map(Json)
+}
+
 #[post("/parts/<id>/duplicate", rank = 1)]
 async fn duplicate_part(app: &Shared, id: Id) -> Result<(Status, Json<PartState>), Problem> {
     let state = work(app, move |app| app.duplicate_part(id.part())).await?;
@@ -123,6 +129,7 @@ pub(super) fn routes() -> Vec<Route> {
     routes![
         part,
         change_part,
+        write,
         duplicate_part,
         delete_part,
         print,

@@ -16,19 +16,52 @@ async fn songs(app: &Shared) -> Answer<Vec<Card>> {
     work(app, |app| app.songs()).await.map(Json)
 }
 
-#[post("/songs?<file_name>", data = "<data>")]
-async fn add_song(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Card>), Problem> {
+/// The body as the bytes of a Standard MIDI File.
+async fn song_file(data: Data<'_>, file_name: &str) -> Result<Vec<u8>, Problem> {
     let limit = ByteUnit::Mebibyte(16);
     let bytes = data.open(limit).into_bytes().await.map_err(|error| {
         Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
     })?;
     if !bytes.is_complete() {
         let detail = format!("“{file_name}” is larger than the 16 MiB that a song may have.");
-        return Err(Problem { file: Some(file_name), ..Problem::new(Status::PayloadTooLarge, "Too large", detail) });
+        return Err(Problem {
+            file: Some(file_name.to_owned()),
+            ..Problem::new(Status::PayloadTooLarge, "Too large", detail)
+        });
     }
-    let bytes = bytes.into_inner();
+    Ok(bytes.into_inner())
+}
+
+#[post("/songs?<file_name>", data = "<data>")]
+async fn add_song(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Card>), Problem> {
+    let bytes = song_file(data, &file_name).await?;
     let card = work(app, move |app| app.add_song(&file_name, &bytes)).await?;
     Ok((Status::Created, Json(card)))
+}
+
+#[post("/songs/begun", data = "<data>")]
+async fn begin_song(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Status, Json<Card>), Problem> {
+    let request: BeginRequest = body(data, &limit).await?;
+    let card = work(app, move |app| app.begin_song(&request)).await?;
+    Ok((Status::Created, Json(card)))
+}
+
+#[put("/songs/<id>/outline", data = "<data>")]
+async fn set_outline(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
+    let request: OutlineRequest = body(data, &limit).await?;
+    work(app, move |app| app.set_outline(id.song(), &request)).await.map(Json)
+}
+
+#[put("/songs/<id>/bars", data = "<data>")]
+async fn edit_bars(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
+    let request: BarsRequest = body(data, &limit).await?;
+    work(app, move |app| app.edit_bars(id.song(), &request)).await.map(Json)
+}
+
+#[post("/songs/<id>/parts?<file_name>&<revision>", data = "<data>")]
+async fn add_parts(app: &Shared, id: Id, file_name: String, revision: i64, data: Data<'_>) -> Answer<SongDetail> {
+    let bytes = song_file(data, &file_name).await?;
+    work(app, move |app| app.add_parts(id.song(), revision, &file_name, &bytes)).await.map(Json)
 }
 
 #[get("/songs/<id>/original")]
@@ -128,6 +161,10 @@ pub(super) fn routes() -> Vec<Route> {
     routes![
         songs,
         add_song,
+        begin_song,
+        set_outline,
+        edit_bars,
+        add_parts,
         song,
         original,
         rename,

@@ -1900,7 +1900,11 @@ metres: Array<[number, string]>, sections: Array<Section>, bars: Bars, parts: Ar
 /**
  * Parts that are one drum each, where there are several: a kit that came as a track for every drum.
  */
-single_drums: Array<PartId>, mended: Array<string>, history: History, };
+single_drums: Array<PartId>, mended: Array<string>, 
+/**
+ * Its bars, where they are the person's own: the song was begun here.
+ */
+outline: Outline | null, history: History, };
 
 export type Section = { 
 /**
@@ -2019,6 +2023,10 @@ grid: Grid | null,
  * The take that is worked on.
  */
 take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, 
+/**
+ * Counts the changes of its Written, where that was begun here: what is drawn changes it.
+ */
+written: number | null, 
 /**
  * What of it cannot be read, and why.
  */
@@ -2180,6 +2188,207 @@ places: Array<number>,
  * beat 2&, beat 3 ⅓ …
  */
 names: Array<string>, };
+
+export type PathPoint = { 
+/**
+ * Where.
+ */
+tick: Ticks, 
+/**
+ * How hard.
+ */
+velocity: Velocity, };
+
+export type Drawing = { "kind": "fill", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * Where the stroke began.
+ */
+from: Ticks, 
+/**
+ * Where it ended.
+ */
+to: Ticks, 
+/**
+ * The lines.
+ */
+grid: Grid, 
+/**
+ * How hard on the way, at most 2000 points: straight between them, level before and behind. Without any it is the
+ * instrument's typical, and what stands stays as it is.
+ */
+path: Array<PathPoint>, } | { "kind": "erase", 
+/**
+ * Whose.
+ */
+instrument: InstrumentId, 
+/**
+ * Where the stroke began.
+ */
+from: Ticks, 
+/**
+ * Where it ended.
+ */
+to: Ticks, 
+/**
+ * The lines: all that is meant for one of those that were passed goes.
+ */
+grid: Grid, } | { "kind": "erase-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, } | { "kind": "thin", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, } | { "kind": "shift", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * Later is positive.
+ */
+cells: number, 
+/**
+ * Whose cells.
+ */
+grid: Grid, 
+/**
+ * The other instrument.
+ */
+instrument?: InstrumentId, 
+/**
+ * The hits themselves stay.
+ */
+copy: boolean, } | { "kind": "faster", 
+/**
+ * Which hits.
+ */
+hits: Array<HitId>, 
+/**
+ * 2 to 4.
+ */
+times: number, 
+/**
+ * The figure lasts up to a line of this grid.
+ */
+grid: Grid, } | { "kind": "copy-bars", 
+/**
+ * Which.
+ */
+bars: BarRange, 
+/**
+ * The first bar that they are laid over.
+ */
+to: number, 
+/**
+ * How many times, one behind the other.
+ */
+times: number, 
+/**
+ * Of these instruments; of all where there are none.
+ */
+instruments: Array<InstrumentId>, } | { "kind": "clear-bars", 
+/**
+ * Which.
+ */
+bars: BarRange, 
+/**
+ * Of these instruments; of all where there are none.
+ */
+instruments: Array<InstrumentId>, };
+
+export type TempoFrom = { 
+/**
+ * From 1.
+ */
+bar: number, 
+/**
+ * Quarter notes a minute, 20 to 400.
+ */
+bpm: number, };
+
+export type MetreFrom = { 
+/**
+ * From 1.
+ */
+bar: number, 
+/**
+ * As in 7/8.
+ */
+metre: string, };
+
+export type Outline = { 
+/**
+ * 1 to 2000.
+ */
+bars: number, 
+/**
+ * In order of their bars, the first in bar 1.
+ */
+tempos: Array<TempoFrom>, 
+/**
+ * In order of their bars, the first in bar 1.
+ */
+metres: Array<MetreFrom>, };
+
+export type BarsEdit = { "kind": "insert", 
+/**
+ * The bar that they come before.
+ */
+before: number, 
+/**
+ * How many.
+ */
+count: number, } | { "kind": "delete", 
+/**
+ * Which.
+ */
+bars: BarRange, } | { "kind": "move", 
+/**
+ * Which.
+ */
+bars: BarRange, 
+/**
+ * The bar that they come before; at the end with the number behind the last bar.
+ */
+before: number, } | { "kind": "repeat", 
+/**
+ * Which.
+ */
+bars: BarRange, 
+/**
+ * How many times more.
+ */
+times: number, };
+
+export type BeginRequest = { name: string, outline: Outline, 
+/**
+ * The kit of its drums; the General MIDI map where there is none.
+ */
+kit?: KitId, };
+
+export type OutlineRequest = { 
+/**
+ * Of the song.
+ */
+revision: number, outline: Outline, };
+
+export type BarsRequest = { 
+/**
+ * Of the song.
+ */
+revision: number, edit: BarsEdit, };
+
+export type WriteRequest = { revision: number, 
+/**
+ * What the step is called.
+ */
+label: string, drawings: Array<Drawing>, };
 
 export type Gesture = { "kind": "move-hits", 
 /**
@@ -2345,7 +2554,11 @@ by: number, } | { "kind": "delete-pass",
 /**
  * Which pass.
  */
-pass: PassId, } | { "kind": "add-passes", 
+pass: PassId, } | { "kind": "draw", 
+/**
+ * What.
+ */
+drawing: Drawing, } | { "kind": "add-passes", 
 /**
  * The passes of a recipe, whatever ids they have.
  */
