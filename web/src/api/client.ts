@@ -1,6 +1,8 @@
 /** The one client of the server's `/api/v1`. */
 import type {
 	ActionOffer,
+	BarsEdit,
+	BeginRequest,
 	DefaultsApplied,
 	Exchanged,
 	ExchangeKit,
@@ -24,6 +26,7 @@ import type {
 	NewPocket,
 	NewRender,
 	NoteUse,
+	Outline,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
@@ -53,6 +56,7 @@ import type {
 	TouchProfile,
 	Travelled,
 	Wanted,
+	WriteRequest,
 } from "./generated/types";
 
 /** An answer that says what went wrong. */
@@ -106,6 +110,19 @@ export const client = {
 			body: file,
 			headers: { "Content-Type": "application/octet-stream" },
 		}),
+	beginSong: (request: BeginRequest) => json<SongCard>("POST", "/songs/begun", request),
+	setOutline: (song: number, revision: number, outline: Outline) =>
+		json<SongDetail>("PUT", `/songs/${song}/outline`, { revision, outline }),
+	editBars: (song: number, revision: number, edit: BarsEdit) =>
+		json<SongDetail>("PUT", `/songs/${song}/bars`, { revision, edit }),
+	addParts: (song: number, revision: number, file: File) =>
+		json<SongDetail>(
+			"POST",
+			`/songs/${song}/parts?file_name=${encodeURIComponent(file.name)}&revision=${revision}`,
+			undefined,
+			{ body: file, headers: { "Content-Type": "application/octet-stream" } },
+		),
+	write: (id: number, request: WriteRequest) => json<PartDetail>("PUT", `/parts/${id}/written`, request),
 	renameSong: (song: SongCard, name: string) =>
 		json<SongCard>("PATCH", `/songs/${song.id}`, { revision: song.revision, name }),
 	duplicateSong: (id: number) => json<SongCard>("POST", `/songs/${id}/duplicate`),

@@ -10,6 +10,7 @@ import { Message } from "../Message";
 import { clearNotes } from "../notify";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
+import { BeginButton } from "./Begin";
 import { SelectionTools } from "./SelectionTools";
 import classes from "./Shelf.module.css";
 import { SongCardView } from "./SongCardView";
@@ -78,6 +79,7 @@ export function Shelf() {
 					</>
 				)}
 				<SchemeToggle />
+				<BeginButton />
 				<Button
 					leftSection={<IconFilePlus size={16} />}
 					loading={adding}

@@ -8,6 +8,7 @@ import { countIn, drawHits, firstFrom, isDense, velocityY } from "../draw/hits";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural, signed } from "../words";
+import { drawSketch } from "./drawing/sketch";
 import { GrooveLine } from "./GrooveLine";
 import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
@@ -51,6 +52,8 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.open,
 	state.against,
 	state.part.kit,
+	state.sketch?.instrument === index ? state.sketch : null,
+	state.part.written,
 	showsHands(state),
 ];
 
@@ -67,6 +70,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const name = useWorkspace((state) => state.part.kit.instruments[index].name.toLowerCase());
 	const gestures = useTimeGestures(false);
 	const { lasso, ...hand } = useHitGestures(index, name);
+	const drawing = useWorkspace((state) => state.pencil !== null);
 	const { ref: size, width } = useElementSize();
 	const merged = useMergedRef(box, gestures.ref, size);
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
@@ -119,6 +123,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				kin: state.open === instrument.id,
 				colours: paint,
 			});
+			drawSketch(context, width, height, state, index, paint);
 		};
 		// A row that is scrolled out of view is drawn when it comes back.
 		let inView = true;
@@ -168,6 +173,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			ref={merged}
 			className={classes.hits}
 			{...hand}
+			data-drawn-on={drawing || undefined}
 			onPointerMove={point}
 			onPointerLeave={() => setTip(null)}
 		>

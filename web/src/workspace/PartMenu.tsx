@@ -5,6 +5,7 @@ import {
 	IconChevronDown,
 	IconCircleDot,
 	IconCopy,
+	IconFilePlus,
 	IconMusic,
 	IconPencil,
 	IconPlugConnected,
@@ -52,6 +53,18 @@ export function Crumbs() {
 	const duplicate = async () => {
 		try {
 			open((await client.duplicatePart(part.id)).id);
+		} catch (error) {
+			showError(error);
+		}
+	};
+	const file = useRef<HTMLInputElement>(null);
+	const addFrom = async (chosen: File) => {
+		const known = new Set(song.parts.map(({ id }) => id));
+		try {
+			const { revision } = await client.song(song.id);
+			const next = await client.addParts(song.id, revision, chosen);
+			const added = next.parts.find(({ id }) => !known.has(id));
+			if (added) open(added.id);
 		} catch (error) {
 			showError(error);
 		}
@@ -109,6 +122,9 @@ export function Crumbs() {
 								</Menu.Item>
 							))}
 						</div>
+						<Menu.Item leftSection={<IconFilePlus size={14} />} onClick={() => file.current?.click()}>
+							Add a part from a file …
+						</Menu.Item>
 						<Menu.Divider />
 						<Menu.Label>This part</Menu.Label>
 						<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => void duplicate()}>
@@ -149,7 +165,7 @@ export function Crumbs() {
 								Join with other parts …
 							</Menu.Item>
 						)}
-						{second && (
+						{(second || (part.written !== null && song.parts.length > 1)) && (
 							<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => void remove()}>
 								Delete
 							</Menu.Item>
@@ -157,6 +173,18 @@ export function Crumbs() {
 					</Menu.Dropdown>
 				</Menu>
 			)}
+			<input
+				ref={file}
+				type="file"
+				hidden
+				accept=".mid,.midi,.smf,audio/midi,audio/x-midi"
+				aria-label="MIDI file with a part"
+				onChange={(event) => {
+					const [chosen] = event.currentTarget.files ?? [];
+					event.currentTarget.value = "";
+					if (chosen) void addFrom(chosen);
+				}}
+			/>
 			<SplitDialog opened={dialog === "split"} close={() => setDialog(null)} />
 			<JoinDialog opened={dialog === "join"} close={() => setDialog(null)} />
 		</nav>

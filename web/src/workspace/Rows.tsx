@@ -3,6 +3,7 @@ import { useCallback } from "react";
 import { client } from "../api/client";
 import { axis } from "../draw/axis";
 import { AimBar } from "./AimBar";
+import { DrawBar } from "./drawing/DrawBar";
 import { inView } from "./HitsCanvas";
 import { InstrumentRow } from "./InstrumentRow";
 import { GridToken, gridInWords } from "./passes/GridToken";
@@ -30,8 +31,9 @@ export function Rows({ transport }: { transport: Transport }) {
 	const { ref, height: room } = useElementSize();
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
+	const drawing = useWorkspace((state) => state.pencil !== null);
 	const shown = shownRows(instruments, { order, hidden }).filter(
-		(index) => used.has(index) || extra.includes(instruments[index].id),
+		(index) => drawing || used.has(index) || extra.includes(instruments[index].id),
 	);
 	const needs = shown.map((index) => ({ id: instruments[index].id, sounds: sounding[index] === "1" }));
 	const opened = needs.some(({ id }) => id === open) ? open : null;
@@ -66,6 +68,7 @@ export function Rows({ transport }: { transport: Transport }) {
 					<p className={classes.noRows}>All rows are hidden. “Instruments” above shows them again.</p>
 				)}
 			</div>
+			<DrawBar />
 			<Playhead transport={transport} />
 			<SelectionBar />
 			<AimBar />

@@ -1,5 +1,13 @@
 import { ActionIcon, Button, Group, Menu, Tooltip } from "@mantine/core";
-import { IconCopy, IconScissors, IconTarget, IconTrash, IconX } from "@tabler/icons-react";
+import {
+	IconChevronsRight,
+	IconCopy,
+	IconGridDots,
+	IconScissors,
+	IconTarget,
+	IconTrash,
+	IconX,
+} from "@tabler/icons-react";
 import { useState } from "react";
 import type { Gesture } from "../api/generated/types";
 import { plural, signed } from "../words";
@@ -35,6 +43,10 @@ export function SelectionBar() {
 	const change = (label: string, gesture: Gesture) => {
 		state().act(gesture);
 		state().commit(label);
+	};
+	const draw = (label: string, kind: "thin" | "faster") => {
+		const grid = state().pencil?.grid ?? state().part.grid;
+		state().draw([kind === "thin" ? { kind, hits: ids } : { kind, hits: ids, times: 2, grid }], label);
 	};
 	const aim = () => {
 		const start = state().offers.find((offer) => offer.start.kind === "level")?.start;
@@ -114,6 +126,19 @@ export function SelectionBar() {
 			<Tool label="Cut each in two" onClick={() => change(`cut ${hits}`, { kind: "cut-hits", hits: ids })}>
 				<IconScissors size={15} />
 			</Tool>
+			{ids.length > 1 && (
+				<>
+					<Tool label="Take every second one out" onClick={() => draw(`every second of ${hits} out`, "thin")}>
+						<IconGridDots size={15} />
+					</Tool>
+					<Tool
+						label="Play the figure twice as fast, and twice"
+						onClick={() => draw(`${hits} twice as fast`, "faster")}
+					>
+						<IconChevronsRight size={15} />
+					</Tool>
+				</>
+			)}
 			<Tool
 				label="Take out (Delete)"
 				onClick={() => {

@@ -6,6 +6,7 @@ import { fitCanvas } from "../draw/canvas";
 import { colours } from "../theme";
 import { percent } from "../words";
 import { ArcLine, arcInHand } from "./ArcLine";
+import { BarsButton } from "./drawing/Bars";
 import { FindingMarks } from "./findings/FindingMarks";
 import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
@@ -26,6 +27,7 @@ export function SongStrip({ transport }: { transport: Transport }) {
 				<h2 className="visually-hidden">Song</h2>
 				<div className={classes.links}>
 					<SectionsButton />
+					<BarsButton />
 					<ViewButton />
 					<GroovesButton />
 					<ZoomMenu />

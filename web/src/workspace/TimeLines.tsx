@@ -106,7 +106,12 @@ function zonesOf(song: SongDetail, lines: number[], { forgive, reach }: Rule) {
 }
 
 /** The lines of a grid in the bars that are shown; none without a grid. */
-function useGridLines(song: SongDetail, grid: string | null, swing: number, [start, end]: [number, number]) {
+export function useGridLines(
+	song: SongDetail,
+	grid: string | null,
+	swing: number,
+	[start, end]: [number, number],
+) {
 	const { ticks } = song.bars;
 	const from = ticks[barAt(song, start) - 1];
 	const to = ticks[Math.min(barAt(song, end), barCount(song))];

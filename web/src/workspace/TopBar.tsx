@@ -188,7 +188,8 @@ function Views() {
 	const store = useWorkspaceStore();
 	const times = useWorkspace((state) => state.times);
 	const stacked = useWorkspace((state) => state.stacked);
-	const { setView } = store.getState();
+	const drawing = useWorkspace((state) => state.pencil !== null);
+	const { setView, takeUp } = store.getState();
 	return (
 		// biome-ignore lint/a11y/useSemanticElements: these are no fields of a form.
 		<div className={classes.group} role="group" aria-label="How hits are seen">
@@ -216,9 +217,17 @@ function Views() {
 			<Toggle
 				tip={stacked ? "Show the song from left to right (S)" : "Lay all bars over one (S)"}
 				on={stacked}
-				onToggle={() => setView({ stacked: !stacked })}
+				onToggle={() => setView({ stacked: !stacked, pencil: null })}
 			>
 				stacked
+			</Toggle>
+			<Toggle
+				tip="Draw hits in the rows (B)"
+				name="draw"
+				on={drawing}
+				onToggle={() => takeUp(drawing ? null : {})}
+			>
+				draw
 			</Toggle>
 		</div>
 	);

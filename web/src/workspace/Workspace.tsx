@@ -1,6 +1,6 @@
 import { Center, Loader } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { ActionOffer, PartDetail, PocketCard, SongDetail } from "../api/generated/types";
@@ -9,9 +9,7 @@ import { clearNotes } from "../notify";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { FindingPanel } from "./findings/FindingPanel";
-import { GrooveScreen } from "./grooves/GrooveScreen";
 import { Help, Walk } from "./Help";
-import { KitScreen } from "./kits/KitScreen";
 import { PadStrip } from "./PadStrip";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
@@ -22,6 +20,12 @@ import { TopBar } from "./TopBar";
 import { useKeys } from "./useKeys";
 import { type Transport, useOffers, usePlayer } from "./usePlayer";
 import classes from "./Workspace.module.css";
+
+// What is not shown at first is fetched when it is.
+const GrooveScreen = lazy(() =>
+	import("./grooves/GrooveScreen").then((all) => ({ default: all.GrooveScreen })),
+);
+const KitScreen = lazy(() => import("./kits/KitScreen").then((all) => ({ default: all.KitScreen })));
 
 interface Loaded {
 	song: SongDetail;
@@ -56,13 +60,17 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 		);
 	}
 	if (!loaded.data || !offers.data) {
-		return (
-			<Center h="100%">
-				<Loader />
-			</Center>
-		);
+		return <Waiting />;
 	}
 	return <Opened loaded={loaded.data} offers={offers.data} />;
+}
+
+function Waiting() {
+	return (
+		<Center h="100%">
+			<Loader />
+		</Center>
+	);
 }
 
 function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
@@ -112,8 +120,10 @@ function Strip() {
 
 function Screen({ transport }: { transport: Transport }) {
 	const screen = useWorkspace((state) => state.screen);
-	if (screen === "grooves") return <GrooveScreen />;
-	return screen === "kit" ? <KitScreen /> : <Rows transport={transport} />;
+	if (screen === null) return <Rows transport={transport} />;
+	return (
+		<Suspense fallback={<Waiting />}>{screen === "grooves" ? <GrooveScreen /> : <KitScreen />}</Suspense>
+	);
 }
 
 function Side({ transport }: { transport: Transport }) {

@@ -37,6 +37,15 @@ export const keysByPlace: KeysOfPlace[] = [
 		],
 	},
 	{
+		place: "Drawing",
+		keys: [
+			[["B"], "Draw hits in the rows, or stop; Escape stops, too"],
+			[["X"], "Rub out instead of drawing; Shift does while it is held"],
+			[["Alt"], "While a hit is dragged: copy it"],
+			[["Ctrl"], "While the pencil is in hand: sweep over hits to select them"],
+		],
+	},
+	{
 		place: "Hits",
 		keys: [
 			[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],

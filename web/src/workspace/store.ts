@@ -8,6 +8,7 @@ import { showError, showNote } from "../notify";
 import { received } from "./played";
 import { createDesk } from "./state/desk";
 import { createKeeper } from "./state/keeper";
+import { createPencil } from "./state/pencil";
 import { createPlayback } from "./state/playback";
 import { createPocketeer } from "./state/pockets";
 import { createSelection } from "./state/selection";
@@ -29,8 +30,8 @@ export interface Around {
 
 /** Whether what was written is read alike: by the same layers, against the same grid. */
 /** What it is that is read and by what; another part to the eye where that is another. */
-export const readingKey = ({ id, drums, take, kit }: PartState) =>
-	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision}`;
+export const readingKey = ({ id, drums, take, kit, written }: PartState) =>
+	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision} ${written}`;
 
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
@@ -75,11 +76,38 @@ export function createWorkspace(
 				showError(error);
 			}
 		};
+		/** Shows the part as it came, with another Written. */
+		const show = (detail: PartDetail) => {
+			const { state } = detail;
+			desk.restart(state.recipe);
+			const selected = new Set([...get().selected].filter((hit) => detail.written.ids.includes(hit)));
+			set({
+				part: detail,
+				recipe: state.recipe,
+				variation: state.variation,
+				revision: state.revision,
+				history: state.history,
+				performance: received(null, null, detail.performance, detail),
+				selected,
+				refused: null,
+			});
+		};
+		const rewritten = async () => {
+			try {
+				show(await client.part(id));
+			} catch (error) {
+				showError(error);
+			}
+		};
 		/** Shows a newer state of the part. */
 		const take = (state: PartState) => {
 			const otherKit = get().screen !== "kit" && !sameKit(state, part.state);
 			if (state.drums !== drums || state.take !== current || otherKit) {
 				around.reload();
+				return;
+			}
+			if (state.written !== get().part.state.written) {
+				void rewritten();
 				return;
 			}
 			const read = readAlike(get().part.state, state);
@@ -102,10 +130,16 @@ export function createWorkspace(
 		const keeper = createKeeper(id, set, now, desk, take);
 		const pocketeer = createPocketeer(id, set, now, desk, keeper, take);
 		const viewer = createViewer(id, set, now);
+		const pencil = createPencil(id, set, now, desk, keeper, show, take);
 
 		/** Shows the newest song, pockets and part, whatever of them changed. */
 		const takeSong = (next: SongDetail, newPockets: PocketCard[], state: PartState | undefined) => {
 			const others = !isEqual(newPockets, get().pockets);
+			// Other bars are another picture altogether.
+			if (!isEqual(next.bars, get().song.bars)) {
+				around.reload();
+				return "changed";
+			}
 			set({ song: next, pockets: newPockets, pocketDrafts: {}, history: next.history });
 			if (!state) {
 				const other = next.parts[0];
@@ -119,6 +153,7 @@ export function createWorkspace(
 		};
 		const travel = async (way: "back" | "on" | number) => {
 			pocketeer.flushPockets();
+			await pencil.settled();
 			await keeper.settled();
 			try {
 				const before = { song: get().song, revision: get().revision };
@@ -174,6 +209,7 @@ export function createWorkspace(
 			...createSelection(id, set, now, desk, keeper.commit),
 			...createPlayback(id, set, now, desk, keeper),
 			...pocketeer,
+			...pencil.slice,
 			act: desk.act,
 			vary: (variation) => {
 				set({ variation });
@@ -194,6 +230,19 @@ export function createWorkspace(
 				// Sections may be what passes aim at.
 				desk.ask();
 			},
+			changeBars: async (call) => {
+				await pencil.settled();
+				await keeper.settled();
+				try {
+					await call((await client.song(song.id)).revision);
+					viewer.flushView();
+					around.reload();
+					return true;
+				} catch (error) {
+					showError(error);
+					return false;
+				}
+			},
 			lookAgain: () => void lookAgain(),
 			setView: viewer.setView,
 			showScreen: (screen) => {
@@ -209,7 +258,7 @@ export function createWorkspace(
 			leave: () => {
 				const pockets = pocketeer.flushPockets();
 				viewer.flushView();
-				return keeper.leave() && pockets;
+				return keeper.leave() && pockets && pencil.isIdle();
 			},
 		};
 	});

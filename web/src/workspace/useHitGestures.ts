@@ -3,6 +3,8 @@ import { type MouseEvent, type PointerEvent, useCallback, useState } from "react
 import { axis } from "../draw/axis";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { plural } from "../words";
+import { useLines } from "./drawing/useLines";
+import { usePencil } from "./drawing/usePencil";
 import { hitAt, hitsOf, idOf } from "./HitsCanvas";
 import { hitPlacer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
@@ -23,10 +25,12 @@ export interface Lasso {
 export function useHitGestures(index: number, name: string) {
 	const store = useWorkspaceStore();
 	const [lasso, setLasso] = useState<Lasso | null>(null);
+	const lines = useLines();
+	const pencil = usePencil(index, name, lines);
 
 	const onPointerDown = useCallback(
 		(event: PointerEvent<HTMLElement>) => {
-			if (event.button !== 0) return;
+			if (event.button !== 0 || pencil(event)) return;
 			const area = event.currentTarget.getBoundingClientRect();
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const state = store.getState();
@@ -34,7 +38,7 @@ export function useHitGestures(index: number, name: string) {
 			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
 			else sweep(event, area, x, y);
 		},
-		[store, index],
+		[store, index, pencil],
 	);
 
 	function dragHits(event: PointerEvent<HTMLElement>, hit: number, area: DOMRect) {
@@ -118,6 +122,8 @@ export function useHitGestures(index: number, name: string) {
 
 	const onDoubleClick = useCallback(
 		(event: MouseEvent<HTMLElement>) => {
+			// Two clicks with the pencil are two strokes.
+			if (store.getState().pencil) return;
 			const area = event.currentTarget.getBoundingClientRect();
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const state = store.getState();

@@ -80,6 +80,13 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		commit(`take out ${plural(selected.size, "hit")}`);
 		select([]);
 	};
+	/** What is selected first, then what one is in. */
+	const leave = () => {
+		const { aiming, selected, pencil, aimAt, select, takeUp } = view();
+		if (aiming !== null) aimAt(null);
+		else if (selected.size > 0) select([]);
+		else if (pencil) takeUp(null);
+	};
 	const typeVelocity = () =>
 		document.querySelector<HTMLButtonElement>("[data-selection] [role=spinbutton]")?.focus();
 	const magnify = (by: number) => {
@@ -97,7 +104,9 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["ArrowRight", nudge(0, 1), loose],
 		["Delete", takeOut],
 		["Backspace", takeOut],
-		["Escape", () => (view().aiming === null ? view().select([]) : view().aimAt(null)), loose],
+		["Escape", leave, loose],
+		["b", () => view().takeUp(view().pencil ? null : {})],
+		["x", () => view().pencil && view().takeUp({ rubbing: !view().pencil?.rubbing })],
 		["Enter", typeVelocity, loose],
 		["w", () => view().setView({ reading: view().reading === "played" ? "written" : "played" })],
 		["l", () => view().setView({ looping: !view().looping })],
@@ -110,7 +119,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["e", () => view().setView({ equalLoudness: !view().equalLoudness })],
 		["1", show("loop")],
 		["2", show("section")],
-		["s", () => view().setView({ stacked: !view().stacked })],
+		["s", () => view().setView({ stacked: !view().stacked, pencil: null })],
 		["f", () => view().setView({ table: !view().table })],
 		["d", () => view().setView({ pads: !view().pads })],
 		["g", () => view().showScreen(view().screen === "grooves" ? null : "grooves")],

@@ -26,7 +26,9 @@ export function FirstMinute({ transport }: { transport: Transport }) {
 		queryKey: ["starting-points", reading],
 		queryFn: () => client.startingPoints(part),
 	});
+	const empty = useWorkspace((state) => state.part.written.ids.length === 0);
 	const more = () => document.querySelector<HTMLButtonElement>("[data-recipes]")?.click();
+	if (empty) return <Nothing />;
 	return (
 		<section className={classes.first} aria-label="Ways to begin">
 			<Noticed />
@@ -43,6 +45,28 @@ export function FirstMinute({ transport }: { transport: Transport }) {
 				</button>{" "}
 				· or drag a handle in the touch of an instrument.
 			</p>
+		</section>
+	);
+}
+
+/** Nothing is written yet. */
+function Nothing() {
+	const store = useWorkspaceStore();
+	const drawing = useWorkspace((state) => state.pencil !== null);
+	return (
+		<section className={classes.first} aria-label="Nothing is written yet">
+			<h3>Nothing is written yet</h3>
+			<p>
+				Drag along a drum’s row to draw hits on the grid, or click to put in one. Drag a hit to move it, click
+				it to take it out, hold Shift to rub out.
+			</p>
+			{!drawing && (
+				<p>
+					<button type="button" className={classes.more} onClick={() => store.getState().takeUp({})}>
+						Draw (B)
+					</button>
+				</p>
+			)}
 		</section>
 	);
 }

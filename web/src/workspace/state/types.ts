@@ -3,6 +3,7 @@ import type {
 	Action,
 	ActionOffer,
 	Aim,
+	Drawing,
 	Gesture,
 	History,
 	Measured,
@@ -57,6 +58,41 @@ export interface View {
 	side: "passes" | "pockets" | "findings";
 	/** Findings that are not said again: by rule and drum, or by rule and `*`. */
 	dismissed: string[];
+	/** Hits are drawn in the rows. */
+	pencil: Pencil | null;
+}
+
+/** What hits are drawn with. */
+export interface Pencil {
+	/** The lines that they are drawn on. */
+	grid: string;
+	/** As hard as they are drawn high, or as the drum typically is. */
+	hard: "height" | "typical";
+	/** It rubs out. */
+	rubbing: boolean;
+}
+
+/** What is just being drawn in a row: hits that come or are rubbed out, or hits that are carried elsewhere. */
+export interface Sketch {
+	/** The row, by its place in the kit. */
+	instrument: number;
+	ticks?: number[];
+	velocities?: number[] | null;
+	rubs?: boolean;
+	/** Hits by their ids. */
+	carried?: number[];
+	/** So many ticks later. */
+	by?: number;
+	copies?: boolean;
+}
+
+export interface PencilSlice {
+	sketch: Sketch | null;
+	setSketch: (sketch: Sketch | null) => void;
+	/** Draw with a pencil that differs so from the one in hand; nothing puts it down. */
+	takeUp: (change: Partial<Pencil> | null) => void;
+	/** Keep what was drawn, as one step of this name. */
+	draw: (drawings: Drawing[], label: string) => void;
 }
 
 export interface ViewSlice extends View {
@@ -120,6 +156,8 @@ export interface KeptSlice {
 	/** All that was done is kept. */
 	settled: () => Promise<void>;
 	setSong: (song: SongDetail) => void;
+	/** Change the bars of a song that was begun here; answers whether that was done. */
+	changeBars: (call: (revision: number) => Promise<SongDetail>) => Promise<boolean>;
 	/** Another tab may have changed the song meanwhile. */
 	lookAgain: () => void;
 	/** Send what waits, because the page goes away; answers whether that will do. */
@@ -207,7 +245,12 @@ export interface PocketSlice {
 	changePockets: (call: () => Promise<SongPockets>) => Promise<boolean>;
 }
 
-export type WorkspaceState = ViewSlice & KeptSlice & SelectionSlice & PlaybackSlice & PocketSlice;
+export type WorkspaceState = ViewSlice &
+	KeptSlice &
+	SelectionSlice &
+	PlaybackSlice &
+	PocketSlice &
+	PencilSlice;
 
 export type SetState = (change: Partial<WorkspaceState>) => void;
 export type GetState = () => WorkspaceState;

@@ -26,6 +26,7 @@ const viewKeys = [
 	"pads",
 	"side",
 	"dismissed",
+	"pencil",
 ] as const satisfies (keyof View)[];
 
 /** A part opens where it sounds: at the bar of its first hit. */
@@ -55,6 +56,11 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		pads: false,
 		side: "passes",
 		dismissed: [],
+		// What begins empty is there to be drawn in.
+		pencil:
+			part.state.written !== null && part.written.ids.length === 0
+				? { grid: "1/16", hard: "height", rubbing: false }
+				: null,
 	};
 }
 
@@ -74,6 +80,7 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	for (const key of ["order", "hidden", "extra", "muted", "soloed", "dismissed"] as const) {
 		if (!Array.isArray(view[key])) view[key] = [];
 	}
+	if (typeof view.pencil?.grid !== "string") view.pencil = kept ? null : usual.pencil;
 	if (typeof view.heights !== "object" || view.heights === null) view.heights = {};
 	return view;
 }

@@ -1,0 +1,225 @@
+//! Writing in the page: from nothing to a beat, and a beat that is there varied with the pencil.
+
+use serde_json::Value;
+use std::time::Duration;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+/// Writes a picture where `VIVIDA_LOOK` says so.
+async fn look(browser: &Browser, name: &str) -> Done {
+    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
+        tokio::time::sleep(Duration::from_millis(700)).await;
+        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
+    }
+    Ok(())
+}
+
+/// Where a quarter note (from 0) and a velocity lie in an instrument's row.
+async fn place(browser: &Browser, instrument: &str, quarter: f64, velocity: f64) -> Result<[f64; 2], Failed> {
+    browser.find(&format!("[data-instrument='{instrument}'] canvas[data-hits]")).await?;
+    let script = format!(
+        "const part = Number(location.pathname.split('/').pop());
+         const row = document.querySelector(\"[data-instrument='{instrument}'] canvas[data-hits]\");
+         row.scrollIntoView({{block: 'nearest'}});
+         const box = row.getBoundingClientRect();
+         return [box.x, box.y, box.width, box.height]"
+    );
+    let [x, y, width, height]: [f64; 4] = serde_json::from_value(browser.run(&script).await?).expect("a box");
+    let window = window(browser).await?;
+    let [from, to] = window;
+    let share = (quarter * 960.0 - from) / (to - from);
+    let high = 9.0 + (127.0 - velocity) / 126.0 * (height - 18.0);
+    // The axis has room at both ends.
+    Ok([x + 7.0 + share * (width - 14.0), y + if height < 40.0 { height / 2.0 } else { high }])
+}
+
+async fn part_id(browser: &Browser) -> Result<String, Failed> {
+    let id = browser.run("return location.pathname.split('/').pop()").await?;
+    Ok(id.as_str().expect("a part is open").to_owned())
+}
+
+async fn view(browser: &Browser) -> Result<Value, Failed> {
+    let part = part_id(browser).await?;
+    ask(browser, &format!("/views/part-{part}")).await
+}
+
+/// The ticks that the rows show, once that is kept.
+async fn window(browser: &Browser) -> Result<[f64; 2], Failed> {
+    for _ in 0..100 {
+        if let Ok(window) = serde_json::from_value(view(browser).await?["window"].clone()) {
+            return Ok(window);
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("the view is never kept");
+}
+
+/// Draws in a row from one quarter note to another at a height.
+async fn draw(browser: &Browser, instrument: &str, quarters: [f64; 2], velocities: [f64; 2]) -> Done {
+    let [x, y] = place(browser, instrument, quarters[0], velocities[0]).await?;
+    let [to, end] = place(browser, instrument, quarters[1], velocities[1]).await?;
+    browser.drag_from(x, y, to - x, end - y).await
+}
+
+/// Waits until the part sounds with so many hits.
+async fn sounds(browser: &Browser, hits: usize) -> Done {
+    let part = part_id(browser).await?;
+    let script = format!(
+        "return fetch('/api/v1/parts/{part}').then((r) => r.json()).then((p) =>
+            p.written.ids.length + p.performance.made.ids.length - p.performance.silenced.length)"
+    );
+    let mut found = Value::Null;
+    for _ in 0..100 {
+        found = browser.run(&script).await?;
+        if found == hits {
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("5 s went by and there are {found} hits, not {hits}");
+}
+
+async fn choose_grid(browser: &Browser, words: &str) -> Done {
+    browser.click("[data-drawing] [aria-label^='Draw on']").await?;
+    browser.press(words).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_song_begins_with_nothing_and_becomes_a_beat() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.find("input[placeholder='New song']").await?;
+    look(&browser, "begin").await?;
+    browser.type_into("input[placeholder='New song']", "Spring Tide").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    // The view is kept once something of it has changed.
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("xx").await?;
+    look(&browser, "empty").await?;
+
+    // Hats in one drag, backbeats in a second, kicks by clicks.
+    draw(&browser, "closed-hat", [0.0, 7.75], [80.0, 80.0]).await?;
+    sounds(&browser, 32).await?;
+    choose_grid(&browser, "halves").await?;
+    look(&browser, "hats").await?;
+    choose_grid(&browser, "quarters").await?;
+    for quarter in [1.0, 3.0, 5.0, 7.0] {
+        draw(&browser, "snare", [quarter, quarter], [110.0, 110.0]).await?;
+    }
+    sounds(&browser, 36).await?;
+    for (kicks, quarter) in [0.0, 2.5, 4.0].into_iter().enumerate() {
+        if quarter == 2.5 {
+            choose_grid(&browser, "8ths").await?;
+        }
+        let [x, y] = place(&browser, "kick", quarter, 100.0).await?;
+        browser.drag_from(x, y, 0.0, 0.0).await?;
+        sounds(&browser, 37 + kicks).await?;
+    }
+    look(&browser, "beat").await?;
+
+    // Two bars over the next six; one varied with triplets and 32nds inside one beat, rising.
+    browser.click("[data-bars]").await?;
+    browser.find("[aria-label='Laid over bar']").await?;
+    for (label, value) in [("First bar", "1"), ("Last bar", "2"), ("Laid over bar", "3"), ("How many times", "3")] {
+        let field = browser.client.find(fantoccini::Locator::Css(&format!("[aria-label='{label}']"))).await?;
+        field.click().await?;
+        chord(&browser, key::CONTROL, "a").await?;
+        browser.keys(value).await?;
+    }
+    look(&browser, "bars").await?;
+    browser.press("Copy bars 1–2").await?;
+    sounds(&browser, 4 * 39).await?;
+    choose_grid(&browser, "8th triplets").await?;
+    draw(&browser, "tom-1", [14.0, 14.67], [60.0, 60.0]).await?;
+    sounds(&browser, 4 * 39 + 3).await?;
+    choose_grid(&browser, "32nds").await?;
+    draw(&browser, "snare", [15.0, 15.875], [30.0, 110.0]).await?;
+    sounds(&browser, 4 * 39 + 3 + 7).await?;
+    look(&browser, "varied").await?;
+
+    // Undo and redo go stroke by stroke, and the beat is shaped like any other.
+    chord(&browser, key::CONTROL, "z").await?;
+    sounds(&browser, 4 * 39 + 3).await?;
+    browser.press("Redo").await?;
+    sounds(&browser, 4 * 39 + 10).await?;
+    browser.press("Done").await?;
+    browser.until("!document.querySelector('[data-drawing]')").await?;
+    add_pass(&browser, "ghost", "ghosts").await?;
+    let part: u32 = part_id(&browser).await?.parse().expect("a number");
+    kept(&browser, part, "passes[0]?.action.kind === 'ghosts'").await?;
+    look(&browser, "shaped").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn bars_tempo_and_metre_of_ones_own_song_are_changed() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    choose_grid(&browser, "quarters").await?;
+    draw(&browser, "kick", [0.0, 15.0], [100.0, 100.0]).await?;
+    sounds(&browser, 16).await?;
+    browser.click("[data-bars]").await?;
+    browser.press("Insert").await?;
+    browser.until("document.querySelector('[data-loop]')?.ariaValueMax === '9'").await?;
+    browser.click("[data-bars]").await?;
+    browser.click_at("//label[.//text()='Tempo and metre']").await?;
+    browser.find("[aria-label='Bars of the song']").await?;
+    browser.press("Another metre").await?;
+    browser.type_into("[aria-label='Metre 2']", &key::BACKSPACE.to_string().repeat(3)).await?;
+    browser.type_into("[aria-label='Metre 2']", "7/8").await?;
+    look(&browser, "outline").await?;
+    browser.press("Set bars and tempo").await?;
+    browser.until("document.querySelector('[data-loop]')").await?;
+    let part = ask(&browser, &format!("/parts/{}", part_id(&browser).await?)).await?;
+    let song = ask(&browser, &format!("/songs/{}", part["state"]["song"])).await?;
+    assert_eq!(song["outline"]["metres"][1]["metre"], "7/8");
+    // Undone step by step, the bars with them.
+    chord(&browser, key::CONTROL, "z").await?;
+    browser.until("!document.querySelector('[data-loop]') || true").await?;
+    sounds(&browser, 16).await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_beat_of_a_file_is_varied_by_hand() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let id: u32 = part_id(&browser).await?.parse().expect("a number");
+    let written = ask(&browser, &format!("/parts/{id}")).await?["written"].clone();
+    let all = written["ids"].as_array().expect("hits").len();
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("b").await?;
+    browser.find("[data-drawing]").await?;
+    // A crash on the second bar, without the hat: drawn, and the hat rubbed out.
+    let first = window(&browser).await?[0] / 960.0 + 4.0;
+    draw(&browser, "crash-1", [first, first], [110.0, 110.0]).await?;
+    sounds(&browser, all + 1).await?;
+    browser.keys("x").await?;
+    draw(&browser, "closed-hat", [first, first], [30.0, 30.0]).await?;
+    sounds(&browser, all).await?;
+    browser.keys("x").await?;
+    look(&browser, "by-hand").await?;
+    kept(
+        &browser,
+        id,
+        "passes.length === 1 && passes[0].action.kind === 'by-hand' && passes[0].action.removed.length === 1",
+    )
+    .await?;
+    // A hit is dragged to the ride, keeping its velocity, and back by undo.
+    let [x, y] = place(&browser, "closed-hat", first + 1.0, 100.0).await?;
+    let [_, to] = place(&browser, "ride-1", first + 1.0, 100.0).await?;
+    browser.drag_from(x, y, 0.0, to - y).await?;
+    kept(&browser, id, "passes[0].action.moved.some((one) => one.note === 51 && one.velocity === 0)").await?;
+    look(&browser, "to-the-ride").await?;
+    chord(&browser, key::CONTROL, "z").await?;
+    kept(&browser, id, "passes[0].action.moved.length === 0").await?;
+    // What is written was never changed.
+    assert_eq!(ask(&browser, &format!("/parts/{id}")).await?["written"]["velocities"], written["velocities"]);
+    browser.close().await
+}

@@ -1,0 +1,38 @@
+/** The lines that the pencil draws on, in what the rows show. */
+import { useMemo } from "react";
+import { useWorkspace } from "../store";
+import { useGridLines } from "../TimeLines";
+
+export interface Lines {
+	ticks: number[];
+	/** From one line to the next. */
+	cell: number;
+	/** The lines nearest to two places, and those between them. */
+	between: (from: number, to: number) => number[];
+}
+
+export function useLines(): Lines {
+	const song = useWorkspace((state) => state.song);
+	const window = useWorkspace((state) => state.window);
+	const grid = useWorkspace((state) => state.pencil?.grid ?? null);
+	const { ticks: bars } = song.bars;
+	const all = useGridLines(song, grid, 50, window);
+	return useMemo(() => {
+		const end = bars[bars.length - 1];
+		const ticks = all.filter((tick) => tick < end);
+		const gaps = ticks.slice(1).map((tick, index) => tick - ticks[index]);
+		const nearest = (tick: number) => {
+			let best = 0;
+			ticks.forEach((line, index) => {
+				if (Math.abs(line - tick) < Math.abs(ticks[best] - tick)) best = index;
+			});
+			return best;
+		};
+		const between = (from: number, to: number) => {
+			if (ticks.length === 0) return [];
+			const [first, last] = [nearest(Math.min(from, to)), nearest(Math.max(from, to))];
+			return ticks.slice(first, last + 1);
+		};
+		return { ticks, cell: gaps.length > 0 ? Math.max(...gaps) : 1, between };
+	}, [all, bars]);
+}
