@@ -6,6 +6,7 @@ mod findings;
 mod groove;
 mod inspect;
 mod output;
+mod refit;
 
 use clap::{Parser, Subcommand};
 use std::panic;
@@ -93,6 +94,21 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Say what of a newer version of a file was there before; and play it by a recipe that was made for the former one.
+    Refit {
+        /// The former file.
+        old: PathBuf,
+        /// The newer one.
+        new: PathBuf,
+        #[command(flatten)]
+        playing: commands::Playing,
+        /// Where to write the newer one, played by the recipe as the former one was.
+        #[arg(short, long, value_name = "FILE")]
+        output: Option<PathBuf>,
+        /// As JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Take the groove of a part, or turn one from JSON into a MIDI clip and back.
     Groove(groove::Options),
     /// Play a MIDI file with the built-in kit into a WAV file.
@@ -140,6 +156,9 @@ fn run(command: Command) -> commands::Done {
         Command::Compare { one, other, json } => compare::compare(&one, &other, json),
         Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
         Command::Groove(options) => groove::groove(options),
+        Command::Refit { old, new, playing, output, json } => {
+            refit::refit(&old, &new, &playing, output.as_deref(), json)
+        }
         Command::Inspect { input, json } => inspect::inspect(&input, json),
         Command::Render { input, playing, output, excerpt, stems } => {
             commands::render(&input, &playing, &output, &excerpt, stems)

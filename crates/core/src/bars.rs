@@ -306,6 +306,42 @@ impl BarMoves {
         (recipe, said)
     }
 
+    /// The hits of a part where their bars are now; those whose bars are gone go.
+    pub fn part(&self, part: &Part, from: &MetreMap, to: &MetreMap) -> Part {
+        let scale = to.ppq().as_f64() / from.ppq().as_f64();
+        let moved = |hit: &Hit| {
+            let length = Ticks((hit.length.0 * scale).round().max(1.0));
+            self.tick(hit.tick, from, to).map(|tick| Hit { tick, length, ..*hit })
+        };
+        Part::new(part.hits().iter().filter_map(moved).collect())
+    }
+
+    /// Where stretches of bars went, each with its first and last bar and the first that it is now; those that stayed
+    /// where they were, and those that are gone, are left out.
+    pub fn shifts(&self) -> Vec<(u32, u32, u32)> {
+        let mut found: Vec<(u32, u32, u32)> = Vec::new();
+        for (bar, to) in (1..).zip(&self.0) {
+            let Some(to) = to.filter(|to| *to != bar) else { continue };
+            match found.last_mut() {
+                Some((first, last, now)) if *last + 1 == bar && *now + (bar - *first) == to => *last = bar,
+                _ => found.push((bar, bar, to)),
+            }
+        }
+        found
+    }
+
+    /// Stretches of bars that are gone.
+    pub fn gone(&self) -> Vec<BarRange> {
+        let mut found: Vec<BarRange> = Vec::new();
+        for (bar, _) in (1..).zip(&self.0).filter(|(_, to)| to.is_none()) {
+            match found.last_mut() {
+                Some(last) if last.to + 1 == bar => last.to = bar,
+                _ => found.push(BarRange { from: bar, to: bar }),
+            }
+        }
+        found
+    }
+
     /// A place of the song where it is now.
     pub fn tick(&self, at: Ticks, from: &MetreMap, to: &MetreMap) -> Option<Ticks> {
         let bar = from.bar_at(at);

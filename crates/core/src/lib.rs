@@ -87,6 +87,7 @@ mod own_kits;
 mod perform;
 mod profile;
 mod recipe;
+mod refit;
 mod regroup;
 mod report;
 mod room;
@@ -129,6 +130,7 @@ pub use perform::{
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
+pub use refit::{Candidate, Matching, Refit, Versions, match_parts, refit};
 pub use regroup::{Regrouped, Regrouping, join};
 pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
 pub use section::Section;

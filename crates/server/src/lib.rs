@@ -25,6 +25,7 @@ mod routes;
 mod security;
 mod songs;
 mod table;
+mod versions;
 mod writing;
 
 pub use api::typescript;

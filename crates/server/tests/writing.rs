@@ -204,3 +204,130 @@ fn what_cannot_be_drawn_is_named_and_changes_nothing() {
     );
     assert_eq!(card["field"], "name");
 }
+
+/// The demo song with a bar more in front of bar 9, as a file of another program might have it.
+fn grown(bytes: &[u8]) -> Vec<u8> {
+    use vivida_core::{BarsEdit, Hit, MadeHit, Outline, PassId, Performance, PlayedHit, Ticks};
+    let song = read(bytes).unwrap();
+    let plan = BarsEdit::Insert { before: 9, count: 1 }.plan(song.bars()).unwrap();
+    let outline = plan.outline(&Outline::of(song.bars(), &song.tempo, &song.metre));
+    let (_, metre) = outline.maps();
+    let moves = plan.moves(song.bars());
+    let tracks: Vec<vivida_smf::NewTrack> =
+        song.parts.iter().map(|part| vivida_smf::NewTrack { name: part.name.clone(), channel: part.channel }).collect();
+    let empty = vivida_smf::begin(&outline, &tracks);
+    let file = read(&empty).unwrap();
+    let made = |hit: &Hit| {
+        let tick = moves.tick(hit.tick, &song.metre, &metre).unwrap_or(Ticks(0.0));
+        let played = PlayedHit::as_written(&Hit { tick, ..*hit });
+        MadeHit { played, pass: PassId(0), parent: None, anchor: tick }
+    };
+    let played = |(place, part): (usize, &vivida_smf::SongPart)| {
+        let made = part.part.hits().iter().map(made).collect();
+        (place, Performance { made, ..Performance::default() })
+    };
+    let all: Vec<(usize, Performance)> = song.parts.iter().enumerate().map(played).collect();
+    vivida_smf::write(&empty, &file, &all, vivida_smf::Export::default())
+}
+
+#[test]
+fn a_newer_file_keeps_what_was_made() {
+    let client = client();
+    let demo = vivida_demo::songs().remove(0);
+    let (_, before) = get(&client, "/parts/1");
+    let id = |place: usize| before["written"]["ids"][place].clone();
+    let passes = json!({"passes": [
+        {"id": 1, "aim": {"bars": [{"from": 9, "to": 16}]}, "action": {"kind": "vary", "by": 20}},
+        {"id": 2, "action": {"kind": "by-hand", "moved": [{"hit": id(900), "velocity": -30}], "removed": [id(901)]}}
+    ]});
+    let request = json!({"revision": before["state"]["revision"], "label": "mine", "recipe": passes});
+    assert_eq!(put(&client, "/parts/1", request).0, Status::Ok);
+    let (_, before) = get(&client, "/parts/1");
+    let (_, song) = get(&client, "/songs/1");
+    let send = |method: &str, path: String, bytes: Vec<u8>| {
+        let request = if method == "PUT" { client.put(path) } else { client.post(path) };
+        answer(request.header(host()).body(bytes).dispatch())
+    };
+    let newer = grown(&demo.bytes);
+    let (status, preview) = send("POST", "/api/v1/songs/1/file?file_name=v2.mid".into(), newer.clone());
+    assert_eq!(status, Status::Ok, "{preview}");
+    assert!(
+        preview["said"].as_array().unwrap().iter().any(|one| one == "Bars 9 to 72 are bars 10 to 73 now."),
+        "{preview}"
+    );
+    let drums = &preview["parts"][0];
+    let all = before["written"]["ids"].as_array().unwrap().len();
+    assert_eq!(
+        (&drums["fate"], &drums["kept"], &drums["came"], &drums["gone"]),
+        (&json!("kept"), &json!(all), &json!(0), &json!(0))
+    );
+    assert_eq!(get(&client, "/parts/1").1["written"], before["written"], "a preview changes nothing");
+    let path = |revision: i64| format!("/api/v1/songs/1/file?file_name=v2.mid&revision={revision}");
+    let revision = song["revision"].as_i64().unwrap();
+    assert_eq!(send("PUT", path(revision + 7), newer.clone()).0, Status::Conflict);
+    let (status, report) = send("PUT", path(revision), newer);
+    assert_eq!(status, Status::Ok, "{report}");
+    let (_, after) = get(&client, "/parts/1");
+    assert_eq!(after["state"]["recipe"]["passes"][0]["aim"]["bars"], json!([{"from": 10, "to": 17}]));
+    // The same hits have the same velocities as before: their dice and what was done by hand held.
+    let loud = |part: &Value| -> std::collections::BTreeMap<u64, u64> {
+        let number = |value: &Value| value.as_u64().unwrap();
+        let ids = part["written"]["ids"].as_array().unwrap().iter().map(number);
+        let velocities = part["performance"]["velocities"].as_array().cloned().unwrap_or_default();
+        ids.zip(velocities.iter().map(number).collect::<Vec<_>>()).collect()
+    };
+    assert_eq!(loud(&after), loud(&before));
+    assert_eq!(after["performance"]["silenced"], before["performance"]["silenced"]);
+    let (_, song) = get(&client, "/songs/1");
+    assert_eq!((&song["file_name"], song["bars"]["ticks"].as_array().unwrap().len()), (&json!("v2.mid"), 74));
+    let bytes = client.get("/api/v1/songs/1/export.mid").header(host()).dispatch().into_bytes().unwrap();
+    assert_eq!(read(&bytes).unwrap().hits, read(&demo.bytes).unwrap().hits - 1, "one was taken out by hand");
+    // One step, and all is as it was.
+    let (_, back) = post(&client, "/songs/1/undo", Value::Null);
+    assert_eq!(back["label"], "bring in “v2.mid”");
+    let (_, undone) = get(&client, "/parts/1");
+    assert_eq!((&undone["written"], &undone["state"]["recipe"]), (&before["written"], &before["state"]["recipe"]));
+}
+
+#[test]
+fn a_newer_file_may_be_anything() {
+    let client = client();
+    let revision = || get(&client, "/songs/1").1["revision"].as_i64().unwrap();
+    let bring = |song: i64, bytes: &[u8]| {
+        let path = format!(
+            "/api/v1/songs/{song}/file?file_name=x.mid&revision={}",
+            get(&client, &format!("/songs/{song}")).1["revision"]
+        );
+        answer(client.put(path).header(host()).body(bytes).dispatch())
+    };
+    for bytes in [&b"no midi"[..], b"", b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x04\0\xff\x2f\0"] {
+        let before = revision();
+        let (status, problem) = bring(1, bytes);
+        assert_eq!(
+            (status, &problem["file"], revision()),
+            (Status::UnprocessableEntity, &json!("x.mid"), before),
+            "{problem}"
+        );
+    }
+    // Every other demo song: other parts, metres, resolutions. What is gone comes back by undo.
+    let before = get(&client, "/songs/1").1;
+    for demo in vivida_demo::songs().iter().skip(1) {
+        let (status, report) = bring(1, &demo.bytes);
+        assert_eq!(status, Status::Ok, "{}: {report}", demo.name);
+        let (_, song) = get(&client, "/songs/1");
+        for part in song["parts"].as_array().unwrap() {
+            assert_eq!(part["damage"], Value::Null, "{}: {part}", demo.name);
+            assert_eq!(get(&client, &format!("/parts/{}", part["id"])).0, Status::Ok);
+        }
+        let bytes = client.get("/api/v1/songs/1/export.mid").header(host()).dispatch().into_bytes().unwrap();
+        assert_eq!(bytes, &demo.bytes[..], "{}: without passes it is the file", demo.name);
+    }
+    for _ in 1..6 {
+        post(&client, "/songs/1/undo", Value::Null);
+    }
+    let after = get(&client, "/songs/1").1;
+    assert_eq!((&after["parts"][0]["name"], &after["file_name"]), (&before["parts"][0]["name"], &before["file_name"]));
+    assert_eq!(after["parts"].as_array().map(Vec::len), before["parts"].as_array().map(Vec::len));
+    let (song, _) = begun(&client);
+    assert_eq!(bring(song, &vivida_demo::songs()[0].bytes).0, Status::UnprocessableEntity, "it has no file");
+}

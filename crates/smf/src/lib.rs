@@ -36,6 +36,7 @@ mod clip;
 mod import;
 mod notes;
 mod text;
+mod versions;
 mod write;
 
 pub use arrange::{Arrangement, arrange};
@@ -43,4 +44,5 @@ pub use begun::{NewTrack, begin, with_tracks};
 pub use clip::{ClipError, clip_of, groove_of_clip};
 pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use text::readable;
+pub use versions::FileRefit;
 pub use write::{Export, Resolution, rounding, write};

@@ -174,3 +174,59 @@ pub struct SectionsChange {
     pub revision: i64,
     pub sections: Vec<Section>,
 }
+
+/// What would come, or came, of a newer file for a song.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RefitReport {
+    pub file_name: String,
+    /// What is otherwise in the song itself, and what could not be carried over, in sentences.
+    pub said: Vec<String>,
+    pub parts: Vec<RefitPart>,
+}
+
+/// A part in its old and its newer version.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RefitPart {
+    pub name: String,
+    pub fate: RefitFate,
+    /// Hits that were there before and keep what was made of them.
+    pub kept: u32,
+    /// Those of them that lie elsewhere in their bar.
+    pub moved: u32,
+    pub came: u32,
+    pub gone: u32,
+    /// At most 300, in the order of their bars.
+    pub changes: Vec<RefitChange>,
+}
+
+/// What becomes of a part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum RefitFate {
+    /// It is in both files.
+    Kept,
+    /// It is in the newer one alone.
+    New,
+    /// It is in the former one alone, and goes with what was made of it.
+    Gone,
+}
+
+/// Hits of one drum in one bar that came, went or moved.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct RefitChange {
+    /// As it is counted now; of what is gone as it was before.
+    pub bar: u32,
+    pub kind: RefitKind,
+    pub instrument: String,
+    pub count: u32,
+}
+
+/// What happened to hits.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum RefitKind {
+    Came,
+    Gone,
+    Moved,
+}

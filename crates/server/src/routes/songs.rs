@@ -64,6 +64,18 @@ async fn add_parts(app: &Shared, id: Id, file_name: String, revision: i64, data:
     work(app, move |app| app.add_parts(id.song(), revision, &file_name, &bytes)).await.map(Json)
 }
 
+#[post("/songs/<id>/file?<file_name>", data = "<data>")]
+async fn preview_file(app: &Shared, id: Id, file_name: String, data: Data<'_>) -> Answer<RefitReport> {
+    let bytes = song_file(data, &file_name).await?;
+    work(app, move |app| app.preview_file(id.song(), &file_name, &bytes)).await.map(Json)
+}
+
+#[put("/songs/<id>/file?<file_name>&<revision>", data = "<data>")]
+async fn replace_file(app: &Shared, id: Id, file_name: String, revision: i64, data: Data<'_>) -> Answer<RefitReport> {
+    let bytes = song_file(data, &file_name).await?;
+    work(app, move |app| app.replace_file(id.song(), revision, &file_name, &bytes)).await.map(Json)
+}
+
 #[get("/songs/<id>/original")]
 async fn original(app: &Shared, id: Id) -> Result<Download, Problem> {
     let (name, bytes) = work(app, move |app| app.original(id.song())).await?;
@@ -165,6 +177,8 @@ pub(super) fn routes() -> Vec<Route> {
         set_outline,
         edit_bars,
         add_parts,
+        preview_file,
+        replace_file,
         song,
         original,
         rename,

@@ -2390,6 +2390,36 @@ export type WriteRequest = { revision: number,
  */
 label: string, drawings: Array<Drawing>, };
 
+export type RefitFate = "kept" | "new" | "gone";
+
+export type RefitKind = "came" | "gone" | "moved";
+
+export type RefitChange = { 
+/**
+ * As it is counted now; of what is gone as it was before.
+ */
+bar: number, kind: RefitKind, instrument: string, count: number, };
+
+export type RefitPart = { name: string, fate: RefitFate, 
+/**
+ * Hits that were there before and keep what was made of them.
+ */
+kept: number, 
+/**
+ * Those of them that lie elsewhere in their bar.
+ */
+moved: number, came: number, gone: number, 
+/**
+ * At most 300, in the order of their bars.
+ */
+changes: Array<RefitChange>, };
+
+export type RefitReport = { file_name: string, 
+/**
+ * What is otherwise in the song itself, and what could not be carried over, in sentences.
+ */
+said: Array<string>, parts: Array<RefitPart>, };
+
 export type Gesture = { "kind": "move-hits", 
 /**
  * Which.
