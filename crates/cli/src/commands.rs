@@ -39,7 +39,7 @@ pub struct Playing {
     recipe: Option<PathBuf>,
     /// The number that all dice hang on.
     #[arg(long, default_value_t = 1)]
-    variation: u32,
+    pub variation: u32,
     /// A kit as JSON: what the notes of the drum parts are, and what is sent for them. Else General MIDI.
     #[arg(long, value_name = "FILE")]
     kit: Option<PathBuf>,
@@ -49,12 +49,31 @@ pub struct Playing {
 }
 
 impl Playing {
-    /// A recipe that can be played on a song.
-    fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
+    /// The recipe, for whichever song.
+    pub fn plain_recipe(&self) -> Result<Recipe, String> {
         let Some(path) = &self.recipe else { return Ok(Recipe::default()) };
         let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
         let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
         recipe.check().map_err(|error| named(path, error))?;
+        Ok(recipe)
+    }
+
+    /// The kit of drums, where one was given; sent to the sampler's, where that was given.
+    pub fn kit_of_drums(&self) -> Result<Option<Kit>, String> {
+        let read = |path: &PathBuf| -> Result<Kit, String> {
+            let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+            Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
+        };
+        if self.sampler.is_some() {
+            return Err("--sampler: a sampler's kit is taken song by song; use `apply` for that".to_owned());
+        }
+        self.kit.as_ref().map(read).transpose()
+    }
+
+    /// A recipe that can be played on a song.
+    fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
+        let recipe = self.plain_recipe()?;
+        let path = self.recipe.as_deref().unwrap_or(Path::new("recipe"));
         recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
         Ok(recipe)
     }

@@ -1,5 +1,6 @@
 //! The `vivida` program: the server, and the same work without a browser.
 
+mod batch;
 mod commands;
 mod compare;
 mod findings;
@@ -66,6 +67,8 @@ enum Command {
         #[arg(long)]
         one_track: bool,
     },
+    /// Play the drums of all songs in a folder by a recipe, and say what that did to each.
+    Batch(batch::Options),
     /// Show the parts, the instruments and their figures.
     Inspect {
         /// A Standard MIDI File.
@@ -153,6 +156,7 @@ fn run(command: Command) -> commands::Done {
             let layout = commands::Layout { fine, lead_in, split, one_track };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
+        Command::Batch(options) => batch::batch(options),
         Command::Compare { one, other, json } => compare::compare(&one, &other, json),
         Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
         Command::Groove(options) => groove::groove(options),

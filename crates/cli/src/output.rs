@@ -90,6 +90,11 @@ impl Progress {
         Ok(Progress { what, shown: io::stderr().is_terminal().then_some(0) })
     }
 
+    /// Whether somebody pressed Ctrl+C.
+    pub fn is_stopped(&self) -> bool {
+        STOPPED.load(Ordering::Relaxed)
+    }
+
     /// Takes note that a share (0 to 1) is done; answers whether to go on.
     pub fn go_on(&mut self, share: f64) -> bool {
         let percent = (share * 100.0) as u32;

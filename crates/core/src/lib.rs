@@ -102,6 +102,7 @@ mod study;
 mod swung;
 mod take;
 mod tempo;
+mod treatment;
 mod units;
 
 pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
@@ -139,4 +140,5 @@ pub use start::{StartingPoint, starting_points};
 pub use strokes::StrokeRun;
 pub use study::{Apart, Study};
 pub use tempo::TempoMap;
+pub use treatment::{DrumTreatment, Treatment};
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

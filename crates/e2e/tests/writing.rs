@@ -223,3 +223,31 @@ async fn a_beat_of_a_file_is_varied_by_hand() -> Done {
     assert_eq!(ask(&browser, &format!("/parts/{id}")).await?["written"]["velocities"], written["velocities"]);
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_newer_file_is_held_against_the_song_and_brought_in() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let id: u32 = part_id(&browser).await?.parse().expect("a number");
+    let demo = vivida_demo::songs().remove(0);
+    // The same song, a hit fewer: the first note-on of the drums is gone.
+    let song = vivida_smf::read(&demo.bytes).expect("the demo song is whole");
+    let place = song.parts.iter().position(|part| part.drums).expect("drums");
+    let part = &song.parts[place].part;
+    let (chart, context) = (song.parts[place].chart(true), vivida_core::Context::new(&song.tempo, &song.metre));
+    let json =
+        format!(r#"{{"passes":[{{"id":1,"action":{{"kind":"by-hand","removed":[{}]}}}}]}}"#, part.hits()[0].id.get());
+    let recipe = vivida_core::Recipe::from_value(serde_json::from_str(&json).expect("JSON")).expect("a recipe");
+    let played = vivida_core::perform(part, &chart, &recipe, &context);
+    let bytes = vivida_smf::write(&demo.bytes, &song, &[(place, played)], vivida_smf::Export::default());
+    let file = app.folder().join("causeway-2.mid");
+    std::fs::write(&file, bytes).expect("a file can be written");
+    browser.type_into("input[aria-label='Newer MIDI file of the song']", &file.display().to_string()).await?;
+    browser.find("[data-newer]").await?;
+    look(&browser, "newer").await?;
+    browser.press("Bring it in").await?;
+    browser.until("!document.querySelector('[data-newer]')").await?;
+    let now = ask(&browser, &format!("/parts/{id}")).await?;
+    assert_eq!(now["written"]["ids"].as_array().map(Vec::len), Some(part.hits().len() - 1));
+    browser.close().await
+}

@@ -85,6 +85,7 @@ impl App {
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
             variation: take.variation,
+            file: reads.song_alone(row.song)?.file.0,
             written: drawn.then_some(take.written),
             damage: damage_of(row).or(printed),
             history: reads.history(Some(row.song))?,

@@ -42,7 +42,9 @@ mod write;
 pub use arrange::{Arrangement, arrange};
 pub use begun::{NewTrack, begin, with_tracks};
 pub use clip::{ClipError, clip_of, groove_of_clip};
-pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
+pub use import::{
+    MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, main_drums, read,
+};
 pub use text::readable;
 pub use versions::FileRefit;
 pub use write::{Export, Resolution, rounding, write};

@@ -257,6 +257,8 @@ impl State {
             State::File { song, file } => {
                 let sql = "UPDATE song SET file = ?2, revision = revision + 1 WHERE id = ?1";
                 transaction.execute(sql, params![song.0, file.0])?;
+                // What was made on the hits of another file is made on another state of the part.
+                transaction.execute("UPDATE part SET revision = revision + 1 WHERE song = ?1", [song.0])?;
             }
             State::Written { take, hits, without } => {
                 let sql = "SELECT hits FROM take WHERE id = ?1";

@@ -39,6 +39,7 @@ import type {
 	Received,
 	Recipe,
 	RecipeCard,
+	RefitReport,
 	RegroupedParts,
 	RenderState,
 	Section,
@@ -119,6 +120,18 @@ export const client = {
 		json<SongDetail>(
 			"POST",
 			`/songs/${song}/parts?file_name=${encodeURIComponent(file.name)}&revision=${revision}`,
+			undefined,
+			{ body: file, headers: { "Content-Type": "application/octet-stream" } },
+		),
+	previewFile: (song: number, file: File) =>
+		json<RefitReport>("POST", `/songs/${song}/file?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/octet-stream" },
+		}),
+	replaceFile: (song: number, revision: number, file: File) =>
+		json<RefitReport>(
+			"PUT",
+			`/songs/${song}/file?file_name=${encodeURIComponent(file.name)}&revision=${revision}`,
 			undefined,
 			{ body: file, headers: { "Content-Type": "application/octet-stream" } },
 		),

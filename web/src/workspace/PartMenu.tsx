@@ -5,6 +5,7 @@ import {
 	IconChevronDown,
 	IconCircleDot,
 	IconCopy,
+	IconFileImport,
 	IconFilePlus,
 	IconMusic,
 	IconPencil,
@@ -16,10 +17,12 @@ import {
 import { useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
+import type { RefitReport } from "../api/generated/types";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
 import { useAfterMenu } from "../useAfterMenu";
 import { inOrder, plural } from "../words";
+import { NewerDialog } from "./Newer";
 import { JoinDialog, SplitDialog } from "./Regroup";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import classes from "./Workspace.module.css";
@@ -58,6 +61,8 @@ export function Crumbs() {
 		}
 	};
 	const file = useRef<HTMLInputElement>(null);
+	const newer = useRef<HTMLInputElement>(null);
+	const [found, setFound] = useState<{ file: File; report: RefitReport } | null>(null);
 	const addFrom = async (chosen: File) => {
 		const known = new Set(song.parts.map(({ id }) => id));
 		try {
@@ -125,6 +130,11 @@ export function Crumbs() {
 						<Menu.Item leftSection={<IconFilePlus size={14} />} onClick={() => file.current?.click()}>
 							Add a part from a file …
 						</Menu.Item>
+						{song.outline === null && (
+							<Menu.Item leftSection={<IconFileImport size={14} />} onClick={() => newer.current?.click()}>
+								Bring in a newer file …
+							</Menu.Item>
+						)}
 						<Menu.Divider />
 						<Menu.Label>This part</Menu.Label>
 						<Menu.Item leftSection={<IconCopy size={14} />} onClick={() => void duplicate()}>
@@ -184,6 +194,27 @@ export function Crumbs() {
 					event.currentTarget.value = "";
 					if (chosen) void addFrom(chosen);
 				}}
+			/>
+			<input
+				ref={newer}
+				type="file"
+				hidden
+				accept=".mid,.midi,.smf,audio/midi,audio/x-midi"
+				aria-label="Newer MIDI file of the song"
+				onChange={(event) => {
+					const [file] = event.currentTarget.files ?? [];
+					event.currentTarget.value = "";
+					if (file)
+						client
+							.previewFile(song.id, file)
+							.then((report) => setFound({ file, report }))
+							.catch(showError);
+				}}
+			/>
+			<NewerDialog
+				found={found}
+				close={() => setFound(null)}
+				onDone={() => void refresh().catch(showError)}
 			/>
 			<SplitDialog opened={dialog === "split"} close={() => setDialog(null)} />
 			<JoinDialog opened={dialog === "join"} close={() => setDialog(null)} />

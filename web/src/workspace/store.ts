@@ -30,8 +30,8 @@ export interface Around {
 
 /** Whether what was written is read alike: by the same layers, against the same grid. */
 /** What it is that is read and by what; another part to the eye where that is another. */
-export const readingKey = ({ id, drums, take, kit, written }: PartState) =>
-	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision} ${written}`;
+export const readingKey = ({ id, drums, take, kit, file, written }: PartState) =>
+	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision} ${file} ${written}`;
 
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
@@ -106,7 +106,8 @@ export function createWorkspace(
 				around.reload();
 				return;
 			}
-			if (state.written !== get().part.state.written) {
+			const shown = get().part.state;
+			if (state.written !== shown.written || state.file !== shown.file) {
 				void rewritten();
 				return;
 			}

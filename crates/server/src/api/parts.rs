@@ -49,6 +49,9 @@ pub struct PartState {
     pub takes: Vec<TakeCard>,
     pub recipe: Recipe,
     pub variation: u32,
+    /// The file of its song that it is read from.
+    #[ts(type = "number")]
+    pub file: i64,
     /// Counts the changes of its Written, where that was begun here: what is drawn changes it.
     #[ts(type = "number | null")]
     pub written: Option<i64>,

@@ -2024,6 +2024,10 @@ grid: Grid | null,
  */
 take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, 
 /**
+ * The file of its song that it is read from.
+ */
+file: number, 
+/**
  * Counts the changes of its Written, where that was begun here: what is drawn changes it.
  */
 written: number | null, 

@@ -156,8 +156,8 @@ export interface KeptSlice {
 	/** All that was done is kept. */
 	settled: () => Promise<void>;
 	setSong: (song: SongDetail) => void;
-	/** Change the bars of a song that was begun here; answers whether that was done. */
-	changeBars: (call: (revision: number) => Promise<SongDetail>) => Promise<boolean>;
+	/** Change the bars or the file of the song; answers whether that was done. */
+	changeBars: (call: (revision: number) => Promise<unknown>) => Promise<boolean>;
 	/** Another tab may have changed the song meanwhile. */
 	lookAgain: () => void;
 	/** Send what waits, because the page goes away; answers whether that will do. */

@@ -1,0 +1,139 @@
+//! What a treatment did to a part: before and after, drum by drum.
+
+use crate::chart::Chart;
+use crate::findings::{Thresholds, findings};
+use crate::hit::{HitId, Part};
+use crate::kit::InstrumentId;
+use crate::perform::{Context, Performance, PlayedHit};
+use crate::report::Measured;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use ts_rs::TS;
+
+/// What was done to one drum.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct DrumTreatment {
+    /// Which.
+    pub instrument: InstrumentId,
+    /// What it is called.
+    pub name: String,
+    /// Hits that sound now.
+    pub hits: u32,
+    /// Hits that sound otherwise than before.
+    pub touched: u32,
+    /// Hits that were made.
+    pub made: u32,
+    /// Hits that fell silent.
+    pub silenced: u32,
+    /// Share (0 to 1) of neighbours with one velocity, before and after.
+    pub identical_neighbours: [f64; 2],
+    /// Share (0 to 1) of hits exactly on the grid, before and after.
+    pub on_grid: [f64; 2],
+}
+
+/// What was done to a part.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct Treatment {
+    /// The drums that are struck, in the order of the kit.
+    pub drums: Vec<DrumTreatment>,
+    /// Findings, before and after.
+    pub findings: [u32; 2],
+    /// What a listener would still notice, in sentences, what concerns most of the song first.
+    pub left: Vec<String>,
+}
+
+impl Treatment {
+    /// From one performance of a part to another.
+    pub fn of(
+        part: &Part,
+        chart: &Chart,
+        context: &Context<'_>,
+        performances: [&Performance; 2],
+        thresholds: &Thresholds,
+    ) -> Treatment {
+        let [before, after] = performances;
+        let readings = performances.map(|one| Measured::played(part, chart, context, one));
+        let was: HashMap<HitId, &PlayedHit> = before.hits().map(|hit| (hit.id, hit)).collect();
+        let drum = |(place, instrument): (usize, &crate::kit::Instrument)| {
+            let own = |hit: &&PlayedHit| chart.instrument_of(hit.note, hit.channel) == Some(place);
+            let sounds = |hit: &PlayedHit| hit.silenced.is_none();
+            let sounded = |hit: &PlayedHit| was.get(&hit.id).is_some_and(|old| sounds(old));
+            let (mut hits, mut touched, mut made, mut silenced) = (0, 0, 0, 0);
+            for hit in after.hits().filter(own) {
+                hits += u32::from(sounds(hit));
+                made += u32::from(sounds(hit) && !sounded(hit));
+                silenced += u32::from(!sounds(hit) && sounded(hit));
+                let other = was.get(&hit.id).is_some_and(|old| {
+                    (old.tick, old.length, old.velocity, old.note) != (hit.tick, hit.length, hit.velocity, hit.note)
+                });
+                touched += u32::from(sounds(hit) && sounded(hit) && other);
+            }
+            let figures = [0, 1].map(|side: usize| &readings[side].instruments[place].figures);
+            DrumTreatment {
+                instrument: instrument.id.clone(),
+                name: instrument.name.clone(),
+                hits,
+                touched,
+                made,
+                silenced,
+                identical_neighbours: figures.map(|one| one.identical_neighbours),
+                on_grid: figures.map(|one| one.on_grid),
+            }
+        };
+        let drums = chart.kit.instruments.iter().enumerate().map(drum);
+        let found = performances.map(|one| findings(part, chart, context, one, thresholds));
+        Treatment {
+            drums: drums.filter(|drum| drum.hits + drum.silenced > 0).collect(),
+            findings: [0, 1].map(|side: usize| found[side].len() as u32),
+            left: found[1].iter().map(|finding| finding.said.clone()).collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::{Action, Silence, Vary};
+    use crate::aim::Aim;
+    use crate::kit::Kit;
+    use crate::outline::Outline;
+    use crate::perform::perform;
+    use crate::recipe::{Pass, Recipe};
+    use crate::units::{Channel, Note, Ticks, Velocity};
+
+    #[test]
+    fn what_was_touched_made_and_silenced_is_counted_by_drum() {
+        let hit = |id: u32| crate::hit::Hit {
+            id: HitId::new(id),
+            tick: Ticks(480.0 * f64::from(id)),
+            length: Ticks(60.0),
+            velocity: Velocity::new(100).unwrap(),
+            release: 64,
+            note: Note::new(if id.is_multiple_of(2) { 36 } else { 38 }).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        let part = Part::new((0..64).map(hit).collect());
+        let (tempo, metre) = Outline::plain(8, 100.0, "4/4").maps();
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let context = Context::new(&tempo, &metre);
+        let recipe = Recipe {
+            passes: vec![
+                Pass::new(1, Aim::at("snare"), Action::Vary(Vary { by: 20.0, ..Vary::default() })),
+                Pass::new(2, Aim::at("kick"), Action::Silence(Silence::default())),
+            ],
+        };
+        let before = perform(&part, &chart, &Recipe::default(), &context);
+        let after = perform(&part, &chart, &recipe, &context);
+        let found = Treatment::of(&part, &chart, &context, [&before, &after], &Thresholds::default());
+        let counts: Vec<(&str, [u32; 4])> = found
+            .drums
+            .iter()
+            .map(|one| (one.name.as_str(), [one.hits, one.touched, one.made, one.silenced]))
+            .collect();
+        assert_eq!(counts.len(), 2);
+        assert!(counts.contains(&("Kick", [0, 0, 0, 32])), "{counts:?}");
+        let snare = found.drums.iter().find(|one| one.name == "Snare").unwrap();
+        assert!(snare.touched > 25 && snare.identical_neighbours[0] == 1.0 && snare.identical_neighbours[1] < 0.3);
+        assert!(found.findings[0] > 0 && found.left.len() as u32 == found.findings[1]);
+    }
+}
