@@ -251,3 +251,29 @@ async fn a_newer_file_is_held_against_the_song_and_brought_in() -> Done {
     assert_eq!(now["written"]["ids"].as_array().map(Vec::len), Some(part.hits().len() - 1));
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_album_is_treated_together_and_taken_back() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='Causeway']").await?;
+    let add = "return fetch('/api/v1/recipes', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({name: 'Low tide', note: '',
+        recipe: {passes: [{id: 1, aim: {instruments: ['closed-hat']}, action: {kind: 'shape', soft: 40, typical: 60, hard: 88, follow: 75, amount: 100}},
+            {id: 2, action: {kind: 'loosen', early: 6, late: 6}}]}})}).then((r) => r.status)";
+    assert_eq!(browser.run(add).await?, 201);
+    chord(&browser, key::CONTROL, "a").await?;
+    browser.click("[data-treat]").await?;
+    browser.click_at("//label[normalize-space()='Recipe']/following::input[1]").await?;
+    browser.click_at("//*[@role='option'][normalize-space()='Low tide']").await?;
+    look(&browser, "batch").await?;
+    browser.press("Treat 6 songs").await?;
+    browser.find("[data-batch-reports]").await?;
+    browser.until("document.querySelector('[data-batch-reports]').textContent.includes('done, 6 of 6 songs')").await?;
+    browser.click_at("//*[@data-batch-reports]//button[normalize-space()='Causeway']").await?;
+    look(&browser, "batch-report").await?;
+    kept(&browser, 1, "passes.length === 2").await?;
+    browser.press("Take it back in 6 songs").await?;
+    browser.until("document.querySelector('[data-batch-reports]').textContent.includes('taken back')").await?;
+    kept(&browser, 1, "passes.length === 0").await?;
+    browser.close().await
+}

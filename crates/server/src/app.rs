@@ -2,6 +2,7 @@
 //! on in the files beside this one, one for each resource.
 
 use crate::answers::{Span, spans};
+use crate::batches::Batches;
 use crate::problem::Problem;
 use crate::renders::Renders;
 use lru::LruCache;
@@ -151,6 +152,7 @@ pub struct App {
     /// The one that was used longest ago makes room first.
     loaded: Mutex<LruCache<FileId, Arc<Loaded>>>,
     pub(crate) renders: Renders,
+    pub(crate) batches: Batches,
 }
 
 /// How many notes the songs that are kept read may have together, where they are more than one.
@@ -166,7 +168,12 @@ pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl App {
     /// An app over a store.
     pub fn new(store: Store) -> App {
-        App { store: Mutex::new(store), loaded: Mutex::new(LruCache::unbounded()), renders: Renders::default() }
+        App {
+            store: Mutex::new(store),
+            loaded: Mutex::new(LruCache::unbounded()),
+            renders: Renders::default(),
+            batches: Batches::default(),
+        }
     }
 
     /// Puts the demo songs on the shelf that have never been there.

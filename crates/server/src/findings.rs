@@ -17,7 +17,7 @@ const TRIED: usize = 24;
 const LARGE: usize = 20_000;
 const TRIED_OF_LARGE: usize = 6;
 
-fn thresholds(reads: &impl Reads) -> Answer<Thresholds> {
+pub(crate) fn thresholds(reads: &impl Reads) -> Answer<Thresholds> {
     let text = reads.setting(THRESHOLDS_SETTING)?;
     let kept = text.and_then(|text| serde_json::from_str::<Thresholds>(&text).ok());
     Ok(kept.filter(|kept| kept.check().is_ok()).unwrap_or_default())

@@ -126,7 +126,7 @@ impl App {
         })
     }
 
-    fn exchange_of(&self, reads: &impl Reads, opened: &Opened, request: &ExchangeKit) -> Answer<Exchange> {
+    pub(crate) fn exchange_of(&self, reads: &impl Reads, opened: &Opened, request: &ExchangeKit) -> Answer<Exchange> {
         if !opened.row.drums {
             return Err(Problem::field("kit", "this part is taken as tones; take it as drums to give it a kit"));
         }
@@ -174,19 +174,19 @@ impl App {
 
 /// A kit that a part is to be given.
 #[derive(Default)]
-struct Exchange {
+pub(crate) struct Exchange {
     /// Of the library, where it is there already.
     id: Option<KitId>,
     /// Nothing where that is the General MIDI map.
     kit: Option<Kit>,
     /// The same with what the part has besides.
     reads: Kit,
-    recipes: Vec<(TakeId, Recipe)>,
-    said: Vec<String>,
+    pub(crate) recipes: Vec<(TakeId, Recipe)>,
+    pub(crate) said: Vec<String>,
 }
 
 impl Exchange {
-    fn keep(&self, change: &mut Change<'_>) -> Result<Option<KitId>, StoreError> {
+    pub(crate) fn keep(&self, change: &mut Change<'_>) -> Result<Option<KitId>, StoreError> {
         match (&self.kit, self.id) {
             (Some(kit), None) => change.lay_in_kit(kit).map(Some),
             (_, id) => Ok(id),

@@ -11,6 +11,7 @@ mod answers;
 mod api;
 mod app;
 mod assets;
+mod batches;
 mod exports;
 mod findings;
 mod grooves;

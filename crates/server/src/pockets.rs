@@ -162,51 +162,54 @@ impl App {
     /// Gives a song what new songs are usually given: one step of it.
     pub(crate) fn apply_defaults(&self, song: SongId) -> Answer<DefaultsApplied> {
         self.warm_song(song)?;
-        self.store().change(|change| {
-            change.song_alone(song)?;
-            let usual = defaults(&*change)?;
-            if usual.recipe.is_none() && usual.pocket.is_none() && usual.grid.is_none() {
-                let what = "nothing is chosen yet; choose a recipe, a pocket or a grid under “Usual feel”";
-                return Err(Problem::field("defaults", what));
+        self.store().change(|change| self.give_usual(change, song))
+    }
+
+    /// The same, in the midst of a change.
+    pub(crate) fn give_usual(&self, change: &mut Change<'_>, song: SongId) -> Answer<DefaultsApplied> {
+        change.song_alone(song)?;
+        let usual = defaults(&*change)?;
+        if usual.recipe.is_none() && usual.pocket.is_none() && usual.grid.is_none() {
+            let what = "nothing is chosen yet; choose a recipe, a pocket or a grid under “Usual feel”";
+            return Err(Problem::field("defaults", what));
+        }
+        change.step(Scope::Song(song), "the usual feel");
+        let recipe = usual.recipe.map(|id| change.recipe(id)).transpose()?;
+        if let Some((recipe, damage)) = recipe.as_ref().and_then(|recipe| Some((recipe, recipe.damage.as_ref()?))) {
+            return Err(Problem::damaged(&recipe.name, &damage.reason));
+        }
+        let rows = change.song(song)?.parts.into_iter().filter(|row| row.drums || usual.tones);
+        let rows: Vec<_> = rows.collect();
+        if rows.is_empty() {
+            return Err(Problem::field("song", "it has no drums that the usual feel could be given to"));
+        }
+        let pocket = match &usual.pocket {
+            Some(pocket) => {
+                let settings = settings_of("pocket.settings", pocket.settings.clone())?;
+                Some(change.add_pocket(song, &pocket.name, &settings)?)
             }
-            change.step(Scope::Song(song), "the usual feel");
-            let recipe = usual.recipe.map(|id| change.recipe(id)).transpose()?;
-            if let Some((recipe, damage)) = recipe.as_ref().and_then(|recipe| Some((recipe, recipe.damage.as_ref()?))) {
-                return Err(Problem::damaged(&recipe.name, &damage.reason));
+            None => None,
+        };
+        let (mut said, mut parts) = (Vec::new(), 0);
+        for row in rows {
+            let opened = self.open_in(&*change, row.id, None)?;
+            let mut passes = opened.take.recipe.clone();
+            if let Some(recipe) = recipe.as_ref().filter(|_| row.drums) {
+                let (fitted, unfit) = recipe.recipe.fitted(&opened.chart().kit);
+                said.extend(unfit.into_iter().map(|sentence| format!("{}: {sentence}", opened.name())));
+                passes = passes.followed_by(&fitted);
             }
-            let rows = change.song(song)?.parts.into_iter().filter(|row| row.drums || usual.tones);
-            let rows: Vec<_> = rows.collect();
-            if rows.is_empty() {
-                return Err(Problem::field("song", "it has no drums that the usual feel could be given to"));
+            if let Some(pocket) = pocket {
+                passes = follow(pocket, Vec::new(), &passes);
             }
-            let pocket = match &usual.pocket {
-                Some(pocket) => {
-                    let settings = settings_of("pocket.settings", pocket.settings.clone())?;
-                    Some(change.add_pocket(song, &pocket.name, &settings)?)
-                }
-                None => None,
-            };
-            let (mut said, mut parts) = (Vec::new(), 0);
-            for row in rows {
-                let opened = self.open_in(&*change, row.id, None)?;
-                let mut passes = opened.take.recipe.clone();
-                if let Some(recipe) = recipe.as_ref().filter(|_| row.drums) {
-                    let (fitted, unfit) = recipe.recipe.fitted(&opened.chart().kit);
-                    said.extend(unfit.into_iter().map(|sentence| format!("{}: {sentence}", opened.name())));
-                    passes = passes.followed_by(&fitted);
-                }
-                if let Some(pocket) = pocket {
-                    passes = follow(pocket, Vec::new(), &passes);
-                }
-                passes.check().map_err(|error| Problem::field("song", format!("{}: {error}", opened.name())))?;
-                parts += 1;
-                change.set_recipe(row.id, "", passes)?;
-                if let Some(grid) = usual.grid {
-                    change.set_grid(row.id, "", Some(grid))?;
-                }
+            passes.check().map_err(|error| Problem::field("song", format!("{}: {error}", opened.name())))?;
+            parts += 1;
+            change.set_recipe(row.id, "", passes)?;
+            if let Some(grid) = usual.grid {
+                change.set_grid(row.id, "", Some(grid))?;
             }
-            Ok(DefaultsApplied { parts, said })
-        })
+        }
+        Ok(DefaultsApplied { parts, said })
     }
 }
 

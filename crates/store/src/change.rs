@@ -1,5 +1,6 @@
 //! The one way to change anything.
 
+use crate::batches::BatchId;
 use crate::history::Scope;
 use crate::state::State;
 use crate::{Store, StoreError};
@@ -13,6 +14,8 @@ pub struct Change<'a> {
     step: Option<(Scope, String)>,
     before: Vec<State>,
     after: Vec<State>,
+    /// The batch that the step is of.
+    pub(crate) batch: Option<BatchId>,
 }
 
 impl Store {
@@ -28,7 +31,7 @@ impl Store {
     ) -> Result<T, E> {
         let transaction =
             self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(StoreError::from)?;
-        let mut change = Change { transaction, step: None, before: Vec::new(), after: Vec::new() };
+        let mut change = Change { transaction, step: None, before: Vec::new(), after: Vec::new(), batch: None };
         let value = make(&mut change)?;
         change.finish()?;
         // What was kept is kept; a file that stays large for now is no failure.
@@ -83,9 +86,9 @@ impl Change<'_> {
     }
 
     fn finish(self) -> Result<(), StoreError> {
-        let Change { transaction, step, before, after } = self;
+        let Change { transaction, step, before, after, batch } = self;
         if let (Some((scope, label)), false) = (step, before.is_empty()) {
-            scope.write_step(&transaction, &label, &before, &after)?;
+            scope.write_step(&transaction, &label, &before, &after, batch)?;
             forget_cards(&transaction, scope, &after)?;
         }
         transaction.commit()?;

@@ -1,6 +1,7 @@
 //! Steps: how every change is undone and done again, and how histories stay bounded.
 
 use crate::StoreError;
+use crate::batches::BatchId;
 use crate::change::{Change, forget_cards};
 use crate::songs::{self, SongId};
 use crate::state::State;
@@ -73,12 +74,20 @@ impl Scope {
         label: &str,
         before: &[State],
         after: &[State],
+        batch: Option<BatchId>,
     ) -> Result<(), StoreError> {
         let undone = transaction.execute("DELETE FROM step WHERE song IS ?1 AND undone = 1", [self.id()])?;
         let (left, right) = State::write(before, after);
         let size = (left.len() + right.len()) as i64 + held(transaction, after)?;
-        let sql = "INSERT INTO step (song, label, before, after, size) VALUES (?1, ?2, ?3, ?4, ?5)";
-        transaction.prepare_cached(sql)?.execute(params![self.id(), label, left, right, size])?;
+        let sql = "INSERT INTO step (song, label, before, after, size, batch) VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+        transaction.prepare_cached(sql)?.execute(params![
+            self.id(),
+            label,
+            left,
+            right,
+            size,
+            batch.map(|batch| batch.0)
+        ])?;
         let step = transaction.last_insert_rowid();
         let held = before.iter().chain(after).filter_map(State::holds);
         for (kind, id) in before.iter().map(State::key).chain(held) {
@@ -113,7 +122,7 @@ impl Scope {
         transaction.execute("DELETE FROM step WHERE song IS ?1 AND id < ?2", params![self.id(), oldest])
     }
 
-    fn travel(self, transaction: &Transaction<'_>, back: bool) -> Result<Option<String>, StoreError> {
+    pub(crate) fn travel(self, transaction: &Transaction<'_>, back: bool) -> Result<Option<String>, StoreError> {
         let sql = if back {
             "SELECT id, label, before FROM step WHERE song IS ?1 AND undone = 0 ORDER BY id DESC LIMIT 1"
         } else {

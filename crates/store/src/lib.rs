@@ -31,6 +31,7 @@
 //! # Ok::<(), vivida_store::StoreError>(())
 //! ```
 
+mod batches;
 mod change;
 mod grooves;
 mod history;
@@ -45,6 +46,7 @@ mod songs;
 mod state;
 mod writing;
 
+pub use batches::{BatchId, BatchSongState, BatchState, StoredBatch, StoredBatchSong};
 pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
 pub use history::{History, Scope, Step};

@@ -74,6 +74,9 @@ impl Store {
              INSERT INTO take (part, name) SELECT id, 'As it came' FROM part WHERE ({live}) IS NULL;
              UPDATE part SET take = ({live}) WHERE take IS NULL
                 OR NOT EXISTS (SELECT 1 FROM take WHERE take.id = part.take AND take.part = part.id AND take.deleted = 0);
+             UPDATE batch_song SET state = 'left' WHERE state = 'waiting'
+                AND batch IN (SELECT id FROM batch WHERE state = 'running');
+             UPDATE batch SET state = 'interrupted' WHERE state = 'running';
              COMMIT;"
         ))
     }

@@ -1,5 +1,6 @@
 //! What can be read, from a store or within a change.
 
+use crate::batches::{self, BatchId, StoredBatch};
 use crate::change::Change;
 use crate::grooves::{self, GrooveId, StoredGroove};
 use crate::history::{self, History, Step};
@@ -104,6 +105,16 @@ pub trait Reads {
     /// How many parts have a kit.
     fn kit_uses(&self, id: KitId) -> Answer<u32> {
         kits::uses(self.connection(), id)
+    }
+
+    /// Songs that were treated together, the newest first.
+    fn batches(&self) -> Answer<Vec<StoredBatch>> {
+        batches::all(self.connection())
+    }
+
+    /// One batch.
+    fn batch(&self, id: BatchId) -> Answer<StoredBatch> {
+        batches::one(self.connection(), id)
     }
 
     /// What undo and redo would do next.

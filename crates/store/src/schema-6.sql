@@ -16,3 +16,24 @@ ALTER TABLE song DROP COLUMN file_name;
 
 -- Counts the changes of a take's own Written.
 ALTER TABLE take ADD COLUMN written INTEGER NOT NULL DEFAULT 0;
+
+-- Songs that were treated together. `state` is running, done, cancelled, interrupted or undone; of a song waiting, done,
+-- failed, left or undone. `report` says what was done to it, as JSON.
+CREATE TABLE batch (
+    id          INTEGER PRIMARY KEY AUTOINCREMENT,
+    label       TEXT NOT NULL,
+    state       TEXT NOT NULL,
+    created     TEXT NOT NULL DEFAULT (datetime('now'))
+) STRICT;
+CREATE TABLE batch_song (
+    batch       INTEGER NOT NULL REFERENCES batch (id) ON DELETE CASCADE,
+    place       INTEGER NOT NULL,
+    song        INTEGER NOT NULL,
+    name        TEXT NOT NULL,
+    state       TEXT NOT NULL,
+    report      TEXT,
+    PRIMARY KEY (batch, place)
+) STRICT, WITHOUT ROWID;
+
+-- The batch that a step is of.
+ALTER TABLE step ADD COLUMN batch INTEGER;

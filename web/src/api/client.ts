@@ -2,6 +2,9 @@
 import type {
 	ActionOffer,
 	BarsEdit,
+	BatchDetail,
+	BatchRequest,
+	BatchUndone,
 	BeginRequest,
 	DefaultsApplied,
 	Exchanged,
@@ -135,6 +138,10 @@ export const client = {
 			undefined,
 			{ body: file, headers: { "Content-Type": "application/octet-stream" } },
 		),
+	beginBatch: (request: BatchRequest) => json<BatchDetail>("POST", "/batches", request),
+	batches: () => json<BatchDetail[]>("GET", "/batches"),
+	cancelBatch: (id: number) => json<void>("DELETE", `/batches/${id}`),
+	undoBatch: (id: number) => json<BatchUndone>("POST", `/batches/${id}/undo`),
 	write: (id: number, request: WriteRequest) => json<PartDetail>("PUT", `/parts/${id}/written`, request),
 	renameSong: (song: SongCard, name: string) =>
 		json<SongCard>("PATCH", `/songs/${song.id}`, { revision: song.revision, name }),
@@ -264,6 +271,7 @@ export const files = {
 	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
 	render: (id: number) => `${base}/renders/${id}/file`,
 	original: (song: number) => `${base}/songs/${song}/original`,
+	batch: (id: number) => `${base}/batches/${id}/report.csv`,
 	songs: (ids: number[]) => `${base}/songs/export.zip?ids=${ids.join(",")}`,
 	take: (part: number, take: number) => `${base}/parts/${part}/takes/${take}/file`,
 };

@@ -1,7 +1,6 @@
-import { Button, Group, Menu } from "@mantine/core";
-import { IconBook2, IconDownload, IconHeartHandshake, IconTrash, IconX } from "@tabler/icons-react";
-import { useQuery } from "@tanstack/react-query";
-import { client, files } from "../api/client";
+import { Button, Group } from "@mantine/core";
+import { IconDownload, IconStack2, IconTrash, IconX } from "@tabler/icons-react";
+import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { plural } from "../words";
 import classes from "./Shelf.module.css";
@@ -11,12 +10,12 @@ interface Props {
 	songs: SongCard[];
 	actions: ReturnType<typeof useShelfActions>;
 	onDone: () => void;
+	/** Give them all something. */
+	onTreat: () => void;
 }
 
 /** What can be done to several songs at once. */
-export function SelectionTools({ songs, actions, onDone }: Props) {
-	const recipes = useQuery({ queryKey: ["recipes"], queryFn: client.recipes });
-	const good = recipes.data?.filter(({ damage }) => damage === null) ?? [];
+export function SelectionTools({ songs, actions, onDone, onTreat }: Props) {
 	const words = songs.length === 1 ? `“${songs[0].name}”` : plural(songs.length, "song");
 	return (
 		<Group
@@ -38,39 +37,9 @@ export function SelectionTools({ songs, actions, onDone }: Props) {
 			>
 				Export as MIDI, zipped
 			</Button>
-			<Button
-				size="compact-sm"
-				variant="default"
-				leftSection={<IconHeartHandshake size={14} />}
-				onClick={() => {
-					actions.usualAll(songs);
-					onDone();
-				}}
-			>
-				Give the usual feel
+			<Button size="compact-sm" leftSection={<IconStack2 size={14} />} onClick={onTreat} data-treat>
+				Treat together …
 			</Button>
-			<Menu position="top" shadow="md">
-				<Menu.Target>
-					<Button size="compact-sm" variant="default" leftSection={<IconBook2 size={14} />}>
-						Use a recipe
-					</Button>
-				</Menu.Target>
-				<Menu.Dropdown mah={320} style={{ overflowY: "auto" }}>
-					<Menu.Label>Added behind the passes of their drum parts</Menu.Label>
-					{good.map(({ id, name, recipe }) => (
-						<Menu.Item
-							key={id}
-							onClick={() => {
-								actions.giveRecipe(songs, name, recipe);
-								onDone();
-							}}
-						>
-							{name}
-						</Menu.Item>
-					))}
-					{good.length === 0 && <Menu.Item disabled>No recipes yet: save one in a song</Menu.Item>}
-				</Menu.Dropdown>
-			</Menu>
 			<Button
 				size="compact-sm"
 				variant="default"

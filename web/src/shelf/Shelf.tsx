@@ -1,4 +1,4 @@
-import { Button, Center, Loader, Select, TextInput, useComputedColorScheme } from "@mantine/core";
+import { Button, Center, Loader, Select, TextInput, Tooltip, useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
 import { IconFilePlus, IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
@@ -10,6 +10,7 @@ import { Message } from "../Message";
 import { clearNotes } from "../notify";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
+import { BatchDialog, BatchReports } from "./Batch";
 import { BeginButton } from "./Begin";
 import { SelectionTools } from "./SelectionTools";
 import classes from "./Shelf.module.css";
@@ -26,6 +27,8 @@ export function Shelf() {
 	const [over, setOver] = useState(false);
 	const [text, setText] = useState("");
 	const [order, setOrder] = useState<Order>("newest");
+	/** The report that is shown; 0 is the newest. */
+	const [batch, setBatch] = useState<number | null>(null);
 	const input = useRef<HTMLInputElement>(null);
 	useEffect(() => clearNotes, []);
 	const shown = useMemo(() => sorted(songs.data ?? [], order, text), [songs.data, order, text]);
@@ -79,6 +82,13 @@ export function Shelf() {
 					</>
 				)}
 				<SchemeToggle />
+				{count > 1 && (
+					<Tooltip label="What was done to songs that were treated together">
+						<Button variant="default" onClick={() => setBatch(0)} data-reports>
+							Reports
+						</Button>
+					</Tooltip>
+				)}
 				<BeginButton />
 				<Button
 					leftSection={<IconFilePlus size={16} />}
@@ -112,9 +122,11 @@ export function Shelf() {
 						empty={count > 0 ? `No song matches “${text.trim()}”.` : null}
 						actions={actions}
 						onChoose={() => input.current?.click()}
+						onBatch={setBatch}
 					/>
 				)}
 			</main>
+			<BatchReports opened={batch !== null} close={() => setBatch(null)} first={batch} />
 		</div>
 	);
 }
@@ -131,6 +143,8 @@ interface CardsProps {
 	empty: string | null;
 	actions: ReturnType<typeof useShelfActions>;
 	onChoose: () => void;
+	/** Songs are being treated together. */
+	onBatch: (id: number) => void;
 }
 
 const gap = 16;
@@ -138,7 +152,7 @@ const leastWidth = 290;
 const cardHeight = 250;
 
 /** The cards that are in view, in rows; those out of view are only room. */
-function Cards({ songs, empty, actions, onChoose }: CardsProps) {
+function Cards({ songs, empty, actions, onChoose, onBatch }: CardsProps) {
 	const [selected, setSelected] = useState<Set<number>>(new Set());
 	const scheme = useComputedColorScheme("light");
 	const last = useRef<number | null>(null);
@@ -155,6 +169,7 @@ function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 		useFlushSync: false,
 		scrollMargin: list.current?.offsetTop ?? 0,
 	});
+	const [treating, setTreating] = useState<SongCard[] | null>(null);
 	const chosen = songs.filter(({ id }) => selected.has(id));
 	const toggle = useCallback(
 		(song: SongCard, event: MouseEvent) => {
@@ -231,8 +246,23 @@ function Cards({ songs, empty, actions, onChoose }: CardsProps) {
 				{sweep.box && <li aria-hidden className={classes.sweep} style={sweep.box} />}
 			</ul>
 			{chosen.length > 0 && (
-				<SelectionTools songs={chosen} actions={actions} onDone={() => setSelected(new Set())} />
+				<SelectionTools
+					songs={chosen}
+					actions={actions}
+					onDone={() => setSelected(new Set())}
+					onTreat={() => setTreating(chosen)}
+				/>
 			)}
+			<BatchDialog
+				songs={treating ?? []}
+				opened={treating !== null}
+				close={() => setTreating(null)}
+				onBegun={({ id }) => {
+					setTreating(null);
+					setSelected(new Set());
+					onBatch(id);
+				}}
+			/>
 		</>
 	);
 }

@@ -3,7 +3,7 @@ import { notifications } from "@mantine/notifications";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef } from "react";
 import { client } from "../api/client";
-import type { Recipe, SongCard } from "../api/generated/types";
+import type { SongCard } from "../api/generated/types";
 import { offerUndo, problemIn, showError, showLasting, showNote } from "../notify";
 import { plural, sentence } from "../words";
 
@@ -130,24 +130,11 @@ export function useShelfActions() {
 	);
 	return {
 		adding: adding.isPending,
-		usualAll,
 		removeAll,
 		cards,
 		add: (files: File[]) => {
 			if (files.length > 0) adding.mutate(files);
 		},
-		/** Puts the passes of a recipe behind those of every drum part. */
-		giveRecipe: (songs: SongCard[], name: string, recipe: Recipe) =>
-			change.mutate(async () => {
-				let given = 0;
-				for (const song of songs) {
-					for (const part of song.parts.filter(({ drums }) => drums)) {
-						const { added } = await client.receive(part.id, recipe);
-						given += added > 0 ? 1 : 0;
-					}
-				}
-				showNote(`“${name}”`, `${plural(given, "part")} got it. Undo in the song takes it back.`);
-			}),
 	};
 }
 

@@ -2,6 +2,7 @@
 
 #![allow(missing_docs)]
 
+mod batches;
 mod exports;
 mod findings;
 mod kits;
@@ -11,6 +12,7 @@ mod performances;
 mod pockets;
 mod songs;
 
+pub use batches::*;
 pub use exports::*;
 pub use findings::*;
 pub use kits::*;
@@ -233,6 +235,16 @@ pub fn typescript() -> String {
         RefitChange,
         RefitPart,
         RefitReport,
+        vivida_core::DrumTreatment,
+        vivida_core::Treatment,
+        vivida_store::BatchId,
+        vivida_store::BatchState,
+        vivida_store::BatchSongState,
+        BatchReport,
+        BatchSong,
+        BatchDetail,
+        BatchRequest,
+        BatchUndone,
         vivida_core::Gesture,
         vivida_core::Turned,
         PerformanceColumns,

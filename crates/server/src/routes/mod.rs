@@ -1,5 +1,6 @@
 //! `/api/v1`: each route parses, calls and answers. By resource; what all share is here.
 
+mod batches;
 mod exports;
 mod findings;
 mod kits;
@@ -184,6 +185,7 @@ pub(crate) fn all() -> Vec<Route> {
         library::routes(),
         kits::routes(),
         pockets::routes(),
+        batches::routes(),
         exports::routes(),
     ]
     .concat()

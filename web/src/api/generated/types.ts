@@ -2424,6 +2424,106 @@ export type RefitReport = { file_name: string,
  */
 said: Array<string>, parts: Array<RefitPart>, };
 
+export type DrumTreatment = { 
+/**
+ * Which.
+ */
+instrument: InstrumentId, 
+/**
+ * What it is called.
+ */
+name: string, 
+/**
+ * Hits that sound now.
+ */
+hits: number, 
+/**
+ * Hits that sound otherwise than before.
+ */
+touched: number, 
+/**
+ * Hits that were made.
+ */
+made: number, 
+/**
+ * Hits that fell silent.
+ */
+silenced: number, 
+/**
+ * Share (0 to 1) of neighbours with one velocity, before and after.
+ */
+identical_neighbours: [number, number], 
+/**
+ * Share (0 to 1) of hits exactly on the grid, before and after.
+ */
+on_grid: [number, number], };
+
+export type Treatment = { 
+/**
+ * The drums that are struck, in the order of the kit.
+ */
+drums: Array<DrumTreatment>, 
+/**
+ * Findings, before and after.
+ */
+findings: [number, number], 
+/**
+ * What a listener would still notice, in sentences, what concerns most of the song first.
+ */
+left: Array<string>, };
+
+export type BatchId = number;
+
+export type BatchState = "running" | "done" | "cancelled" | "interrupted" | "undone";
+
+export type BatchSongState = "waiting" | "done" | "failed" | "left" | "undone";
+
+export type BatchReport = { 
+/**
+ * The part that was treated.
+ */
+part: string, treatment: Treatment, 
+/**
+ * What did not fit, in sentences.
+ */
+said: Array<string>, 
+/**
+ * Why it failed.
+ */
+why: string | null, };
+
+export type BatchSong = { song: SongId, name: string, state: BatchSongState, report: BatchReport | null, };
+
+export type BatchDetail = { id: BatchId, label: string, state: BatchState, 
+/**
+ * When it began, in UTC.
+ */
+when: string, songs: Array<BatchSong>, };
+
+export type BatchRequest = { songs: Array<SongId>, 
+/**
+ * What the step is called in each song.
+ */
+name: string, 
+/**
+ * Passes, fitted to each song's drums by their families.
+ */
+recipe?: Recipe, 
+/**
+ * In the place of the passes that are there.
+ */
+instead: boolean, kit?: KitId, 
+/**
+ * What new songs are usually given.
+ */
+usual: boolean, };
+
+export type BatchUndone = { batch: BatchDetail, 
+/**
+ * Songs that were changed since, and stay as they are.
+ */
+left: Array<string>, };
+
 export type Gesture = { "kind": "move-hits", 
 /**
  * Which.

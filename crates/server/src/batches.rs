@@ -1,0 +1,239 @@
+//! Many songs at once: a recipe, a kit, the usual feel, song by song on a thread of its own, with a report of each. It
+//! goes on when the page is closed; where the program ends in its midst, each song is wholly treated or wholly not.
+
+use crate::api::*;
+use crate::app::{Answer, App, Opened, locked, recipe};
+use crate::findings::thresholds;
+use crate::problem::Problem;
+use std::collections::{HashMap, HashSet};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Arc, Mutex};
+use vivida_core::{Family, Recipe, Ticks, Treatment};
+use vivida_store::{BatchId, BatchSongState, BatchState, Change, KitId, Reads, Scope, SongId, StoredBatch};
+
+/// What is asked of all that go on.
+#[derive(Default)]
+pub(crate) struct Batches {
+    /// One goes on at a time; others wait.
+    running: Mutex<()>,
+    cancelled: Mutex<HashSet<BatchId>>,
+}
+
+/// What the songs are given.
+struct Gift {
+    label: String,
+    recipe: Option<Recipe>,
+    instead: bool,
+    kit: Option<KitId>,
+    usual: bool,
+}
+
+impl App {
+    /// Begins to treat songs together.
+    pub(crate) fn begin_batch(self: &Arc<App>, request: BatchRequest) -> Answer<BatchDetail> {
+        /// No shelf has more songs in hand.
+        const MOST: usize = 1000;
+        if request.songs.is_empty() || request.songs.len() > MOST {
+            return Err(Problem::field("songs", format!("name 1 to {MOST} songs")));
+        }
+        let mut seen = HashSet::new();
+        if let Some(twice) = request.songs.iter().find(|song| !seen.insert(**song)) {
+            return Err(Problem::field("songs", format!("song {} is there twice", twice.0)));
+        }
+        let wanted = request.recipe.map(|value| recipe("recipe", value)).transpose()?;
+        if wanted.is_none() && request.kit.is_none() && !request.usual {
+            return Err(Problem::field("recipe", "choose what the songs are given: a recipe, a kit or the usual feel"));
+        }
+        let name = vivida_smf::readable(request.name.as_bytes());
+        let label = if name.is_empty() { "several songs".to_owned() } else { name };
+        let gift = Gift { label, recipe: wanted, instead: request.instead, kit: request.kit, usual: request.usual };
+        let id = self.store().change(|change| {
+            if let Some(kit) = gift.kit {
+                change.kit(kit)?;
+            }
+            change.add_batch(&gift.label, &request.songs)
+        })?;
+        let app = Arc::clone(self);
+        std::thread::spawn(move || app.run_batch(id, &request.songs, &gift));
+        self.batch(id)
+    }
+
+    fn run_batch(&self, id: BatchId, songs: &[SongId], gift: &Gift) {
+        let _turn = locked(&self.batches.running);
+        let cancelled = || locked(&self.batches.cancelled).contains(&id);
+        for &song in songs {
+            if cancelled() {
+                break;
+            }
+            let treated = catch_unwind(AssertUnwindSafe(|| self.treat(id, song, gift)));
+            let why = match treated {
+                Ok(Ok(())) => continue,
+                Ok(Err(problem)) => problem.detail,
+                Err(_) => "a fault of Vivida's own; nothing was changed".to_owned(),
+            };
+            let report = serde_json::to_string(&BatchReport { why: Some(why), ..BatchReport::default() });
+            let failed =
+                |change: &mut Change<'_>| change.batch_song(id, song, BatchSongState::Failed, report.as_deref().ok());
+            // Where not even that can be kept, the song is left, and the list says so.
+            let _ = self.store().change(failed);
+        }
+        let state = if cancelled() { BatchState::Cancelled } else { BatchState::Done };
+        let _ = self.store().change(|change| change.end_batch(id, state));
+        locked(&self.batches.cancelled).remove(&id);
+    }
+
+    /// Treats one song: one step of it, with its report.
+    fn treat(&self, batch: BatchId, song: SongId, gift: &Gift) -> Answer<()> {
+        self.warm_song(song)?;
+        self.store().change(|change| {
+            change.step(Scope::Song(song), &gift.label);
+            let opened = self.drums_of(&*change, song)?;
+            let before = opened.play(Ticks(0.0));
+            let part = opened.row.id;
+            let mut said = Vec::new();
+            if let Some(kit) = gift.kit.filter(|kit| opened.row.kit != Some(*kit)) {
+                let revision = opened.row.revision;
+                let request = ExchangeKit { revision, kit: Some(kit), keep_notes: false };
+                let exchange = self.exchange_of(&*change, &opened, &request)?;
+                let kit = exchange.keep(change)?;
+                said.extend(exchange.said);
+                change.exchange_kit(part, revision, "", kit, exchange.recipes)?;
+            }
+            if let Some(recipe) = &gift.recipe {
+                let opened = self.open_in(&*change, part, None)?;
+                let received = self.within(&*change, song, recipe.clone())?;
+                let (fitted, unfit) = received.fitted(&opened.chart().kit);
+                said.extend(unfit);
+                let base = if gift.instead { Recipe::default() } else { opened.take.recipe.clone() };
+                let passes = base.followed_by(&fitted);
+                passes.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
+                change.set_recipe(part, "", passes)?;
+            }
+            if gift.usual {
+                said.extend(self.give_usual(change, song)?.said);
+            }
+            let opened = self.open_in(&*change, part, None)?;
+            let after = opened.play(Ticks(0.0));
+            let thresholds = thresholds(&*change)?;
+            let context = opened.context(opened.take.variation);
+            let treatment = Treatment::of(opened.part(), opened.chart(), &context, [&before, &after], &thresholds);
+            let report = BatchReport { part: opened.name(), treatment, said, why: None };
+            let report = serde_json::to_string(&report).map_err(|error| Problem::field("song", error.to_string()))?;
+            Ok(change.batch_song(batch, song, BatchSongState::Done, Some(&report))?)
+        })
+    }
+
+    /// The part of a song that a drummer sits at: of its drums the one that has most of kick, snare and hat, and of equals
+    /// the one with the most hits.
+    fn drums_of(&self, reads: &impl Reads, song: SongId) -> Answer<Opened> {
+        let row = reads.song(song)?;
+        let mut best: Option<((usize, usize), Opened)> = None;
+        for part in row.parts.iter().filter(|part| part.drums && !part.muted) {
+            let opened = self.open_stored(reads, &row, part.clone(), None)?;
+            let chart = opened.chart();
+            let struck = |place: usize| chart.instruments.iter().flatten().any(|one| usize::from(*one) == place);
+            let has = |family: Family| {
+                let instruments = chart.kit.instruments.iter().enumerate();
+                instruments.filter(|(_, one)| one.family == family).any(|(place, _)| struck(place))
+            };
+            let heart = [Family::Kick, Family::Snare, Family::Hat].into_iter().filter(|family| has(*family)).count();
+            let worth = (heart, opened.part().hits().len());
+            if worth.1 > 0 && best.as_ref().is_none_or(|(known, _)| worth > *known) {
+                best = Some((worth, opened));
+            }
+        }
+        let none = || Problem::field("song", "it has no drum part with hits in it; take a part as drums first");
+        best.map(|(_, opened)| opened).ok_or_else(none)
+    }
+
+    /// Songs that were treated together, the newest first.
+    pub(crate) fn batches(&self) -> Answer<Vec<BatchDetail>> {
+        Ok(self.store().batches()?.into_iter().map(detail).collect())
+    }
+
+    pub(crate) fn batch(&self, id: BatchId) -> Answer<BatchDetail> {
+        Ok(detail(self.store().batch(id)?))
+    }
+
+    /// Stops a batch behind the song that is being treated.
+    pub(crate) fn cancel_batch(&self, id: BatchId) -> Answer<()> {
+        if self.store().batch(id)?.state == BatchState::Running {
+            locked(&self.batches.cancelled).insert(id);
+        }
+        Ok(())
+    }
+
+    /// Takes back what a batch did.
+    pub(crate) fn undo_batch(&self, id: BatchId) -> Answer<BatchUndone> {
+        let mut store = self.store();
+        let left = store.change(|change| change.undo_batch(id))?;
+        Ok(BatchUndone { batch: detail(store.batch(id)?), left })
+    }
+
+    /// The report of a batch as CSV: a row for each drum of each song.
+    pub(crate) fn batch_csv(&self, id: BatchId) -> Answer<(String, Vec<u8>)> {
+        let batch = self.batch(id)?;
+        let failed = |error: csv::Error| Problem::field("batch", error.to_string());
+        let mut table = csv::Writer::from_writer(Vec::new());
+        table
+            .write_record([
+                "song",
+                "state",
+                "part",
+                "drum",
+                "hits",
+                "touched",
+                "made",
+                "silenced",
+                "identical before",
+                "identical after",
+                "on grid before",
+                "on grid after",
+                "findings before",
+                "findings after",
+                "said",
+            ])
+            .map_err(failed)?;
+        let names: HashMap<BatchSongState, &str> = [
+            (BatchSongState::Waiting, "waiting"),
+            (BatchSongState::Done, "done"),
+            (BatchSongState::Failed, "failed"),
+            (BatchSongState::Left, "left"),
+            (BatchSongState::Undone, "undone"),
+        ]
+        .into();
+        for BatchSong { name, state, report, .. } in &batch.songs {
+            let report = report.clone().unwrap_or_default();
+            let words = report.why.into_iter().chain(report.said).collect::<Vec<_>>().join(" ");
+            let head = [name.clone(), names.get(state).copied().unwrap_or_default().to_owned(), report.part];
+            if report.treatment.drums.is_empty() {
+                let blank = std::iter::repeat_n(String::new(), 11);
+                table.write_record(head.into_iter().chain(blank).chain([words])).map_err(failed)?;
+                continue;
+            }
+            for drum in &report.treatment.drums {
+                let mut record = head.to_vec();
+                record.push(drum.name.clone());
+                record.extend([drum.hits, drum.touched, drum.made, drum.silenced].map(|count| count.to_string()));
+                record.extend(drum.identical_neighbours.iter().chain(&drum.on_grid).map(|one| format!("{one:.3}")));
+                record.extend(report.treatment.findings.map(|count| count.to_string()));
+                record.push(words.clone());
+                table.write_record(&record).map_err(failed)?;
+            }
+        }
+        let bytes = table.into_inner().map_err(|error| Problem::field("batch", error.to_string()))?;
+        Ok((batch.label, bytes))
+    }
+}
+
+fn detail(batch: StoredBatch) -> BatchDetail {
+    let song = |one: vivida_store::StoredBatchSong| BatchSong {
+        song: one.song,
+        name: one.name,
+        state: one.state,
+        // A report of another version of the program is none.
+        report: one.report.and_then(|text| serde_json::from_str(&text).ok()),
+    };
+    let StoredBatch { id, label, state, when, songs } = batch;
+    BatchDetail { id, label, state, when, songs: songs.into_iter().map(song).collect() }
+}
