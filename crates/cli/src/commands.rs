@@ -11,7 +11,7 @@ use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, Recipe, R
 use vivida_server::App;
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike};
-use vivida_store::Store;
+use vivida_store::{Reads, Store};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
@@ -261,7 +261,8 @@ pub fn render(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt,
     })
 }
 
-pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
+/// The shelf of a folder, or of the user's data directory.
+fn shelf(data: Option<PathBuf>) -> Result<Store, String> {
     let folder = match data {
         Some(folder) => folder,
         None => directories::ProjectDirs::from("", "", "vivida")
@@ -269,7 +270,52 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
             .ok_or("there is no home directory for the data; choose a folder with --data")?,
     };
     fs::create_dir_all(&folder).map_err(|error| named(&folder, error))?;
-    let store = Store::open(&folder.join("vivida.sqlite")).map_err(|error| error.to_string())?;
+    Store::open(&folder.join("vivida.sqlite")).map_err(|error| error.to_string())
+}
+
+pub fn pack(data: Option<PathBuf>, song: Option<&str>, output: &Path) -> Done {
+    let store = shelf(data)?;
+    let mut songs = store.songs().map_err(|error| error.to_string())?;
+    if let Some(name) = song {
+        songs.retain(|one| one.name == name);
+        if songs.is_empty() {
+            return Err(format!("--song: there is no “{name}” on this shelf"));
+        }
+    }
+    let ids: Vec<_> = songs.iter().map(|song| song.id).collect();
+    let bytes = vivida_server::pack(&store, &ids, song.is_none())?;
+    output::write(output, |out| out.write_all(&bytes))?;
+    output::say(&format!("{} packed\n", counted(ids.len())))
+}
+
+pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
+    let bytes = fs::read(input).map_err(|error| named(input, error))?;
+    let mut store = shelf(data)?;
+    let unpacked = store.change(|change| vivida_server::unpack(change, &bytes).map_err(Unpacking))?;
+    output::say(&format!("{} unpacked\n", counted(unpacked.songs.len())))
+}
+
+fn counted(songs: usize) -> String {
+    if songs == 1 { "1 song".to_owned() } else { format!("{songs} songs") }
+}
+
+/// Why a bundle was not unpacked.
+struct Unpacking(String);
+
+impl From<vivida_store::StoreError> for Unpacking {
+    fn from(error: vivida_store::StoreError) -> Unpacking {
+        Unpacking(error.to_string())
+    }
+}
+
+impl From<Unpacking> for String {
+    fn from(why: Unpacking) -> String {
+        why.0
+    }
+}
+
+pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
+    let store = shelf(data)?;
     let app = App::new(store);
     if demo {
         app.add_demo()?;

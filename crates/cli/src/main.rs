@@ -69,6 +69,26 @@ enum Command {
     },
     /// Play the drums of all songs in a folder by a recipe, and say what that did to each.
     Batch(batch::Options),
+    /// Pack a song of the shelf, or the whole shelf, with all that was made of it into one file.
+    Pack {
+        /// The folder of the database; by default the user's data directory.
+        #[arg(long, value_name = "DIR")]
+        data: Option<PathBuf>,
+        /// The song's name; the whole shelf without it.
+        #[arg(long, value_name = "NAME")]
+        song: Option<String>,
+        /// Where to write.
+        #[arg(short, long, value_name = "FILE")]
+        output: PathBuf,
+    },
+    /// Put what is in such a file on the shelf.
+    Unpack {
+        /// A .vivida file.
+        input: PathBuf,
+        /// The folder of the database; by default the user's data directory.
+        #[arg(long, value_name = "DIR")]
+        data: Option<PathBuf>,
+    },
     /// Show the parts, the instruments and their figures.
     Inspect {
         /// A Standard MIDI File.
@@ -157,6 +177,8 @@ fn run(command: Command) -> commands::Done {
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
         Command::Batch(options) => batch::batch(options),
+        Command::Pack { data, song, output } => commands::pack(data, song.as_deref(), &output),
+        Command::Unpack { input, data } => commands::unpack(&input, data),
         Command::Compare { one, other, json } => compare::compare(&one, &other, json),
         Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
         Command::Groove(options) => groove::groove(options),

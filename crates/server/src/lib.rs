@@ -12,6 +12,7 @@ mod api;
 mod app;
 mod assets;
 mod batches;
+mod bundles;
 mod exports;
 mod findings;
 mod grooves;
@@ -31,6 +32,7 @@ mod writing;
 
 pub use api::typescript;
 pub use app::App;
+pub use bundles::{Unpacked, pack, unpack};
 pub use problem::Problem;
 pub use security::Local;
 

@@ -102,7 +102,7 @@ impl Scope {
     }
 
     /// Forgets the oldest steps where there are too many bytes of them.
-    fn bound(self, transaction: &Transaction<'_>) -> rusqlite::Result<usize> {
+    pub(crate) fn bound(self, transaction: &Transaction<'_>) -> rusqlite::Result<usize> {
         let sum = "SELECT coalesce(sum(size), 0) FROM step WHERE song IS ?1";
         if transaction.prepare_cached(sum)?.query_row([self.id()], |row| row.get::<_, i64>(0))? <= MOST_BYTES {
             return Ok(0);

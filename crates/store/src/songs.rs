@@ -111,7 +111,7 @@ impl Change<'_> {
         Ok(id)
     }
 
-    fn appears(&mut self, id: SongId, name: String) -> Result<(), StoreError> {
+    pub(crate) fn appears(&mut self, id: SongId, name: String) -> Result<(), StoreError> {
         let there = |deleted| State::Song { id, name: name.clone(), deleted };
         self.put(there(true), there(false))
     }

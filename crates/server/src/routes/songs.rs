@@ -18,16 +18,18 @@ async fn songs(app: &Shared) -> Answer<Vec<Card>> {
 
 /// The body as the bytes of a Standard MIDI File.
 async fn song_file(data: Data<'_>, file_name: &str) -> Result<Vec<u8>, Problem> {
-    let limit = ByteUnit::Mebibyte(16);
+    limited(data, file_name, ByteUnit::Mebibyte(16)).await
+}
+
+/// The body as the bytes of a file that is not too large.
+async fn limited(data: Data<'_>, file_name: &str, limit: ByteUnit) -> Result<Vec<u8>, Problem> {
     let bytes = data.open(limit).into_bytes().await.map_err(|error| {
         Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
     })?;
     if !bytes.is_complete() {
-        let detail = format!("“{file_name}” is larger than the 16 MiB that a song may have.");
-        return Err(Problem {
-            file: Some(file_name.to_owned()),
-            ..Problem::new(Status::PayloadTooLarge, "Too large", detail)
-        });
+        let detail = format!("“{file_name}” is larger than the {limit} that it may have.");
+        let file = Some(file_name.to_owned());
+        return Err(Problem { file, ..Problem::new(Status::PayloadTooLarge, "Too large", detail) });
     }
     Ok(bytes.into_inner())
 }
@@ -74,6 +76,25 @@ async fn preview_file(app: &Shared, id: Id, file_name: String, data: Data<'_>) -
 async fn replace_file(app: &Shared, id: Id, file_name: String, revision: i64, data: Data<'_>) -> Answer<RefitReport> {
     let bytes = song_file(data, &file_name).await?;
     work(app, move |app| app.replace_file(id.song(), revision, &file_name, &bytes)).await.map(Json)
+}
+
+#[get("/songs/<id>/bundle.vivida")]
+async fn bundle(app: &Shared, id: Id) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.bundle(Some(id.song()))).await?;
+    Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
+}
+
+#[get("/shelf/bundle.vivida")]
+async fn shelf_bundle(app: &Shared) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.bundle(None)).await?;
+    Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
+}
+
+#[post("/bundles?<file_name>", data = "<data>")]
+async fn unpack(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Vec<Card>>), Problem> {
+    let bytes = limited(data, &file_name, ByteUnit::Mebibyte(256)).await?;
+    let cards = work(app, move |app| app.unpack(&file_name, &bytes)).await?;
+    Ok((Status::Created, Json(cards)))
 }
 
 #[get("/songs/<id>/original")]
@@ -179,6 +200,9 @@ pub(super) fn routes() -> Vec<Route> {
         add_parts,
         preview_file,
         replace_file,
+        bundle,
+        shelf_bundle,
+        unpack,
         song,
         original,
         rename,

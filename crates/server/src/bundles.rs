@@ -1,0 +1,227 @@
+//! Bundles: songs, or the whole shelf, with all that was made of them, in one file (docs/formats/bundle.md).
+
+use crate::app::{Answer, App};
+use crate::problem::Problem;
+use serde::{Deserialize, Serialize};
+use serde_json::value::RawValue;
+use serde_json::{Value, json};
+use std::io::{Cursor, Read, Write};
+use vivida_core::{GrooveProfile, Kit, Recipe};
+use vivida_smf::read;
+use vivida_store::{Change, Reads, SongId, SongPack};
+use zip::write::SimpleFileOptions;
+use zip::{ZipArchive, ZipWriter};
+
+/// What a bundle says of itself.
+#[derive(Serialize, Deserialize)]
+struct Manifest {
+    format: String,
+    version: u32,
+    /// The folders of its songs.
+    songs: Vec<String>,
+    /// It holds the libraries, too.
+    #[serde(default)]
+    library: bool,
+}
+
+/// The libraries of a shelf; what ships with Vivida is left out.
+#[derive(Default, Serialize, Deserialize)]
+#[serde(default)]
+struct Library {
+    recipes: Vec<LibraryRecipe>,
+    grooves: Vec<LibraryGroove>,
+    kits: Vec<Value>,
+}
+
+#[derive(PartialEq, Serialize, Deserialize)]
+struct LibraryRecipe {
+    name: String,
+    note: String,
+    recipe: Value,
+}
+
+#[derive(PartialEq, Serialize, Deserialize)]
+struct LibraryGroove {
+    note: String,
+    groove: Value,
+}
+
+const FORMAT: &str = "vivida-bundle";
+const VERSION: u32 = 1;
+const MANIFEST: &str = "manifest.json";
+const LIBRARY: &str = "library.json";
+
+/// The most bytes that a file of a bundle, and all of them, may have unpacked.
+const MOST_OF_ONE: u64 = 128 << 20;
+const MOST_OF_ALL: u64 = 1 << 30;
+/// The most songs in a bundle.
+const MOST_SONGS: usize = 2000;
+
+/// What was unpacked.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Unpacked {
+    /// The new songs.
+    pub songs: Vec<SongId>,
+    /// What could not be, in sentences.
+    pub said: Vec<String>,
+}
+
+/// Packs songs, and the libraries where that is asked for.
+///
+/// # Errors
+///
+/// What cannot be read, in a sentence.
+pub fn pack(reads: &impl Reads, songs: &[SongId], library: bool) -> Result<Vec<u8>, String> {
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let folders: Vec<String> = (1..=songs.len()).map(|number| format!("songs/{number}")).collect();
+    let manifest = Manifest { format: FORMAT.to_owned(), version: VERSION, songs: folders.clone(), library };
+    put(&mut zip, MANIFEST, &text(&manifest)?)?;
+    for (&song, folder) in songs.iter().zip(&folders) {
+        let pack = SongPack::of(reads, song).map_err(|error| error.to_string())?;
+        put(&mut zip, &format!("{folder}/song.json"), &text(&pack)?)?;
+        for file in &pack.files {
+            put(&mut zip, &format!("{folder}/files/{}.mid", file.id), &file.bytes)?;
+        }
+    }
+    if library {
+        put(&mut zip, LIBRARY, &text(&library_of(reads)?)?)?;
+    }
+    zip.finish().map(Cursor::into_inner).map_err(|error| error.to_string())
+}
+
+fn library_of(reads: &impl Reads) -> Result<Library, String> {
+    let failed = |error: vivida_store::StoreError| error.to_string();
+    let mut library = Library::default();
+    for one in reads.recipes().map_err(failed)?.into_iter().rev().filter(|one| one.damage.is_none()) {
+        library.recipes.push(LibraryRecipe { name: one.name, note: one.note, recipe: json!(one.recipe) });
+    }
+    for one in reads.grooves().map_err(failed)?.into_iter().rev().filter(|one| !one.own && one.damage.is_none()) {
+        library.grooves.push(LibraryGroove { note: one.note, groove: json!(one.groove) });
+    }
+    let kits = reads.kits().map_err(failed)?.into_iter().rev();
+    library.kits.extend(kits.filter(|one| !one.own && one.damage.is_none()).map(|one| json!(one.kit)));
+    Ok(library)
+}
+
+fn text(value: &impl Serialize) -> Result<Vec<u8>, String> {
+    serde_json::to_vec(value).map_err(|error| error.to_string())
+}
+
+fn put(zip: &mut ZipWriter<Cursor<Vec<u8>>>, name: &str, bytes: &[u8]) -> Result<(), String> {
+    let begun = zip.start_file(name, SimpleFileOptions::default()).map_err(|error| error.to_string());
+    begun.and_then(|()| zip.write_all(bytes).map_err(|error| error.to_string()))
+}
+
+/// A bundle that is being read. Its files are asked for by their names; what else is in it is passed over, and nothing of
+/// it is ever written to a path that it names.
+struct Opened<'a> {
+    zip: ZipArchive<Cursor<&'a [u8]>>,
+    left: u64,
+}
+
+impl<'a> Opened<'a> {
+    fn new(bytes: &'a [u8]) -> Result<Opened<'a>, String> {
+        let zip = ZipArchive::new(Cursor::new(bytes)).map_err(|error| format!("this is no bundle: {error}"))?;
+        Ok(Opened { zip, left: MOST_OF_ALL })
+    }
+
+    fn file(&mut self, name: &str) -> Result<Vec<u8>, String> {
+        let entry = self.zip.by_name(name).map_err(|_| format!("{name} is not in it; pack the bundle again"))?;
+        let most = MOST_OF_ONE.min(self.left);
+        let mut bytes = Vec::new();
+        // What it says of its size is not believed.
+        entry.take(most + 1).read_to_end(&mut bytes).map_err(|error| format!("{name}: {error}"))?;
+        if bytes.len() as u64 > most {
+            return Err(format!("{name} is larger than anything that Vivida packs"));
+        }
+        self.left -= bytes.len() as u64;
+        Ok(bytes)
+    }
+
+    fn value<T: for<'de> Deserialize<'de>>(&mut self, name: &str) -> Result<T, String> {
+        let bytes = self.file(name)?;
+        let mut reader = serde_json::Deserializer::from_slice(&bytes);
+        serde_path_to_error::deserialize(&mut reader)
+            .map_err(|error| format!("{name}, {}: {}", error.path(), error.inner()))
+    }
+}
+
+/// Puts what is in a bundle on the shelf. One step of the shelf; where anything of it cannot be read, nothing comes.
+///
+/// # Errors
+///
+/// What is wrong with it, by the name of the file within, in a sentence.
+pub fn unpack(change: &mut Change<'_>, bytes: &[u8]) -> Result<Unpacked, String> {
+    let failed = |error: vivida_store::StoreError| error.to_string();
+    let mut bundle = Opened::new(bytes)?;
+    let manifest: Manifest = bundle.value(MANIFEST)?;
+    if manifest.format != FORMAT {
+        return Err(format!("{MANIFEST}, format: “{}” is no {FORMAT}", manifest.format));
+    }
+    if manifest.version > VERSION {
+        let version = manifest.version;
+        return Err(format!("{MANIFEST}, version: {version} is of a newer Vivida; this one reads up to {VERSION}"));
+    }
+    if manifest.songs.len() > MOST_SONGS {
+        return Err(format!("{MANIFEST}, songs: {} are more than {MOST_SONGS}", manifest.songs.len()));
+    }
+    let mut unpacked = Unpacked::default();
+    for folder in &manifest.songs {
+        let name = format!("{folder}/song.json");
+        let mut pack: SongPack = bundle.value(&name)?;
+        for file in &mut pack.files {
+            let name = format!("{folder}/files/{}.mid", file.id);
+            file.bytes = bundle.file(&name)?;
+            read(&file.bytes).map_err(|error| format!("{name}: {error}"))?;
+        }
+        let song = change.unpack_song(&pack).map_err(|error| format!("{name}: {error}"))?;
+        unpacked.songs.push(song);
+    }
+    if manifest.library {
+        let library: Library = bundle.value(LIBRARY)?;
+        let known = library_of(change)?;
+        // What is here already does not come twice.
+        for one in library.recipes.into_iter().filter(|one| !known.recipes.contains(one)) {
+            let wrong = |error| format!("{LIBRARY}, recipe “{}”: {error}", one.name);
+            let recipe = Recipe::from_value(one.recipe).map_err(wrong)?;
+            change.add_recipe(&one.name, &one.note, &recipe).map_err(failed)?;
+        }
+        for one in library.grooves.into_iter().filter(|one| !known.grooves.contains(one)) {
+            let groove =
+                GrooveProfile::from_value(one.groove).map_err(|error| format!("{LIBRARY}, groove: {error}"))?;
+            change.add_groove(&one.note, &groove).map_err(failed)?;
+        }
+        for one in library.kits.into_iter().filter(|one| !known.kits.contains(one)) {
+            let kit = Kit::from_value(one).map_err(|error| format!("{LIBRARY}, kit: {error}"))?;
+            change.add_kit(&kit).map_err(failed)?;
+        }
+    }
+    let count = unpacked.songs.len();
+    change.label(if count == 1 { "unpack a song".to_owned() } else { format!("unpack {count} songs") });
+    Ok(unpacked)
+}
+
+impl App {
+    /// A song with all that was made of it, or all songs and libraries: what the file is called, and its bytes.
+    pub(crate) fn bundle(&self, song: Option<SongId>) -> Answer<(String, Vec<u8>)> {
+        let store = self.store();
+        let failed = |why: String| Problem::field("bundle", why);
+        match song {
+            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &[id], false).map_err(failed)?)),
+            None => {
+                let songs: Vec<SongId> = store.songs()?.into_iter().map(|song| song.id).collect();
+                Ok(("Shelf".to_owned(), pack(&*store, &songs, true).map_err(failed)?))
+            }
+        }
+    }
+
+    /// Unpacks a bundle onto the shelf: the cards of its songs.
+    pub(crate) fn unpack(&self, file_name: &str, bytes: &[u8]) -> Answer<Vec<Box<RawValue>>> {
+        let wrong = |why: String| Problem {
+            file: Some(file_name.to_owned()),
+            ..Problem::field("file", format!("“{file_name}”: {why}"))
+        };
+        let unpacked = self.store().change(|change| unpack(change, bytes).map_err(wrong))?;
+        unpacked.songs.into_iter().map(|song| self.card_of(song)).collect()
+    }
+}
