@@ -320,6 +320,8 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
     if demo {
         app.add_demo()?;
     }
+    let app = Arc::new(app);
+    app.keep_backups();
     let launched = rocket::execute(async move {
         let liftoff = rocket::fairing::AdHoc::on_liftoff("say where", |rocket| {
             Box::pin(async move {
@@ -331,7 +333,7 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
                 let _ = output::say(&format!("Vivida is at {address} (stop with Ctrl+C)\n"));
             })
         });
-        vivida_server::rocket(Arc::new(app), port).attach(liftoff).launch().await
+        vivida_server::rocket(app, port).attach(liftoff).launch().await
     });
     match launched {
         Ok(_) => Ok(()),

@@ -277,3 +277,34 @@ async fn an_album_is_treated_together_and_taken_back() -> Done {
     kept(&browser, 1, "passes.length === 0").await?;
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_packed_song_is_unpacked_and_backups_are_listed() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='Causeway']").await?;
+    let save = "return fetch('/api/v1/songs/1/bundle.vivida').then((r) => r.arrayBuffer()).then((b) => btoa(String.fromCharCode(...new Uint8Array(b))))";
+    let packed = browser.run(save).await?;
+    let put = format!(
+        "const bytes = Uint8Array.from(atob({packed}), (c) => c.charCodeAt(0));
+         const files = new DataTransfer(); files.items.add(new File([bytes], 'Causeway.vivida'));
+         const input = document.querySelector(\"[aria-label='Packed songs']\"); input.files = files.files;
+         input.dispatchEvent(new Event('change', {{bubbles: true}}));"
+    );
+    browser.run(&put).await?;
+    browser.until("document.querySelectorAll(\"[data-song='Causeway']\").length === 2").await?;
+    browser.click("[data-shelf-menu]").await?;
+    look(&browser, "shelf-menu").await?;
+    browser.press("Backups …").await?;
+    browser.find("[data-backups]").await?;
+    browser.press("Back up now").await?;
+    browser.until("/by hand/.test(document.querySelector('[data-backups]').textContent)").await?;
+    look(&browser, "backups").await?;
+    // What is done after it is gone when it is restored.
+    browser.run("return fetch('/api/v1/songs').then((r) => r.json()).then((all) => fetch(`/api/v1/songs/${all[0].id}?revision=${all[0].revision}`, {method: 'DELETE'})).then((r) => r.status)").await?;
+    browser.press("Restore …").await?;
+    browser.press("Put this in the place of the shelf").await?;
+    browser.until("/before restoring/.test(document.querySelector('[data-backups]').textContent)").await?;
+    assert_eq!(ask(&browser, "/songs").await?.as_array().map(Vec::len), Some(7));
+    browser.close().await
+}

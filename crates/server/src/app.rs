@@ -191,6 +191,11 @@ impl App {
         self.store().say_address(address);
     }
 
+    /// What is kept read is of another database.
+    pub(crate) fn forget_songs(&self) {
+        locked(&self.loaded).clear();
+    }
+
     pub(crate) fn store(&self) -> MutexGuard<'_, Store> {
         locked(&self.store)
     }

@@ -6,9 +6,11 @@ use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use serde_json::{Value, json};
 use std::io::{Cursor, Read, Write};
+use std::sync::Arc;
+use std::time::Duration;
 use vivida_core::{GrooveProfile, Kit, Recipe};
 use vivida_smf::read;
-use vivida_store::{Change, Reads, SongId, SongPack};
+use vivida_store::{Backup, BatchState, Change, Reads, SongId, SongPack};
 use zip::write::SimpleFileOptions;
 use zip::{ZipArchive, ZipWriter};
 
@@ -213,6 +215,43 @@ impl App {
                 Ok(("Shelf".to_owned(), pack(&*store, &songs, true).map_err(failed)?))
             }
         }
+    }
+
+    /// The backups of the database, the newest first.
+    pub(crate) fn backups(&self) -> Vec<Backup> {
+        self.store().backups()
+    }
+
+    /// Takes a backup now.
+    pub(crate) fn take_backup(&self) -> Answer<Vec<Backup>> {
+        let store = self.store();
+        store.take_backup("by hand")?;
+        Ok(store.backups())
+    }
+
+    /// Puts a backup in the place of all that is there, of which one is taken first.
+    pub(crate) fn restore(&self, name: &str) -> Answer<Vec<Backup>> {
+        let mut store = self.store();
+        if store.batches()?.iter().any(|batch| batch.state == BatchState::Running) {
+            return Err(Problem::field("name", "songs are being treated; stop that first, under Reports"));
+        }
+        store.restore(name)?;
+        self.forget_songs();
+        Ok(store.backups())
+    }
+
+    /// Takes a backup once a day, for as long as the program runs.
+    pub fn keep_backups(self: &Arc<App>) {
+        const HOUR: Duration = Duration::from_secs(60 * 60);
+        let app = Arc::downgrade(self);
+        std::thread::spawn(move || {
+            while let Some(app) = app.upgrade() {
+                // A disk that is full today may have room tomorrow; whoever restores sees what there is.
+                let _ = app.store().take_daily_backup();
+                drop(app);
+                std::thread::sleep(HOUR);
+            }
+        });
     }
 
     /// Unpacks a bundle onto the shelf: the cards of its songs.

@@ -107,6 +107,7 @@ impl From<StoreError> for Problem {
             StoreError::NotFound { .. } => Problem::new(Status::NotFound, "Not there", detail),
             StoreError::Conflict { .. } => Problem::new(Status::Conflict, "Changed elsewhere", detail),
             StoreError::Invalid { field, message } => Problem::field(field, message),
+            StoreError::Backup { .. } => Problem::new(Status::InternalServerError, "No backup", detail),
             StoreError::Damaged { what, reason } => Problem::damaged(&what, &reason),
             StoreError::Open { .. } | StoreError::InUse { .. } | StoreError::Database(_) => {
                 Problem::new(Status::InternalServerError, "The database failed", detail)

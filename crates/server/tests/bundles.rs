@@ -233,3 +233,23 @@ fn a_bundle_with_anything_in_it_leaves_a_shelf_that_can_be_read() {
         }
     }
 }
+
+#[test]
+fn backups_are_taken_listed_and_restored() {
+    let (_folder, client) = empty();
+    assert_eq!(get(&client, "/backups").1, json!([]));
+    let (status, all) = post(&client, "/backups", Value::Null);
+    assert_eq!((status, all.as_array().map(Vec::len)), (Status::Ok, Some(1)), "{all}");
+    let bytes = bundle(&common::client(), "/songs/1");
+    assert_eq!(unpack(&client, &bytes).0, Status::Created);
+    let path = |name: &str| format!("/backups/{}/restore", name.replace(' ', "%20"));
+    let (status, all) = post(&client, &path(all[0]["name"].as_str().unwrap()), Value::Null);
+    assert_eq!((status, get(&client, "/songs").1), (Status::Ok, json!([])), "{all}");
+    let safety =
+        all.as_array().unwrap().iter().find(|one| one["name"].as_str().unwrap().contains("restoring")).unwrap();
+    assert_eq!(post(&client, &path(safety["name"].as_str().unwrap()), Value::Null).0, Status::Ok);
+    let (_, songs) = get(&client, "/songs");
+    assert_eq!(get(&client, &format!("/parts/{}", songs[0]["parts"][0]["id"])).0, Status::Ok);
+    let (status, problem) = post(&client, "/backups/none.sqlite/restore", Value::Null);
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("name")));
+}

@@ -31,6 +31,7 @@
 //! # Ok::<(), vivida_store::StoreError>(())
 //! ```
 
+mod backups;
 mod batches;
 mod change;
 mod grooves;
@@ -47,6 +48,7 @@ mod songs;
 mod state;
 mod writing;
 
+pub use backups::Backup;
 pub use batches::{BatchId, BatchSongState, BatchState, StoredBatch, StoredBatchSong};
 pub use change::Change;
 pub use grooves::{GrooveId, StoredGroove};
@@ -71,6 +73,8 @@ pub struct Store {
     connection: Connection,
     /// Held as long as the store is open; nothing where it lies in memory.
     lock: Option<File>,
+    /// Where it lies; nothing where that is in memory.
+    path: Option<PathBuf>,
 }
 
 /// What went wrong, and while doing what.
@@ -94,6 +98,8 @@ pub enum StoreError {
     Invalid { field: String, message: String },
     #[error("what the database holds for {what} cannot be read: {reason}")]
     Damaged { what: String, reason: String },
+    #[error("{path}: {reason}")]
+    Backup { path: PathBuf, reason: String },
     #[error("the database failed: {0}")]
     Database(#[from] rusqlite::Error),
 }

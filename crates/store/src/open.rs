@@ -1,5 +1,6 @@
 //! Opening the database: one program at a time, every former version brought over, what hangs loose put right.
 
+use crate::backups;
 use crate::history::fill_touched;
 use crate::{Store, StoreError};
 use rusqlite::Connection;
@@ -19,13 +20,13 @@ impl Store {
         let failed = |reason: String| StoreError::Open { path: path.to_owned(), reason };
         let lock = lock(path)?;
         let connection = Connection::open(path).map_err(|error| failed(error.to_string()))?;
-        Store::prepare(connection, Some(lock)).map_err(failed)
+        Store::prepare(connection, Some(lock), Some(path)).map_err(failed)
     }
 
     /// A database that is gone when it is dropped.
     pub fn in_memory() -> Result<Store, StoreError> {
         let failed = |reason: String| StoreError::Open { path: ":memory:".into(), reason };
-        Store::prepare(Connection::open_in_memory()?, None).map_err(failed)
+        Store::prepare(Connection::open_in_memory()?, None, None).map_err(failed)
     }
 
     /// Tells a second program where this one is to be found.
@@ -36,7 +37,7 @@ impl Store {
         }
     }
 
-    fn prepare(mut connection: Connection, lock: Option<File>) -> Result<Store, String> {
+    fn prepare(connection: Connection, lock: Option<File>, path: Option<&Path>) -> Result<Store, String> {
         let set_up = |connection: &Connection| -> rusqlite::Result<()> {
             connection.busy_timeout(Duration::from_secs(5))?;
             // Read first: a file of another kind is left as it is.
@@ -50,6 +51,22 @@ impl Store {
             if kept != 2 { connection.execute_batch("VACUUM") } else { Ok(()) }
         };
         set_up(&connection).map_err(|error| error.to_string())?;
+        let version: i64 =
+            connection.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(|error| error.to_string())?;
+        if let Some(path) = path.filter(|_| (1..Store::SCHEMA).contains(&version)) {
+            // What a newer Vivida makes of it can be taken back.
+            backups::take(&connection, path, "before an upgrade").map_err(|error| error.to_string())?;
+        }
+        let mut store = Store { connection, lock, path: path.map(Path::to_owned) };
+        store.bring_up_to_date()?;
+        Ok(store)
+    }
+
+    /// The version of the schema.
+    pub(crate) const SCHEMA: i64 = 6;
+
+    /// Brings a former version of the database over, and puts right what hangs loose in it.
+    pub(crate) fn bring_up_to_date(&mut self) -> Result<(), String> {
         let migrations = Migrations::new(vec![
             M::up(include_str!("schema.sql")),
             M::up(include_str!("schema-2.sql")),
@@ -58,12 +75,10 @@ impl Store {
             M::up(include_str!("schema-5.sql")),
             M::up(include_str!("schema-6.sql")),
         ]);
-        migrations.to_latest(&mut connection).map_err(|error| error.to_string())?;
-        let mut store = Store { connection, lock };
-        store.put_right().map_err(|error| error.to_string())?;
-        store.lay_in_grooves(&vivida_core::GrooveProfile::own()).map_err(|error| error.to_string())?;
-        store.lay_in_kits(&vivida_core::Kit::own()).map_err(|error| error.to_string())?;
-        Ok(store)
+        migrations.to_latest(&mut self.connection).map_err(|error| error.to_string())?;
+        self.put_right().map_err(|error| error.to_string())?;
+        self.lay_in_grooves(&vivida_core::GrooveProfile::own()).map_err(|error| error.to_string())?;
+        self.lay_in_kits(&vivida_core::Kit::own()).map_err(|error| error.to_string())
     }
 
     /// A part always has a take, and one of its own is worked on.

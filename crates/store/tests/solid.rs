@@ -253,3 +253,41 @@ fn databases_of_each_former_version_open_with_what_is_damaged_in_them() {
         assert_eq!(store.songs().unwrap().len(), 1);
     }
 }
+
+#[test]
+fn backups_are_taken_by_themselves_and_bring_everything_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("vivida.sqlite");
+    former(&path, 5);
+    let mut store = Store::open(&path).unwrap();
+    let names = |store: &Store| store.backups().into_iter().map(|one| one.name).collect::<Vec<_>>();
+    let first = names(&store);
+    assert!(first.len() == 1 && first[0].ends_with("before an upgrade.sqlite"), "{first:?}");
+    assert_eq!(store.take_daily_backup().unwrap(), None, "there is one of today");
+    drop(store);
+    store = Store::open(&path).unwrap();
+    assert_eq!(names(&store), first, "nothing was brought over");
+    // What was done since is gone, and can be had back.
+    let song = store.songs().unwrap()[0].clone();
+    store.change(|change| change.rename(song.id, song.revision, "Another name")).unwrap();
+    store.restore(&first[0]).unwrap();
+    assert_eq!(store.songs().unwrap()[0].name, "Tide");
+    let safety = names(&store)[0].clone();
+    assert!(safety.ends_with("before restoring.sqlite"));
+    store.restore(&safety).unwrap();
+    assert_eq!(store.songs().unwrap()[0].name, "Another name");
+    let song = store.songs().unwrap()[0].clone();
+    store.change(|change| change.rename(song.id, song.revision, "Tide")).unwrap();
+    for name in ["nowhere.sqlite", "../vivida.sqlite", ""] {
+        assert!(matches!(store.restore(name), Err(StoreError::Invalid { .. })), "{name}");
+    }
+    // A file that is none does no harm, and no more than ten are kept.
+    std::fs::write(folder.path().join("backups/0000, text.sqlite"), "text").unwrap();
+    assert!(matches!(store.restore("0000, text.sqlite"), Err(StoreError::Backup { .. })));
+    assert_eq!(store.songs().unwrap()[0].name, "Tide");
+    for _ in 0..12 {
+        store.take_backup("test").unwrap();
+    }
+    assert_eq!(names(&store).len(), 10);
+    assert!(Store::in_memory().unwrap().take_backup("test").unwrap().is_none());
+}

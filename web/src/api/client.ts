@@ -1,6 +1,7 @@
 /** The one client of the server's `/api/v1`. */
 import type {
 	ActionOffer,
+	Backup,
 	BarsEdit,
 	BatchDetail,
 	BatchRequest,
@@ -142,6 +143,14 @@ export const client = {
 	batches: () => json<BatchDetail[]>("GET", "/batches"),
 	cancelBatch: (id: number) => json<void>("DELETE", `/batches/${id}`),
 	undoBatch: (id: number) => json<BatchUndone>("POST", `/batches/${id}/undo`),
+	unpack: (file: File) =>
+		json<SongCard[]>("POST", `/bundles?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/octet-stream" },
+		}),
+	backups: () => json<Backup[]>("GET", "/backups"),
+	takeBackup: () => json<Backup[]>("POST", "/backups"),
+	restore: (name: string) => json<Backup[]>("POST", `/backups/${encodeURIComponent(name)}/restore`),
 	write: (id: number, request: WriteRequest) => json<PartDetail>("PUT", `/parts/${id}/written`, request),
 	renameSong: (song: SongCard, name: string) =>
 		json<SongCard>("PATCH", `/songs/${song.id}`, { revision: song.revision, name }),
@@ -271,6 +280,8 @@ export const files = {
 	clip: (id: number) => `${base}/grooves/${id}/clip.mid`,
 	render: (id: number) => `${base}/renders/${id}/file`,
 	original: (song: number) => `${base}/songs/${song}/original`,
+	bundle: (song: number) => `${base}/songs/${song}/bundle.vivida`,
+	shelf: `${base}/shelf/bundle.vivida`,
 	batch: (id: number) => `${base}/batches/${id}/report.csv`,
 	songs: (ids: number[]) => `${base}/songs/export.zip?ids=${ids.join(",")}`,
 	take: (part: number, take: number) => `${base}/parts/${part}/takes/${take}/file`,

@@ -1,4 +1,4 @@
-import { Button, Center, Loader, Select, TextInput, Tooltip, useComputedColorScheme } from "@mantine/core";
+import { Button, Center, Loader, Select, TextInput, useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
 import { IconFilePlus, IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
@@ -14,6 +14,7 @@ import { BatchDialog, BatchReports } from "./Batch";
 import { BeginButton } from "./Begin";
 import { SelectionTools } from "./SelectionTools";
 import classes from "./Shelf.module.css";
+import { ShelfMenu } from "./ShelfMenu";
 import { SongCardView } from "./SongCardView";
 import { type Order, orders, sorted } from "./sorting";
 import { useShelfActions } from "./useShelfActions";
@@ -82,13 +83,7 @@ export function Shelf() {
 					</>
 				)}
 				<SchemeToggle />
-				{count > 1 && (
-					<Tooltip label="What was done to songs that were treated together">
-						<Button variant="default" onClick={() => setBatch(0)} data-reports>
-							Reports
-						</Button>
-					</Tooltip>
-				)}
+				<ShelfMenu onUnpack={add} onReports={() => setBatch(0)} />
 				<BeginButton />
 				<Button
 					leftSection={<IconFilePlus size={16} />}
@@ -102,7 +97,7 @@ export function Shelf() {
 					type="file"
 					multiple
 					hidden
-					accept=".mid,.midi,.smf,audio/midi,audio/x-midi"
+					accept=".mid,.midi,.smf,.vivida,audio/midi,audio/x-midi"
 					aria-label="MIDI files"
 					onChange={(event) => {
 						add([...(event.currentTarget.files ?? [])]);

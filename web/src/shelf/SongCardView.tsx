@@ -5,6 +5,7 @@ import {
 	IconDots,
 	IconDownload,
 	IconHeartHandshake,
+	IconPackage,
 	IconPencil,
 	IconTrash,
 } from "@tabler/icons-react";
@@ -188,6 +189,14 @@ function CardMenu({ song, actions, onRename }: MenuProps) {
 					leftSection={<IconDownload size={14} />}
 				>
 					Save the file as it came
+				</Menu.Item>
+				<Menu.Item
+					component="a"
+					href={files.bundle(song.id)}
+					download
+					leftSection={<IconPackage size={14} />}
+				>
+					Pack for another machine
 				</Menu.Item>
 				<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => actions.remove(song)}>
 					Delete

@@ -73,7 +73,8 @@ export function useShelfActions() {
 			const refused: Said[] = [];
 			for (const file of files) {
 				try {
-					added.push(await client.addSong(file));
+					if (file.name.toLowerCase().endsWith(".vivida")) added.push(...(await client.unpack(file)));
+					else added.push(await client.addSong(file));
 				} catch (error) {
 					const { file: named, detail } = problemIn(error);
 					if (named === null) {

@@ -245,6 +245,7 @@ pub fn typescript() -> String {
         BatchDetail,
         BatchRequest,
         BatchUndone,
+        vivida_store::Backup,
         vivida_core::Gesture,
         vivida_core::Turned,
         PerformanceColumns,

@@ -6,7 +6,7 @@ use rocket::{delete, get, patch, post, put, routes};
 use serde_json::Value;
 use serde_json::value::RawValue;
 use vivida_core::Slots;
-use vivida_store::Step;
+use vivida_store::{Backup, Step};
 
 /// A [`SongCard`] as it was kept.
 type Card = Box<RawValue>;
@@ -88,6 +88,21 @@ async fn bundle(app: &Shared, id: Id) -> Result<Download, Problem> {
 async fn shelf_bundle(app: &Shared) -> Result<Download, Problem> {
     let (name, bytes) = work(app, move |app| app.bundle(None)).await?;
     Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
+}
+
+#[get("/backups")]
+async fn backups(app: &Shared) -> Answer<Vec<Backup>> {
+    work(app, |app| Ok(app.backups())).await.map(Json)
+}
+
+#[post("/backups")]
+async fn take_backup(app: &Shared) -> Answer<Vec<Backup>> {
+    work(app, |app| app.take_backup()).await.map(Json)
+}
+
+#[post("/backups/<name>/restore")]
+async fn restore(app: &Shared, name: String) -> Answer<Vec<Backup>> {
+    work(app, move |app| app.restore(&name)).await.map(Json)
 }
 
 #[post("/bundles?<file_name>", data = "<data>")]
@@ -203,6 +218,9 @@ pub(super) fn routes() -> Vec<Route> {
         bundle,
         shelf_bundle,
         unpack,
+        backups,
+        take_backup,
+        restore,
         song,
         original,
         rename,

@@ -2524,6 +2524,20 @@ export type BatchUndone = { batch: BatchDetail,
  */
 left: Array<string>, };
 
+export type Backup = { 
+/**
+ * Its file's name: when it was taken, in UTC, and why.
+ */
+name: string, 
+/**
+ * In bytes.
+ */
+size: number, 
+/**
+ * How old it is, in s.
+ */
+age: number, };
+
 export type Gesture = { "kind": "move-hits", 
 /**
  * Which.
