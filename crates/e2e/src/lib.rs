@@ -474,7 +474,7 @@ pub async fn kept(browser: &Browser, part: u32, condition: &str) -> Result<(), F
 pub async fn add_pass(browser: &Browser, search: &str, kind: &str) -> Result<(), Failed> {
     browser.run("document.activeElement.blur()").await?;
     browser.keys("/").await?;
-    browser.find("input[aria-label='Search for an action']").await?;
+    browser.until("document.activeElement?.matches(\"input[aria-label='Search for an action']\")").await?;
     browser.keys(search).await?;
     browser.keys(&key::ENTER.to_string()).await?;
     browser.find(&format!("[data-pass={kind}]")).await?;

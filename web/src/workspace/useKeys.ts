@@ -1,4 +1,4 @@
-import { useHotkeys } from "@mantine/hooks";
+import { type HotkeyItem, useHotkeys } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
 import { plural } from "../words";
 import { magnifications } from "./shown";
@@ -95,7 +95,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 	};
 	useSpace(transport.toggle);
 	const loose = { preventDefault: false };
-	useHotkeys([
+	const keys: HotkeyItem[] = [
 		["ArrowUp", nudge(1, 0), loose],
 		["ArrowDown", nudge(-1, 0), loose],
 		["shift+ArrowUp", nudge(10, 0), loose],
@@ -147,5 +147,14 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["0", show("song")],
 		["shift+ArrowLeft", nudge(0, -10, () => scroll(-0.25)), loose],
 		["shift+ArrowRight", nudge(0, 10, () => scroll(0.25)), loose],
-	]);
+	];
+	// What is typed while a dialog opens is meant for it, also before it has the focus.
+	const typed = ([key, act, options]: HotkeyItem): HotkeyItem => [
+		key,
+		(event) => {
+			if (key.startsWith("mod+") || !document.querySelector("[role=dialog]")) act(event);
+		},
+		options,
+	];
+	useHotkeys(keys.map(typed));
 }
