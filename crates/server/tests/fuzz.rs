@@ -66,6 +66,19 @@ fn meant() -> Vec<Meant> {
         {"kind": "add-passes", "passes": [{"id": 9, "action": {"kind": "level", "by": 2}}]},
         {"kind": "delete-pass", "pass": 2},
     ]);
+    let drawings = json!([
+        {"kind": "fill", "instrument": "snare", "from": 0, "to": 3840, "grid": "1/8",
+            "path": [{"tick": 0, "velocity": 40}, {"tick": 3840, "velocity": 90}]},
+        {"kind": "erase", "instrument": "snare", "from": 960, "to": 960, "grid": "1/8"},
+        {"kind": "shift", "hits": [0], "cells": 4, "grid": "1/8 triplet", "instrument": "kick", "copy": true},
+        {"kind": "thin", "hits": [1, 3]},
+        {"kind": "faster", "hits": [1, 4], "times": 2, "grid": "1/8"},
+        {"kind": "copy-bars", "bars": {"from": 1, "to": 2}, "to": 3, "times": 2, "instruments": ["snare"]},
+        {"kind": "clear-bars", "bars": {"from": 5, "to": 6}},
+        {"kind": "erase-hits", "hits": [0]},
+    ]);
+    let outline = json!({"bars": 9, "tempos": [{"bar": 1, "bpm": 90}, {"bar": 3, "bpm": 120.5}],
+        "metres": [{"bar": 1, "metre": "4/4"}, {"bar": 2, "metre": "7/8"}]});
     let perform = json!({"recipe": recipe, "variation": 1, "round": 0, "gestures": gestures, "alone": 1,
         "audition": {"aim": {}, "action": {"kind": "level", "by": 3}}, "pockets": {"1": settings}});
     let named = json!({"revision": "{r}", "name": "Mine"});
@@ -92,6 +105,29 @@ fn meant() -> Vec<Meant> {
             "/parts/1",
             json!({"revision": "{r}", "label": "mine", "gestures": gestures.as_array().unwrap()[..12]}),
         ),
+        ask(
+            put,
+            "/parts/1",
+            json!({"revision": "{r}", "label": "mine", "gestures": [
+            {"kind": "draw", "drawing": drawings[0]}, {"kind": "draw", "drawing": drawings[1]},
+            {"kind": "draw", "drawing": drawings[5]}, {"kind": "draw", "drawing": drawings[6]}]}),
+        ),
+        ask(post, "/songs/begun", json!({"name": "Mine", "outline": outline, "kit": 1})),
+        ask(put, "/parts/15/written", json!({"revision": "{r}", "label": "mine", "drawings": drawings})),
+        ask(put, "/songs/7/outline", json!({"revision": "{r}", "outline": outline})),
+        ask(put, "/songs/7/bars", json!({"revision": "{r}", "edit": {"kind": "insert", "before": 2, "count": 3}})),
+        ask(
+            put,
+            "/songs/7/bars",
+            json!({"revision": "{r}", "edit": {"kind": "repeat", "bars": {"from": 2, "to": 3}, "times": 2}}),
+        ),
+        ask(
+            post,
+            "/batches",
+            json!({"songs": [1, 2], "name": "Mine", "recipe": recipe, "instead": true, "kit": 2, "usual": true}),
+        ),
+        ask(get, "/batches", Value::Null),
+        ask(get, "/backups", Value::Null),
         ask(put, "/parts/1", json!({"revision": "{r}", "label": "layers", "layers": {"kick": [1, 60, 90]}})),
         ask(post, "/parts/1/duplicate", Value::Null),
         ask(delete, "/parts/2?revision=1", Value::Null),
@@ -344,7 +380,9 @@ fn revision(client: &Client, path: &str) -> Value {
 fn furnished() -> Client {
     let client = client();
     let all = meant();
-    for path in ["/recipes", "/grooves", "/kits", "/songs/1/pockets", "/parts/1/duplicate", "/parts/1/takes"] {
+    for path in
+        ["/recipes", "/grooves", "/kits", "/songs/1/pockets", "/parts/1/duplicate", "/parts/1/takes", "/songs/begun"]
+    {
         let one = all.iter().find(|one| one.method == Method::Post && one.path == path).unwrap();
         let body = one.body.to_string().replace("\"{r}\"", &revision(&client, path).to_string());
         let (status, told) = common::post(&client, path, serde_json::from_str(&body).unwrap());
