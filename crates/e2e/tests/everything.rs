@@ -117,7 +117,14 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         browser.resize(width, height).await?;
         browser.goto(&app.address).await?;
         browser.find("[data-song='The Weir']").await?;
-        open_all(&browser, 5).await?;
+        open_all(&browser, 7).await?;
+        // What several songs are given, and what was done to them.
+        chord(&browser, key::CONTROL, "a").await?;
+        browser.click("[data-treat]").await?;
+        browser.find(".mantine-Modal-content input").await?;
+        open_all(&browser, 2).await?;
+        browser.goto(&app.address).await?;
+        browser.find("[data-song='The Weir']").await?;
         // A full song, one without passes, and one with a long name.
         open_causeway(&app, &browser).await?;
         if width == 1280 {
@@ -138,7 +145,11 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         open_all(&browser, 8).await?;
         browser.press("Passes").await?;
         browser.run("document.activeElement.blur()").await?;
-        browser.keys("k").await?;
+        browser.keys("b").await?;
+        browser.find("[data-drawing]").await?;
+        open_all(&browser, 8).await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("bk").await?;
         browser.find("[data-threads] [data-note]").await?;
         if width == 1280 {
             browser.click("[data-make-mine]").await?;
@@ -207,7 +218,16 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
         browser.keys("d").await?;
         browser.find("[data-pad]").await?;
         check(&browser, &mut wrong, &format!("the pads, {colours}")).await?;
-        browser.keys("dn").await?;
+        browser.keys("db").await?;
+        browser.find("[data-drawing]").await?;
+        check(&browser, &mut wrong, &format!("drawing, {colours}")).await?;
+        browser.click("[data-bars]").await?;
+        browser.find("[aria-label='Laid over bar']").await?;
+        check(&browser, &mut wrong, &format!("bars, {colours}")).await?;
+        browser.keys(&key::ESCAPE.to_string()).await?;
+        browser.until("!document.querySelector(\"[aria-label='Laid over bar']\")").await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("bn").await?;
         browser.find("[data-study]").await?;
         tokio::time::sleep(Duration::from_millis(900)).await;
         check(&browser, &mut wrong, &format!("findings, {colours}")).await?;
@@ -227,6 +247,23 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
         browser.find("[role=option]").await?;
         check(&browser, &mut wrong, &format!("the palette, {colours}")).await?;
         browser.keys(&key::ESCAPE.to_string()).await?;
+        browser.goto(&app.address).await?;
+        browser.click("[data-begin]").await?;
+        browser.find("input[placeholder='New song']").await?;
+        check(&browser, &mut wrong, &format!("a song begins, {colours}")).await?;
+        browser.press("Begin").await?;
+        browser.find("[data-drawing]").await?;
+        check(&browser, &mut wrong, &format!("an empty song, {colours}")).await?;
+        browser.click("[data-bars]").await?;
+        browser.click_at("//label[.//text()='Tempo and metre']").await?;
+        browser.find("[aria-label='Bars of the song']").await?;
+        check(&browser, &mut wrong, &format!("tempo and metre, {colours}")).await?;
+        browser.goto(&app.address).await?;
+        browser.click("[data-shelf-menu]").await?;
+        browser.press("Backups …").await?;
+        browser.find("[data-backups]").await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        check(&browser, &mut wrong, &format!("backups, {colours}")).await?;
         browser.goto(&app.address).await?;
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
