@@ -93,7 +93,16 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		const place = magnifications.indexOf(view().times) + by + magnifications.length;
 		view().setView({ times: magnifications[place % magnifications.length] });
 	};
+	/** When the palette was asked for. */
+	const searching = useRef(Number.NEGATIVE_INFINITY);
 	useSpace(transport.toggle);
+	useEffect(() => {
+		const onFocus = ({ target }: FocusEvent) => {
+			if (target instanceof HTMLInputElement) searching.current = Number.NEGATIVE_INFINITY;
+		};
+		window.addEventListener("focusin", onFocus);
+		return () => window.removeEventListener("focusin", onFocus);
+	}, []);
 	const loose = { preventDefault: false };
 	const keys: HotkeyItem[] = [
 		["ArrowUp", nudge(1, 0), loose],
@@ -129,6 +138,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		[
 			"/",
 			() => {
+				searching.current = performance.now();
 				const add = () => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click();
 				if (view().side === "passes") return add();
 				view().setView({ side: "passes" });
@@ -148,11 +158,12 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["shift+ArrowLeft", nudge(0, -10, () => scroll(-0.25)), loose],
 		["shift+ArrowRight", nudge(0, 10, () => scroll(0.25)), loose],
 	];
-	// What is typed while a dialog opens is meant for it, also before it has the focus.
+	// What is typed right behind the key that opens the palette is meant for it, also before it has the focus.
 	const typed = ([key, act, options]: HotkeyItem): HotkeyItem => [
 		key,
 		(event) => {
-			if (key.startsWith("mod+") || !document.querySelector("[role=dialog]")) act(event);
+			const early = performance.now() - searching.current < 500;
+			if (key === "/" || key.startsWith("mod+") || !early) act(event);
 		},
 		options,
 	];

@@ -20,6 +20,8 @@ async fn main() -> Done {
     large_part(&app, &browser, &folder).await?;
     hands(&app, &browser, &folder).await?;
     findings(&app, &browser, &folder).await?;
+    drawing(&app, &browser, &folder).await?;
+    album(&app, &browser, &folder).await?;
     browser.close().await?;
     Ok(())
 }
@@ -103,6 +105,64 @@ async fn findings(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "findings").await
 }
 
+/// A song that began with nothing, while it is drawn.
+async fn drawing(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.type_into("input[placeholder='New song']", "Spring Tide").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    let fill = |instrument: &str, from: f64, to: f64, grid: &str, path: &[(f64, u32)]| {
+        let path: Vec<_> =
+            path.iter().map(|(tick, velocity)| serde_json::json!({"tick": tick, "velocity": velocity})).collect();
+        serde_json::json!({"kind": "fill", "instrument": instrument, "from": from, "to": to, "grid": grid, "path": path})
+    };
+    let mut drawings = vec![fill("closed-hat", 0.0, 15_120.0, "1/8", &[(0.0, 70), (15_120.0, 96)])];
+    drawings.extend((0..8).map(|beat| {
+        let at = 960.0 + 1920.0 * f64::from(beat);
+        fill("snare", at, at, "1/4", &[(at, 108)])
+    }));
+    for at in [0.0, 2400.0, 3840.0, 6240.0, 7680.0, 10_080.0, 11_520.0] {
+        drawings.push(fill("kick", at, at, "1/8", &[(at, 100)]));
+    }
+    drawings.push(fill("snare", 13_440.0, 15_240.0, "1/16", &[(13_440.0, 34), (15_240.0, 112)]));
+    drawings.push(fill("tom-1", 11_520.0, 12_160.0, "1/8 triplet", &[(11_520.0, 88)]));
+    let write = format!(
+        "const part = location.pathname.split('/').pop();
+         return fetch(`/api/v1/parts/${{part}}`).then((r) => r.json()).then((detail) => fetch(`/api/v1/parts/${{part}}/written`, {{
+            method: 'PUT', headers: {{'Content-Type': 'application/json'}},
+            body: JSON.stringify({{revision: detail.state.revision, label: 'draw', drawings: {}}})}})).then((r) => r.status)",
+        serde_json::json!(drawings)
+    );
+    assert_eq!(browser.run(&write).await?, 200);
+    browser.run("location.reload()").await?;
+    browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("b").await?;
+    browser.find("[data-drawing]").await?;
+    rest(browser).await?;
+    keep(browser, folder, "drawing").await
+}
+
+/// The demo songs treated together, and what that did to them.
+async fn album(app: &App, browser: &Browser, folder: &Path) -> Done {
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='The Weir']").await?;
+    let begin = "return fetch('/api/v1/songs').then((r) => r.json()).then((songs) => fetch('/api/v1/batches', {method: 'POST',
+        headers: {'Content-Type': 'application/json'}, body: JSON.stringify({name: 'Low tide', instead: true,
+        songs: songs.filter((song) => song.is_demo).map((song) => song.id),
+        recipe: {passes: [
+            {id: 1, aim: {instruments: ['closed-hat']}, action: {kind: 'shape', soft: 48, typical: 66, hard: 88, follow: 75, amount: 100}},
+            {id: 2, aim: {instruments: ['snare']}, action: {kind: 'ghosts'}},
+            {id: 3, action: {kind: 'loosen', early: 6, late: 6, wander: 4}}]}})})).then((r) => r.status)";
+    assert_eq!(browser.run(begin).await?, 201);
+    browser.click("[data-shelf-menu]").await?;
+    browser.press("Songs treated together …").await?;
+    browser.until("document.querySelector('[data-batch-reports]')?.textContent.includes('done')").await?;
+    browser.click_at("//*[@data-batch-reports]//button[normalize-space()='Kiln Yard']").await?;
+    keep(browser, folder, "album").await
+}
+
 async fn scheme(browser: &Browser, wanted: &str) -> Done {
     browser.click("[data-help]").await?;
     browser.click(&format!("[role=dialog] [aria-label='Switch to {wanted}']")).await?;
@@ -110,7 +170,7 @@ async fn scheme(browser: &Browser, wanted: &str) -> Done {
     rest(browser).await
 }
 
-/// Recipes, an aim chosen by pointing, and two takes held against one another.
+/// An aim chosen by pointing, and two takes held against one another.
 async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     let songs = "return fetch('/api/v1/songs').then((r) => r.json()).then((s) => s[3].parts[0].id)";
     let part = browser.run(songs).await?;
@@ -119,16 +179,7 @@ async fn aims_and_takes(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.press("stacked").await?;
     rest(browser).await?;
     keep(browser, folder, "stacked").await?;
-    browser.press("Closed hat").await?;
-    browser.find("[data-groove-line]").await?;
-    rest(browser).await?;
-    keep(browser, folder, "groove-line").await?;
     browser.press("stacked").await?;
-    browser.press("Closed hat").await?;
-    browser.press("Recipes").await?;
-    browser.find("[data-recipe='One good take']").await?;
-    keep(browser, folder, "recipes").await?;
-    browser.keys("\u{e00c}").await?;
     add(browser, "quantize").await?;
     add(browser, "limits").await?;
     browser.run("document.querySelector(\"[aria-label='Aim Limits by pointing']\").click()").await?;
