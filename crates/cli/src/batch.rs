@@ -9,7 +9,7 @@ use std::fs;
 use std::io::{self, IsTerminal, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
-use vivida_core::{Chart, Context, Kit, Recipe, Thresholds, Ticks, Treatment, perform};
+use vivida_core::{Chart, Context, Kit, Recipe, Thresholds, Treatment, perform};
 use vivida_smf::{Export, SongFile, main_drums, read, write};
 
 #[derive(clap::Args)]
@@ -153,9 +153,7 @@ fn played(
     let before = perform(&part.part, &chart, &Recipe::default(), &context);
     let after = perform(&part.part, &chart, &fitted, &context);
     let treatment = Treatment::of(&part.part, &chart, &context, [&before, &after], &Thresholds::default());
-    let start = Context { start: Ticks(0.0), ..context };
-    let sent = perform(&part.part, &chart, &fitted, &start).sent(&chart);
-    let written = write(bytes, song, &[(place, sent)], Export::default());
+    let written = write(bytes, song, &[(place, after.sent(&chart))], Export::default());
     Ok((written, Played { part: part.name.clone(), treatment, said }))
 }
 

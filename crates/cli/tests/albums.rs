@@ -1,0 +1,130 @@
+//! Many songs, newer versions and bundles without a browser.
+
+use std::path::Path;
+use std::process::{Command, Output};
+use tempfile::TempDir;
+
+fn vivida(arguments: &[&str], folder: &Path) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_vivida")).args(arguments).current_dir(folder).output().expect("the program runs")
+}
+
+fn demo(name: &str) -> String {
+    format!("{}/../../demo/{name}", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn recipe(name: &str) -> String {
+    format!("{}/../../docs/formats/recipes/{name}.recipe.json", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn said(output: &Output) -> String {
+    format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr))
+}
+
+const SONGS: [&str; 4] = ["causeway.mid", "kiln-yard.mid", "the-weir.mid", "tin-roof.mid"];
+
+#[test]
+fn a_batch_is_the_same_on_one_core_and_two_and_as_each_song_alone() {
+    let folder = TempDir::new().unwrap();
+    let songs = folder.path().join("songs");
+    std::fs::create_dir(&songs).unwrap();
+    for name in SONGS {
+        std::fs::copy(demo(name), songs.join(name)).unwrap();
+    }
+    let shape = recipe("shape");
+    for jobs in ["1", "2"] {
+        let out = format!("out{jobs}");
+        let done = vivida(&["batch", "songs", "--recipe", &shape, "-o", &out, "--jobs", jobs], folder.path());
+        assert!(done.status.success(), "{}", said(&done));
+    }
+    for name in SONGS {
+        let read = |of: &str| std::fs::read(folder.path().join(of)).unwrap();
+        assert_eq!(read(&format!("out1/{name}")), read(&format!("out2/{name}")), "{name}");
+        let done = vivida(&["apply", &demo(name), "--recipe", &shape, "-o", "alone.mid"], folder.path());
+        assert!(done.status.success());
+        let parts = |bytes: &[u8]| vivida_smf::read(bytes).unwrap().parts.len();
+        assert_eq!(parts(&read("alone.mid")), parts(&read(&format!("out1/{name}"))));
+        assert_eq!(read(&format!("songs/{name}")), std::fs::read(demo(name)).unwrap(), "what came in stays");
+    }
+}
+
+#[test]
+fn a_batch_goes_on_over_what_cannot_be_read_and_says_so() {
+    let folder = TempDir::new().unwrap();
+    let songs = folder.path().join("songs");
+    std::fs::create_dir(&songs).unwrap();
+    std::fs::copy(demo("causeway.mid"), songs.join("a.MID")).unwrap();
+    std::fs::write(songs.join("b.mid"), "text").unwrap();
+    for number in 0..50 {
+        std::fs::write(songs.join(format!("{number}.txt")), "text").unwrap();
+    }
+    let shape = recipe("shape");
+    for report in ["r.csv", "r.json"] {
+        let done = vivida(&["batch", "songs", "--recipe", &shape, "-o", "out", "--report", report], folder.path());
+        let words = said(&done);
+        assert_eq!(done.status.code(), Some(1), "{words}");
+        assert!(
+            words.contains("1 song written") && words.contains("b.mid: offset 0") && words.contains("1 of 2"),
+            "{words}"
+        );
+        let text = std::fs::read_to_string(folder.path().join(report)).unwrap();
+        assert!(text.contains("Closed hat") && text.contains("no Standard MIDI File"), "{text}");
+    }
+    assert_eq!(std::fs::read_dir(folder.path().join("out")).unwrap().count(), 1);
+    for (arguments, words) in [
+        (vec!["batch", "nowhere", "-o", "out"], "nowhere"),
+        (vec!["batch", ".", "-o", "out"], "no .mid"),
+        (vec!["batch", "songs", "-o", "songs"], "choose another one"),
+        (vec!["batch", "songs", "-o", "out", "--report", "r.txt"], ".csv or a .json"),
+        (vec!["batch", "songs", "-o", "out", "--jobs", "0"], "--jobs"),
+    ] {
+        let done = vivida(&arguments, folder.path());
+        assert_eq!(done.status.code(), Some(1), "{arguments:?}: {}", said(&done));
+        assert!(said(&done).contains(words), "{arguments:?}: {}", said(&done));
+    }
+}
+
+#[test]
+fn a_newer_version_is_matched_and_played_as_the_former_was() {
+    let folder = TempDir::new().unwrap();
+    let (old, vary) = (demo("causeway.mid"), recipe("vary"));
+    let apply = vivida(&["apply", &old, "--recipe", &vary, "-o", "apply.mid"], folder.path());
+    let refit = vivida(&["refit", &old, &old, "--recipe", &vary, "-o", "refit.mid"], folder.path());
+    assert!(apply.status.success() && refit.status.success(), "{}", said(&refit));
+    let read = |name: &str| std::fs::read(folder.path().join(name)).unwrap();
+    assert_eq!(read("apply.mid"), read("refit.mid"), "nothing has changed: nothing sounds otherwise");
+    let other = vivida(&["refit", &old, &demo("kiln-yard.mid"), "--json"], folder.path());
+    let value: serde_json::Value = serde_json::from_slice(&other.stdout).unwrap();
+    assert!(value["parts"][0]["came"].as_array().is_some_and(|came| !came.is_empty()), "{}", said(&other));
+    std::fs::write(folder.path().join("b.mid"), "text").unwrap();
+    let bad = vivida(&["refit", &old, "b.mid"], folder.path());
+    assert!(bad.status.code() == Some(1) && said(&bad).contains("b.mid"), "{}", said(&bad));
+}
+
+#[test]
+fn a_shelf_is_packed_and_unpacked() {
+    let folder = TempDir::new().unwrap();
+    let mut store = vivida_store::Store::open(&folder.path().join("vivida.sqlite")).unwrap();
+    for name in SONGS {
+        let bytes = std::fs::read(demo(name)).unwrap();
+        let file = vivida_smf::read(&bytes).unwrap();
+        store.change(|change| change.add_song(name, name, &bytes, &file)).unwrap();
+    }
+    drop(store);
+    let data = folder.path().to_str().unwrap();
+    let done = vivida(&["pack", "--data", data, "-o", "shelf.vivida"], folder.path());
+    assert!(done.status.success() && said(&done).contains("4 songs packed"), "{}", said(&done));
+    let done = vivida(&["pack", "--data", data, "--song", "causeway.mid", "-o", "one.vivida"], folder.path());
+    assert!(done.status.success() && said(&done).contains("1 song packed"), "{}", said(&done));
+    let there = TempDir::new().unwrap();
+    for (file, count) in [("shelf.vivida", "4 songs"), ("one.vivida", "1 song")] {
+        let path = folder.path().join(file);
+        let arguments = ["unpack", path.to_str().unwrap(), "--data", there.path().to_str().unwrap()];
+        let done = vivida(&arguments, folder.path());
+        assert!(done.status.success() && said(&done).contains(&format!("{count} unpacked")), "{}", said(&done));
+    }
+    let none = vivida(&["pack", "--data", data, "--song", "Nobody", "-o", "no.vivida"], folder.path());
+    assert!(none.status.code() == Some(1) && said(&none).contains("Nobody"));
+    std::fs::write(folder.path().join("bad.vivida"), "text").unwrap();
+    let bad = vivida(&["unpack", "bad.vivida", "--data", there.path().to_str().unwrap()], folder.path());
+    assert!(bad.status.code() == Some(1) && said(&bad).contains("no bundle"), "{}", said(&bad));
+}
