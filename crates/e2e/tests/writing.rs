@@ -261,6 +261,16 @@ async fn an_album_is_treated_together_and_taken_back() -> Done {
         recipe: {passes: [{id: 1, aim: {instruments: ['closed-hat']}, action: {kind: 'shape', soft: 40, typical: 60, hard: 88, follow: 75, amount: 100}},
             {id: 2, action: {kind: 'loosen', early: 6, late: 6}}]}})}).then((r) => r.status)";
     assert_eq!(browser.run(add).await?, 201);
+    // They are kept as an album, which is all that is shown then.
+    chord(&browser, key::CONTROL, "a").await?;
+    browser.click("[data-album]").await?;
+    browser.type_into("[aria-label='Name of a new album']", "Low Tide Almanac").await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.click("[data-albums]").await?;
+    browser.click_at("//*[@role='option'][normalize-space()='Low Tide Almanac']").await?;
+    browser.until("document.querySelector('[role=status]').textContent === '6 of 6 songs'").await?;
+    look(&browser, "album").await?;
+    browser.run("document.activeElement.blur()").await?;
     chord(&browser, key::CONTROL, "a").await?;
     browser.click("[data-treat]").await?;
     browser.click_at("//label[normalize-space()='Recipe']/following::input[1]").await?;
@@ -306,5 +316,24 @@ async fn a_packed_song_is_unpacked_and_backups_are_listed() -> Done {
     browser.press("Put this in the place of the shelf").await?;
     browser.until("/before restoring/.test(document.querySelector('[data-backups]').textContent)").await?;
     assert_eq!(ask(&browser, "/songs").await?.as_array().map(Vec::len), Some(7));
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_hand_too_many_is_said_while_it_is_drawn() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    choose_grid(&browser, "quarters").await?;
+    for (count, drum) in ["closed-hat", "snare", "ride-1", "crash-1"].into_iter().enumerate() {
+        draw(&browser, drum, [1.0, 1.0], [100.0, 100.0]).await?;
+        sounds(&browser, count + 1).await?;
+    }
+    browser.until("/third hand/.test(document.querySelector('[data-drawing]').textContent)").await?;
+    look(&browser, "too-many").await?;
+    let kept = "return performance.getEntriesByType('resource').filter(({name}) => /written$/.test(name)).map(({duration}) => Math.round(duration))";
+    println!("each stroke was kept within so many ms: {}", browser.run(kept).await?);
     browser.close().await
 }

@@ -3,7 +3,9 @@ import { IconDownload, IconStack2, IconTrash, IconX } from "@tabler/icons-react"
 import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
 import { plural } from "../words";
+import { AlbumMenu } from "./AlbumMenu";
 import classes from "./Shelf.module.css";
+import type { useAlbums } from "./useAlbums";
 import type { useShelfActions } from "./useShelfActions";
 
 interface Props {
@@ -12,10 +14,13 @@ interface Props {
 	onDone: () => void;
 	/** Give them all something. */
 	onTreat: () => void;
+	albums: ReturnType<typeof useAlbums>;
+	/** The album that is shown. */
+	album: string | null;
 }
 
 /** What can be done to several songs at once. */
-export function SelectionTools({ songs, actions, onDone, onTreat }: Props) {
+export function SelectionTools({ songs, actions, onDone, onTreat, albums, album }: Props) {
 	const words = songs.length === 1 ? `“${songs[0].name}”` : plural(songs.length, "song");
 	return (
 		<Group
@@ -37,6 +42,7 @@ export function SelectionTools({ songs, actions, onDone, onTreat }: Props) {
 			>
 				Export as MIDI, zipped
 			</Button>
+			<AlbumMenu songs={songs.map(({ id }) => id)} albums={albums} shown={album} onDone={onDone} />
 			<Button size="compact-sm" leftSection={<IconStack2 size={14} />} onClick={onTreat} data-treat>
 				Treat together …
 			</Button>

@@ -17,6 +17,7 @@ import classes from "./Shelf.module.css";
 import { ShelfMenu } from "./ShelfMenu";
 import { SongCardView } from "./SongCardView";
 import { type Order, orders, sorted } from "./sorting";
+import { useAlbums } from "./useAlbums";
 import { useShelfActions } from "./useShelfActions";
 import { useSweep } from "./useSweep";
 
@@ -32,7 +33,13 @@ export function Shelf() {
 	const [batch, setBatch] = useState<number | null>(null);
 	const input = useRef<HTMLInputElement>(null);
 	useEffect(() => clearNotes, []);
-	const shown = useMemo(() => sorted(songs.data ?? [], order, text), [songs.data, order, text]);
+	const albums = useAlbums();
+	const [album, setAlbum] = useState<string | null>(null);
+	const own = albums.albums.find(({ name }) => name === album);
+	const shown = useMemo(() => {
+		const all = songs.data ?? [];
+		return sorted(own ? all.filter(({ id }) => own.songs.includes(id)) : all, order, text);
+	}, [songs.data, order, text, own]);
 
 	const drop = (event: DragEvent) => {
 		event.preventDefault();
@@ -57,7 +64,7 @@ export function Shelf() {
 			<header className={classes.top}>
 				<span className={classes.brand}>vivida</span>
 				<span className={classes.facts} role="status">
-					{text.trim() ? `${shown.length} of ${plural(count, "song")}` : plural(count, "song")}
+					{text.trim() || own ? `${shown.length} of ${plural(count, "song")}` : plural(count, "song")}
 				</span>
 				<span className={classes.grow} />
 				{count > 1 && (
@@ -81,6 +88,18 @@ export function Shelf() {
 							onChange={(value) => value && setOrder(value as Order)}
 						/>
 					</>
+				)}
+				{albums.albums.length > 0 && (
+					<Select
+						size="xs"
+						w={150}
+						aria-label="Album"
+						allowDeselect={false}
+						data={["All songs", ...albums.albums.map(({ name }) => name)]}
+						value={own ? own.name : "All songs"}
+						onChange={(value) => setAlbum(value === "All songs" ? null : value)}
+						data-albums
+					/>
 				)}
 				<SchemeToggle />
 				<ShelfMenu onUnpack={add} onReports={() => setBatch(0)} />
@@ -114,10 +133,12 @@ export function Shelf() {
 				) : (
 					<Cards
 						songs={shown}
-						empty={count > 0 ? `No song matches “${text.trim()}”.` : null}
+						empty={count > 0 && text.trim() ? `No song matches “${text.trim()}”.` : null}
 						actions={actions}
 						onChoose={() => input.current?.click()}
 						onBatch={setBatch}
+						albums={albums}
+						album={own ? own.name : null}
 					/>
 				)}
 			</main>
@@ -140,6 +161,8 @@ interface CardsProps {
 	onChoose: () => void;
 	/** Songs are being treated together. */
 	onBatch: (id: number) => void;
+	albums: ReturnType<typeof useAlbums>;
+	album: string | null;
 }
 
 const gap = 16;
@@ -147,7 +170,7 @@ const leastWidth = 290;
 const cardHeight = 250;
 
 /** The cards that are in view, in rows; those out of view are only room. */
-function Cards({ songs, empty, actions, onChoose, onBatch }: CardsProps) {
+function Cards({ songs, empty, actions, onChoose, onBatch, albums, album }: CardsProps) {
 	const [selected, setSelected] = useState<Set<number>>(new Set());
 	const scheme = useComputedColorScheme("light");
 	const last = useRef<number | null>(null);
@@ -246,6 +269,8 @@ function Cards({ songs, empty, actions, onChoose, onBatch }: CardsProps) {
 					actions={actions}
 					onDone={() => setSelected(new Set())}
 					onTreat={() => setTreating(chosen)}
+					albums={albums}
+					album={album}
 				/>
 			)}
 			<BatchDialog
