@@ -269,7 +269,10 @@ async fn an_album_is_treated_together_and_taken_back() -> Done {
     browser.click("[data-albums]").await?;
     browser.click_at("//*[@role='option'][normalize-space()='Low Tide Almanac']").await?;
     browser.until("document.querySelector('[role=status]').textContent === '6 of 6 songs'").await?;
+    browser.resize(1024, 700).await?;
+    browser.until("document.documentElement.scrollWidth <= innerWidth").await?;
     look(&browser, "album").await?;
+    browser.resize(1280, 800).await?;
     browser.run("document.activeElement.blur()").await?;
     chord(&browser, key::CONTROL, "a").await?;
     browser.click("[data-treat]").await?;

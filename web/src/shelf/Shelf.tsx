@@ -71,7 +71,7 @@ export function Shelf() {
 					<>
 						<TextInput
 							size="xs"
-							w={210}
+							style={{ flex: "0 1 210px" }}
 							placeholder="Search by name, part or tempo"
 							aria-label="Search the songs"
 							leftSection={<IconSearch size={14} />}
@@ -80,7 +80,7 @@ export function Shelf() {
 						/>
 						<Select
 							size="xs"
-							w={150}
+							style={{ flex: "0 1 150px" }}
 							aria-label="Order of the songs"
 							allowDeselect={false}
 							data={orders}
@@ -92,7 +92,7 @@ export function Shelf() {
 				{albums.albums.length > 0 && (
 					<Select
 						size="xs"
-						w={150}
+						style={{ flex: "0 1 150px" }}
 						aria-label="Album"
 						allowDeselect={false}
 						data={["All songs", ...albums.albums.map(({ name }) => name)]}
