@@ -212,6 +212,46 @@ fn a_kill_loses_at_most_the_step_being_written() {
 }
 
 #[test]
+fn a_kill_in_the_midst_of_a_batch_leaves_each_song_wholly_treated_or_wholly_not() {
+    let folder = TempDir::new().unwrap();
+    let get = |served: &Served, path: &str| -> serde_json::Value {
+        ureq::get(format!("{}api/v1/{path}", served.address)).call().unwrap().into_body().read_json().unwrap()
+    };
+    let mut interrupted = 0;
+    for round in 0..4u64 {
+        let mut served = Served::start(folder.path());
+        if round == 0 {
+            for _ in 0..24 {
+                ureq::post(format!("{}api/v1/songs/2/duplicate", served.address)).send_empty().unwrap();
+            }
+        }
+        let songs: Vec<_> = get(&served, "songs").as_array().unwrap().iter().map(|song| song["id"].clone()).collect();
+        let name = format!("Round {round}");
+        let recipe = serde_json::json!({"passes": [{"id": 1, "action": {"kind": "level", "by": 3}}]});
+        let body = serde_json::json!({"songs": songs, "name": name, "recipe": recipe});
+        let batch: serde_json::Value = ureq::post(format!("{}api/v1/batches", served.address))
+            .send_json(body)
+            .unwrap()
+            .into_body()
+            .read_json()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(40 + 70 * round));
+        let _ = Command::new("kill").args(["-9", &served.child.id().to_string()]).status();
+        let _ = served.child.wait();
+        let served = Served::start(folder.path());
+        let found = get(&served, &format!("batches/{}", batch["id"]));
+        interrupted += usize::from(found["state"] == "interrupted");
+        for song in found["songs"].as_array().unwrap() {
+            let step = get(&served, &format!("songs/{}", song["song"]))["history"]["undo"].clone();
+            let treated = step == name.as_str();
+            assert_eq!(song["state"] == "done", treated, "{song} {step}");
+            assert_eq!(song["report"].is_null(), !treated, "{song}");
+        }
+    }
+    assert!(interrupted > 0, "no batch was interrupted");
+}
+
+#[test]
 fn a_port_in_use_says_so() {
     let folder = TempDir::new().unwrap();
     let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
