@@ -253,3 +253,41 @@ fn backups_are_taken_listed_and_restored() {
     let (status, problem) = post(&client, "/backups/none.sqlite/restore", Value::Null);
     assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("name")));
 }
+
+#[test]
+fn what_was_drawn_and_brought_in_is_undone_there_as_here() {
+    let here = client();
+    let outline = json!({"bars": 4, "tempos": [{"bar": 1, "bpm": 100}], "metres": [{"bar": 1, "metre": "4/4"}]});
+    let (_, card) = post(&here, "/songs/begun", json!({"name": "Drawn", "outline": outline, "kit": 2}));
+    let (song, part) = (card["id"].clone(), card["parts"][0]["id"].clone());
+    let draw = |drawings: Value| {
+        let (_, now) = get(&here, &format!("/parts/{part}"));
+        let request = json!({"revision": now["state"]["revision"], "label": "draw", "drawings": drawings});
+        assert_eq!(put(&here, &format!("/parts/{part}/written"), request).0, Status::Ok);
+    };
+    draw(json!([{"kind": "fill", "instrument": "snare", "from": 0, "to": 9000, "grid": "1/8", "path": []}]));
+    draw(json!([{"kind": "clear-bars", "bars": {"from": 2, "to": 2}}]));
+    let (_, detail) = get(&here, &format!("/songs/{song}"));
+    let edit =
+        json!({"revision": detail["revision"], "edit": {"kind": "repeat", "bars": {"from": 1, "to": 1}, "times": 2}});
+    assert_eq!(put(&here, &format!("/songs/{song}/bars"), edit).0, Status::Ok);
+    // And a song that is another file now.
+    let demo = &vivida_demo::songs()[1];
+    let path = format!("/api/v1/songs/1/file?file_name=b.mid&revision={}", get(&here, "/songs/1").1["revision"]);
+    assert_eq!(answer(here.put(path).header(host()).body(&demo.bytes[..]).dispatch()).0, Status::Ok);
+    let (_folder, there) = empty();
+    for (one, part) in [(&song, &part), (&json!(1), &json!(1))] {
+        let (status, cards) = unpack(&there, &bundle(&here, &format!("/songs/{one}")));
+        assert_eq!(status, Status::Created, "{cards}");
+        let (other, unpacked) = (&cards[0]["id"], &cards[0]["parts"][0]["id"]);
+        assert_eq!(played(&there, unpacked), played(&here, part));
+        for _ in 0..6 {
+            let (_, first) = post(&here, &format!("/songs/{one}/undo"), Value::Null);
+            let (_, second) = post(&there, &format!("/songs/{other}/undo"), Value::Null);
+            assert_eq!(first["label"], second["label"]);
+            assert_eq!(played(&there, unpacked), played(&here, part), "after undoing {}", first["label"]);
+            let bars = |client: &Client, song: &Value| get(client, &format!("/songs/{song}")).1["bars"].clone();
+            assert_eq!(bars(&there, other), bars(&here, one));
+        }
+    }
+}
