@@ -151,7 +151,7 @@ async fn files_are_dropped_in_and_damaged_ones_say_what_is_wrong() -> Done {
     let cut = app.folder().join("cut.mid");
     std::fs::write(&cut, &vivida_demo::songs()[0].bytes[..5000]).expect("a file");
     let all = [&good, &bad, &cut].map(|path| path.display().to_string()).join("\n");
-    browser.type_into("input[type=file]", &all).await?;
+    browser.type_into("input[aria-label='MIDI files']", &all).await?;
 
     browser.until("document.querySelectorAll('[data-song]').length === 8").await?;
     browser
@@ -412,7 +412,7 @@ async fn an_empty_shelf_says_what_to_do_and_a_lost_server_what_happened() -> Don
     browser.run("window.dispatchEvent(new Event('focus'))").await?;
     let file = std::env::temp_dir().join("vivida-e2e-lost.mid");
     std::fs::write(&file, &vivida_demo::songs()[0].bytes).expect("a file");
-    browser.type_into("input[type=file]", &file.display().to_string()).await?;
+    browser.type_into("input[aria-label='MIDI files']", &file.display().to_string()).await?;
     browser.until("document.body.textContent.includes('Vivida does not answer')").await?;
     browser.close().await
 }

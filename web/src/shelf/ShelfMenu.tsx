@@ -46,6 +46,7 @@ export function ShelfMenu({ onUnpack, onReports }: Props) {
 			<input
 				ref={input}
 				type="file"
+				multiple
 				hidden
 				accept=".vivida"
 				aria-label="Packed songs"
