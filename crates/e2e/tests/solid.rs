@@ -19,7 +19,7 @@ async fn what_is_damaged_is_shown_with_its_reason_and_mended() -> Done {
         .restart_after(|path| {
             let connection = Connection::open(path).expect("the database opens");
             let damage = "UPDATE take SET recipe = 'rubbish' WHERE id = 1;
-                UPDATE song SET original = x'4d54' WHERE name = 'Tin Roof';
+                UPDATE file SET bytes = x'4d54' WHERE song = (SELECT id FROM song WHERE name = 'Tin Roof');
                 INSERT INTO recipe (name, note, recipe) VALUES ('Torn', '', '[]');
                 UPDATE song SET stamp = stamp + 1; DELETE FROM card;";
             connection.execute_batch(damage).expect("it is damaged");

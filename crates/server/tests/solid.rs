@@ -235,7 +235,7 @@ fn what_is_damaged_says_so_and_hides_nothing_else() {
         ("UPDATE part SET position = 77 WHERE id = 1", "/songs/1"),
         ("UPDATE part SET position = -1 WHERE id = 1", "/songs/1"),
         ("UPDATE song SET sections = '{' WHERE id = 1", "/songs/1"),
-        ("UPDATE song SET original = x'00' WHERE id = 1", "/songs/1"),
+        ("UPDATE file SET bytes = x'00' WHERE song = 1", "/songs/1"),
         ("UPDATE recipe SET recipe = '[]'", "/recipes"),
         ("UPDATE groove SET groove = '{}'", "/grooves"),
         ("UPDATE pocket SET settings = '{\"lean\":{\"by\":99999}}'", "/songs/1/pockets"),
@@ -299,7 +299,7 @@ fn what_is_damaged_can_be_exported_mended_and_deleted() {
     assert!(get(&client, "/recipes").1[0]["damage"].is_string());
     drop(client);
 
-    let client = damaged.with("UPDATE song SET original = x'4d' WHERE id = 1");
+    let client = damaged.with("UPDATE file SET bytes = x'4d' WHERE song = 1");
     let songs = get(&client, "/songs").1;
     let card = songs.as_array().unwrap().iter().find(|card| card["id"] == 1).unwrap().clone();
     assert!(card["damage"].is_string(), "{card}");
