@@ -15,6 +15,15 @@ export interface Scheduled {
 	level: number;
 }
 
+/** A stroke of the simulated pads, as it was meant: on the audio clock, in s. */
+export interface Struck {
+	at: number;
+	note: number;
+	velocity: number;
+	/** On the page's clock, in ms. */
+	page: number;
+}
+
 const most = 4000;
 
 export const probe = {
@@ -23,6 +32,14 @@ export const probe = {
 	strokes: [] as [number, number, number][],
 	/** Clicks scheduled: on the audio clock, in s. */
 	clicks: [] as number[],
+	/** Where the song went on: on the audio clock and in the song, in s. */
+	course: [] as { audio: number; second: number; tempo: number; round: number }[],
+	/** When the audio clock lost time, on the page's clock, and how much, in ms. */
+	jumps: [] as [number, number][],
+	/** What the simulated pads struck, and when in truth. */
+	script: [] as Struck[],
+	/** What the simulated sampler was sent, for when and when that came: on the page's clock, in ms. */
+	sampler: [] as { data: number[]; at: number; came: number }[],
 	/** From a change until the frame that shows its performance is done, in ms. */
 	latencies: [] as number[],
 	/** When a performance was last on the screen. */
@@ -43,6 +60,15 @@ export const probe = {
 	},
 	struck(note: number, sent: number, layer: number) {
 		keep(probe.strokes, [note, sent, layer]);
+	},
+	onCourse(anchor: { audio: number; second: number; tempo: number; round: number }) {
+		keep(probe.course, anchor);
+	},
+	jumped(by: number) {
+		keep(probe.jumps, [performance.now(), by]);
+	},
+	struckBy(stroke: Struck) {
+		keep(probe.script, stroke);
 	},
 	click(at: number) {
 		keep(probe.clicks, at);

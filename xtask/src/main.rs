@@ -136,7 +136,26 @@ fn install_browser() -> Done {
     apt(&["install", "-y", "--no-install-recommends", "chromium", "chromium-driver"])
 }
 
+/// Each file of tests is a module of its crate's one test program: one that is not named there would
+/// never run.
+fn all_tests_are_named() -> Done {
+    let crates = fs::read_dir(root().join("crates")).map_err(|error| format!("crates: {error}"))?;
+    for tests in crates.flatten().map(|found| found.path().join("tests")) {
+        let Ok(named) = fs::read_to_string(tests.join("all.rs")) else { continue };
+        for file in fs::read_dir(&tests).map_err(|error| format!("{}: {error}", tests.display()))?.flatten() {
+            let path = file.path();
+            let stem = path.file_stem().and_then(OsStr::to_str).unwrap_or_default();
+            let is_module = path.extension().is_some_and(|extension| extension == "rs") && stem != "all";
+            if is_module && !named.contains(&format!("mod {stem};")) {
+                return Err(format!("{}: write `mod {stem};` in all.rs beside it", path.display()));
+            }
+        }
+    }
+    Ok(())
+}
+
 fn test() -> Done {
+    all_tests_are_named()?;
     install_browser()?;
     bundle()?;
     run("npm", ["run", "--silent", "check"], &web())?;
@@ -154,7 +173,7 @@ fn bench() -> Done {
     cargo(["bench", "-p", "vivida-sound", "--bench", "mixdown"])?;
     cargo(["bench", "-p", "vivida-server", "--bench", "shelf"])?;
     cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])?;
-    cargo(["test", "--release", "-p", "vivida-e2e", "--test", "frames", "--", "--nocapture"])
+    cargo(["test", "--release", "-p", "vivida-e2e", "frames::", "--", "--nocapture"])
 }
 
 fn screenshots(folder: &Path) -> Done {
@@ -166,6 +185,6 @@ fn screenshots(folder: &Path) -> Done {
 
 fn types() -> Done {
     let mut command = Command::new(env!("CARGO"));
-    command.args(["test", "--quiet", "-p", "vivida-server", "--test", "types"]);
+    command.args(["test", "--quiet", "-p", "vivida-server", "types::"]);
     run_with(command.current_dir(root()).env("VIVIDA_WRITE_TYPES", "1"))
 }

@@ -160,8 +160,8 @@ fn played(
 fn summary(outcomes: &[Outcome], written: usize) -> String {
     let good = || outcomes.iter().filter_map(|one| one.done.as_ref().ok());
     let findings = [0, 1].map(|side: usize| good().map(|one| one.treatment.findings[side]).sum::<u32>());
-    let touched: u32 = good().flat_map(|one| &one.treatment.drums).map(|drum| drum.touched).sum();
-    let made: u32 = good().flat_map(|one| &one.treatment.drums).map(|drum| drum.made).sum();
+    let touched: u32 = good().map(|one| one.treatment.all.touched).sum();
+    let made: u32 = good().map(|one| one.treatment.all.made).sum();
     let songs = if written == 1 { "1 song".to_owned() } else { format!("{written} songs") };
     format!(
         "{songs} written: {touched} hits touched, {made} made; findings {} before, {} after\n",
@@ -208,42 +208,14 @@ impl Format {
 
 fn rows(out: &mut impl Write, outcomes: &[Outcome]) -> csv::Result<()> {
     let mut table = csv::Writer::from_writer(out);
-    table.write_record([
-        "song",
-        "part",
-        "drum",
-        "hits",
-        "touched",
-        "made",
-        "silenced",
-        "identical before",
-        "identical after",
-        "on grid before",
-        "on grid after",
-        "findings before",
-        "findings after",
-        "said",
-    ])?;
+    table.write_record(["song", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"]))?;
     for one in outcomes {
-        match &one.done {
-            Ok(Played { part, treatment, said }) => {
-                for drum in &treatment.drums {
-                    let counts = [drum.hits, drum.touched, drum.made, drum.silenced].map(|count| count.to_string());
-                    let shares = drum.identical_neighbours.iter().chain(&drum.on_grid);
-                    let mut record = vec![one.name.clone(), part.clone(), drum.name.clone()];
-                    record.extend(counts);
-                    record.extend(shares.map(|share| format!("{share:.3}")));
-                    record.extend(treatment.findings.map(|count| count.to_string()));
-                    record.push(said.join(" "));
-                    table.write_record(&record)?;
-                }
-            }
-            Err(why) => {
-                let mut record = vec![one.name.clone()];
-                record.extend(std::iter::repeat_n(String::new(), 12));
-                record.push(why.clone());
-                table.write_record(&record)?;
-            }
+        let (part, rows, said) = match &one.done {
+            Ok(played) => (played.part.clone(), played.treatment.rows(), played.said.join(" ")),
+            Err(why) => (String::new(), Treatment::default().rows(), why.clone()),
+        };
+        for cells in rows {
+            table.write_record([one.name.clone(), part.clone()].into_iter().chain(cells).chain([said.clone()]))?;
         }
     }
     table.flush()?;

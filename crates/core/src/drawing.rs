@@ -206,7 +206,7 @@ impl Drawing {
         let edits = match self {
             Drawing::Fill { instrument, from, to, grid, path } => paper.filled(instrument, [*from, *to], *grid, path),
             Drawing::Erase { instrument, from, to, grid } => {
-                let place = paper.place_of(instrument)?;
+                let place = place_of(paper.chart, instrument)?;
                 let lines: HashSet<u64> = paper.lines([*from, *to], *grid)?.into_iter().map(key).collect();
                 let meant = |one: &&Standing| {
                     paper.instrument(one) == Some(place) && lines.contains(&key(grid.nearest(paper.metre, one.place)))
@@ -263,33 +263,44 @@ fn height(path: &[PathPoint], tick: Ticks) -> Option<Velocity> {
 /// Hits of an instrument nearer than this are on top of one another, in quarter notes.
 const ON_TOP: f64 = 1.0 / 48.0;
 
-impl<'a> Paper<'a> {
-    fn place_of(&self, instrument: &InstrumentId) -> Result<usize, Wrong> {
-        match self.chart.kit.find(instrument) {
-            Some((place, _)) => Ok(place),
-            None => wrong("instrument", format!("“{instrument}” is not in this part's kit")),
+fn place_of(chart: &Chart, instrument: &InstrumentId) -> Result<usize, Wrong> {
+    match chart.kit.find(instrument) {
+        Some((place, _)) => Ok(place),
+        None => wrong("instrument", format!("“{instrument}” is not in this part's kit")),
+    }
+}
+
+/// The note and channel that an instrument is struck with most often among these strokes; else the kit's first.
+pub(crate) fn usual_stroke(
+    chart: &Chart,
+    strokes: impl Iterator<Item = (Note, Channel)>,
+    instrument: &InstrumentId,
+) -> Result<(Note, Channel), Wrong> {
+    let place = place_of(chart, instrument)?;
+    let mut first = None;
+    let mut counts: BTreeMap<(Note, Channel), usize> = BTreeMap::new();
+    for (note, channel) in strokes {
+        first.get_or_insert(channel);
+        if chart.instrument_of(note, channel) == Some(place) {
+            *counts.entry((note, channel)).or_default() += 1;
         }
     }
+    if let Some((&stroke, _)) = counts.iter().max_by_key(|&((note, _), n)| (*n, std::cmp::Reverse(note.get()))) {
+        return Ok(stroke);
+    }
+    let Some(way) = chart.kit.instruments[place].articulations.first() else {
+        return wrong("instrument", "it has no way of being struck");
+    };
+    Ok((way.note, way.channel.or(first).unwrap_or(Channel::PERCUSSION)))
+}
 
+impl<'a> Paper<'a> {
     fn instrument(&self, one: &Standing) -> Option<usize> {
         self.chart.instrument_of(one.note, one.channel)
     }
 
-    /// The note and channel that an instrument is struck with most often here; else the kit's first.
     fn stroke(&self, instrument: &InstrumentId) -> Result<(Note, Channel), Wrong> {
-        let place = self.place_of(instrument)?;
-        let mut counts: BTreeMap<(Note, Channel), usize> = BTreeMap::new();
-        for one in self.standing.iter().filter(|one| self.instrument(one) == Some(place)) {
-            *counts.entry((one.note, one.channel)).or_default() += 1;
-        }
-        if let Some((&stroke, _)) = counts.iter().max_by_key(|&((note, _), n)| (*n, std::cmp::Reverse(note.get()))) {
-            return Ok(stroke);
-        }
-        let Some(way) = self.chart.kit.instruments[place].articulations.first() else {
-            return wrong("instrument", "it has no way of being struck");
-        };
-        let usual = self.standing.first().map_or(Channel::PERCUSSION, |one| one.channel);
-        Ok((way.note, way.channel.unwrap_or(usual)))
+        usual_stroke(self.chart, self.standing.iter().map(|one| (one.note, one.channel)), instrument)
     }
 
     /// As hard as an instrument is struck here in the middle.
@@ -335,7 +346,7 @@ impl<'a> Paper<'a> {
         }
         let mut path: Vec<PathPoint> = path.to_vec();
         path.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
-        let place = self.place_of(instrument)?;
+        let place = place_of(self.chart, instrument)?;
         let (note, channel) = self.stroke(instrument)?;
         let lines = self.lines(ends, grid)?;
         let near = self.metre.ppq().as_f64() * ON_TOP;
@@ -455,7 +466,8 @@ impl<'a> Paper<'a> {
 
     /// What stands in some bars.
     fn within(&self, bars: BarRange, instruments: &[InstrumentId]) -> Result<Vec<&'a Standing>, Wrong> {
-        let places = instruments.iter().map(|one| self.place_of(one)).collect::<Result<HashSet<usize>, Wrong>>()?;
+        let places =
+            instruments.iter().map(|one| place_of(self.chart, one)).collect::<Result<HashSet<usize>, Wrong>>()?;
         if bars.from < 1 || bars.to < bars.from || self.metre.bar(bars.from).start >= self.end {
             return wrong("bars", format!("bars {} to {} are not all there", bars.from, bars.to));
         }

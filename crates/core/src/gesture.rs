@@ -7,7 +7,7 @@
 use crate::action::{Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
 use crate::aim::Aim;
 use crate::chart::Chart;
-use crate::drawing::{Draft, Drawing, Edits, Paper, Standing};
+use crate::drawing::{Draft, Drawing, Edits, Paper, Standing, usual_stroke};
 use crate::extract::Extraction;
 use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::hit::{HitId, Part};
@@ -501,18 +501,8 @@ impl<'a> Now<'a> {
     /// The note and channel that the part plays an instrument with most often; else the kit's first.
     fn struck_with(&self, instrument: &InstrumentId) -> Result<(Note, Channel), RecipeError> {
         let Bench { part, chart, .. } = self.bench;
-        let (place, found) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
-        let mut counts: BTreeMap<(Note, Channel), usize> = BTreeMap::new();
-        for hit in chart.of_instrument(place).iter().map(|&index| &part.hits()[index]) {
-            *counts.entry((hit.note, hit.channel)).or_default() += 1;
-        }
-        let most = counts.iter().max_by_key(|&((note, _), count)| (*count, std::cmp::Reverse(note.get())));
-        if let Some((&struck, _)) = most {
-            return Ok(struck);
-        }
-        let way = found.articulations.first().ok_or_else(|| wrong("instrument", "it has no way of being struck"))?;
-        let usual = part.hits().first().map_or(Channel::PERCUSSION, |hit| hit.channel);
-        Ok((way.note, way.channel.unwrap_or(usual)))
+        let strokes = part.hits().iter().map(|hit| (hit.note, hit.channel));
+        usual_stroke(chart, strokes, instrument).map_err(|(field, message)| wrong(&field, message))
     }
 
     /// Ids for hits that are added, which none of the recipe's has yet.

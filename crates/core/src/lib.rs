@@ -80,6 +80,7 @@ mod hit;
 mod kit;
 mod kit_file;
 mod limbs;
+mod live;
 mod metre;
 mod mishits;
 mod outline;
@@ -87,6 +88,7 @@ mod own_kits;
 mod perform;
 mod profile;
 mod recipe;
+mod recording;
 mod refit;
 mod regroup;
 mod report;
@@ -123,6 +125,7 @@ pub use kit::{
     VelocityLayer, note_name,
 };
 pub use kit_file::{KitError, KitFile};
+pub use live::{Live, LivePass};
 pub use metre::{Bar, Metre, MetreMap};
 pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
@@ -131,6 +134,7 @@ pub use perform::{
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
+pub use recording::{Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures};
 pub use refit::{Candidate, Matching, Refit, Versions, match_parts, refit};
 pub use regroup::{Regrouped, Regrouping, join};
 pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
@@ -140,5 +144,5 @@ pub use start::{StartingPoint, starting_points};
 pub use strokes::StrokeRun;
 pub use study::{Apart, Study};
 pub use tempo::TempoMap;
-pub use treatment::{DrumTreatment, Treatment};
+pub use treatment::{DrumTreatment, Treated, Treatment};
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

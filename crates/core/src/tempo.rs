@@ -60,6 +60,13 @@ impl TempoMap {
         segment.seconds + (at.0 - segment.tick) * segment.seconds_per_tick
     }
 
+    /// The tick at a second of the song; negative before it.
+    pub fn ticks(&self, seconds: f64) -> Ticks {
+        let after = self.segments.partition_point(|segment| segment.seconds <= seconds);
+        let segment = &self.segments[after.max(1) - 1];
+        Ticks(segment.tick + (seconds - segment.seconds) / segment.seconds_per_tick)
+    }
+
     /// How many ticks a time in ms is at the tempo that reigns at `at`.
     pub fn ticks_of(&self, time: Millis, at: Ticks) -> Ticks {
         Ticks(time.0 / self.millis_per_tick(at))
@@ -99,6 +106,9 @@ mod tests {
         assert_eq!(map.bpm(Ticks(0.0)).round(), 100.0);
         assert_eq!(map.bpm(Ticks(1920.0)).round(), 200.0);
         assert!((map.seconds(Ticks(-960.0)) + 0.6).abs() < 1e-12);
+        for tick in [-960.0, 0.0, 100.5, 1920.0, 5000.25] {
+            assert!((map.ticks(map.seconds(Ticks(tick))).0 - tick).abs() < 1e-9);
+        }
     }
 
     #[test]

@@ -5,18 +5,14 @@ use crate::findings::{Thresholds, findings};
 use crate::hit::{HitId, Part};
 use crate::kit::InstrumentId;
 use crate::perform::{Context, Performance, PlayedHit};
-use crate::report::Measured;
+use crate::report::{Figures, Measured};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use ts_rs::TS;
 
-/// What was done to one drum.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
-pub struct DrumTreatment {
-    /// Which.
-    pub instrument: InstrumentId,
-    /// What it is called.
-    pub name: String,
+/// What was done to a drum, or to all of them together.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct Treated {
     /// Hits that sound now.
     pub hits: u32,
     /// Hits that sound otherwise than before.
@@ -31,9 +27,23 @@ pub struct DrumTreatment {
     pub on_grid: [f64; 2],
 }
 
+/// What was done to one drum.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
+pub struct DrumTreatment {
+    /// Which.
+    pub instrument: InstrumentId,
+    /// What it is called.
+    pub name: String,
+    /// What was done.
+    #[serde(flatten)]
+    pub treated: Treated,
+}
+
 /// What was done to a part.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, TS)]
 pub struct Treatment {
+    /// All drums together.
+    pub all: Treated,
     /// The drums that are struck, in the order of the kit.
     pub drums: Vec<DrumTreatment>,
     /// Findings, before and after.
@@ -43,6 +53,38 @@ pub struct Treatment {
 }
 
 impl Treatment {
+    /// The columns of a table of drums.
+    pub const COLUMNS: [&str; 11] = [
+        "drum",
+        "hits",
+        "touched",
+        "made",
+        "silenced",
+        "identical before",
+        "identical after",
+        "on grid before",
+        "on grid after",
+        "findings before",
+        "findings after",
+    ];
+
+    /// A row for each drum; one without words where no drum is struck.
+    pub fn rows(&self) -> Vec<[String; 11]> {
+        let row = |DrumTreatment { name, treated, .. }: &DrumTreatment| {
+            let Treated { hits, touched, made, silenced, identical_neighbours, on_grid } = treated;
+            let counts = [hits, touched, made, silenced].map(u32::to_string);
+            let shares = [identical_neighbours, on_grid].map(|pair| pair.map(|share| format!("{share:.3}")));
+            let findings = self.findings.map(|count| count.to_string());
+            let cells = [name.clone()].into_iter().chain(counts).chain(shares.into_iter().flatten()).chain(findings);
+            let mut cells = cells.into_iter();
+            std::array::from_fn(|_| cells.next().unwrap_or_default())
+        };
+        match self.drums.is_empty() {
+            true => vec![<[String; 11]>::default()],
+            false => self.drums.iter().map(row).collect(),
+        }
+    }
+
     /// From one performance of a part to another.
     pub fn of(
         part: &Part,
@@ -54,36 +96,37 @@ impl Treatment {
         let [before, after] = performances;
         let readings = performances.map(|one| Measured::played(part, chart, context, one));
         let was: HashMap<HitId, &PlayedHit> = before.hits().map(|hit| (hit.id, hit)).collect();
-        let drum = |(place, instrument): (usize, &crate::kit::Instrument)| {
-            let own = |hit: &&PlayedHit| chart.instrument_of(hit.note, hit.channel) == Some(place);
-            let sounds = |hit: &PlayedHit| hit.silenced.is_none();
-            let sounded = |hit: &PlayedHit| was.get(&hit.id).is_some_and(|old| sounds(old));
-            let (mut hits, mut touched, mut made, mut silenced) = (0, 0, 0, 0);
-            for hit in after.hits().filter(own) {
-                hits += u32::from(sounds(hit));
-                made += u32::from(sounds(hit) && !sounded(hit));
-                silenced += u32::from(!sounds(hit) && sounded(hit));
-                let other = was.get(&hit.id).is_some_and(|old| {
-                    (old.tick, old.length, old.velocity, old.note) != (hit.tick, hit.length, hit.velocity, hit.note)
-                });
-                touched += u32::from(sounds(hit) && sounded(hit) && other);
-            }
-            let figures = [0, 1].map(|side: usize| &readings[side].instruments[place].figures);
-            DrumTreatment {
-                instrument: instrument.id.clone(),
-                name: instrument.name.clone(),
-                hits,
-                touched,
-                made,
-                silenced,
-                identical_neighbours: figures.map(|one| one.identical_neighbours),
-                on_grid: figures.map(|one| one.on_grid),
-            }
+        let treated = |figures: [&Figures; 2]| Treated {
+            identical_neighbours: figures.map(|one| one.identical_neighbours),
+            on_grid: figures.map(|one| one.on_grid),
+            ..Treated::default()
         };
-        let drums = chart.kit.instruments.iter().enumerate().map(drum);
+        let mut all = treated([0, 1].map(|side: usize| &readings[side].all));
+        let of_drum = |place: usize| treated([0, 1].map(|side: usize| &readings[side].instruments[place].figures));
+        let mut drums: Vec<Treated> = (0..chart.kit.instruments.len()).map(of_drum).collect();
+        for hit in after.hits() {
+            let place = chart.instrument_of(hit.note, hit.channel);
+            let old = was.get(&hit.id).filter(|old| old.silenced.is_none());
+            let sounds = hit.silenced.is_none();
+            let other = old.is_some_and(|old| {
+                (old.tick, old.length, old.velocity, old.note) != (hit.tick, hit.length, hit.velocity, hit.note)
+            });
+            for count in [Some(&mut all), place.map(|place| &mut drums[place])].into_iter().flatten() {
+                count.hits += u32::from(sounds);
+                count.made += u32::from(sounds && old.is_none());
+                count.silenced += u32::from(!sounds && old.is_some());
+                count.touched += u32::from(sounds && other);
+            }
+        }
+        let named = chart.kit.instruments.iter().zip(drums).map(|(instrument, treated)| DrumTreatment {
+            instrument: instrument.id.clone(),
+            name: instrument.name.clone(),
+            treated,
+        });
         let found = performances.map(|one| findings(part, chart, context, one, thresholds));
         Treatment {
-            drums: drums.filter(|drum| drum.hits + drum.silenced > 0).collect(),
+            all,
+            drums: named.filter(|one| one.treated.hits + one.treated.silenced > 0).collect(),
             findings: [0, 1].map(|side: usize| found[side].len() as u32),
             left: found[1].iter().map(|finding| finding.said.clone()).collect(),
         }
@@ -128,12 +171,16 @@ mod tests {
         let counts: Vec<(&str, [u32; 4])> = found
             .drums
             .iter()
-            .map(|one| (one.name.as_str(), [one.hits, one.touched, one.made, one.silenced]))
+            .map(|one| {
+                let Treated { hits, touched, made, silenced, .. } = one.treated;
+                (one.name.as_str(), [hits, touched, made, silenced])
+            })
             .collect();
         assert_eq!(counts.len(), 2);
         assert!(counts.contains(&("Kick", [0, 0, 0, 32])), "{counts:?}");
-        let snare = found.drums.iter().find(|one| one.name == "Snare").unwrap();
+        let snare = &found.drums.iter().find(|one| one.name == "Snare").unwrap().treated;
         assert!(snare.touched > 25 && snare.identical_neighbours[0] == 1.0 && snare.identical_neighbours[1] < 0.3);
+        assert_eq!((found.all.hits, found.all.silenced, found.all.touched), (32, 32, snare.touched));
         assert!(found.findings[0] > 0 && found.left.len() as u32 == found.findings[1]);
     }
 }

@@ -149,7 +149,24 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         browser.find("[data-drawing]").await?;
         open_all(&browser, 8).await?;
         browser.run("document.activeElement.blur()").await?;
-        browser.keys("bk").await?;
+        browser.keys("b").await?;
+        browser.click("button[aria-label=Record]").await?;
+        browser.find("[data-open-devices]").await?;
+        open_all(&browser, 8).await?;
+        browser.click("[data-open-devices]").await?;
+        browser.find("[data-input]").await?;
+        if width == 1280 {
+            browser.click("label:has([data-simulated]), [data-simulated]").await?;
+        }
+        browser.find("[data-sampler]").await?;
+        open_all(&browser, 8).await?;
+        browser.press("Back to the rows").await?;
+        browser.find("[data-rows] canvas").await?;
+        // How the screen was left is kept: the next width opens the bar anew.
+        browser.click("button[aria-label=Record]").await?;
+        browser.until("!document.querySelector('[data-open-devices]')").await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("k").await?;
         browser.find("[data-threads] [data-note]").await?;
         if width == 1280 {
             browser.click("[data-make-mine]").await?;
@@ -227,7 +244,17 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
         browser.keys(&key::ESCAPE.to_string()).await?;
         browser.until("!document.querySelector(\"[aria-label='Laid over bar']\")").await?;
         browser.run("document.activeElement.blur()").await?;
-        browser.keys("bn").await?;
+        browser.keys("b").await?;
+        browser.click("button[aria-label=Record]").await?;
+        browser.find("[data-open-devices]").await?;
+        check(&browser, &mut wrong, &format!("recording, {colours}")).await?;
+        browser.click("[data-open-devices]").await?;
+        browser.find("[data-input]").await?;
+        check(&browser, &mut wrong, &format!("devices, {colours}")).await?;
+        browser.press("Back to the rows").await?;
+        browser.click("button[aria-label=Record]").await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys("n").await?;
         browser.find("[data-study]").await?;
         tokio::time::sleep(Duration::from_millis(900)).await;
         check(&browser, &mut wrong, &format!("findings, {colours}")).await?;

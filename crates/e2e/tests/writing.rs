@@ -80,6 +80,15 @@ async fn sounds(browser: &Browser, hits: usize) -> Done {
     panic!("5 s went by and there are {found} hits, not {hits}");
 }
 
+/// Begins a song as the form proposes it.
+async fn begin(app: &App, browser: &Browser) -> Done {
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    Ok(())
+}
+
 async fn choose_grid(browser: &Browser, words: &str) -> Done {
     browser.click("[data-drawing] [aria-label^='Draw on']").await?;
     browser.press(words).await
@@ -157,10 +166,7 @@ async fn a_song_begins_with_nothing_and_becomes_a_beat() -> Done {
 #[tokio::test(flavor = "multi_thread")]
 async fn bars_tempo_and_metre_of_ones_own_song_are_changed() -> Done {
     let (_turn, app, browser) = start().await;
-    browser.goto(&app.address).await?;
-    browser.click("[data-begin]").await?;
-    browser.press("Begin").await?;
-    browser.find("[data-drawing]").await?;
+    begin(&app, &browser).await?;
     choose_grid(&browser, "quarters").await?;
     draw(&browser, "kick", [0.0, 15.0], [100.0, 100.0]).await?;
     sounds(&browser, 16).await?;
@@ -325,10 +331,7 @@ async fn a_packed_song_is_unpacked_and_backups_are_listed() -> Done {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hand_too_many_is_said_while_it_is_drawn() -> Done {
     let (_turn, app, browser) = start().await;
-    browser.goto(&app.address).await?;
-    browser.click("[data-begin]").await?;
-    browser.press("Begin").await?;
-    browser.find("[data-drawing]").await?;
+    begin(&app, &browser).await?;
     choose_grid(&browser, "quarters").await?;
     for (count, drum) in ["closed-hat", "snare", "ride-1", "crash-1"].into_iter().enumerate() {
         draw(&browser, drum, [1.0, 1.0], [100.0, 100.0]).await?;
@@ -338,5 +341,49 @@ async fn a_hand_too_many_is_said_while_it_is_drawn() -> Done {
     look(&browser, "too-many").await?;
     let kept = "return performance.getEntriesByType('resource').filter(({name}) => /written$/.test(name)).map(({duration}) => Math.round(duration))";
     println!("each stroke was kept within so many ms: {}", browser.run(kept).await?);
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn strokes_and_passes_at_once_and_from_two_tabs_are_all_kept() -> Done {
+    let (_turn, app, browser) = start().await;
+    begin(&app, &browser).await?;
+    choose_grid(&browser, "8ths").await?;
+    draw(&browser, "closed-hat", [0.0, 3.5], [100.0, 100.0]).await?;
+    sounds(&browser, 8).await?;
+    // Every second one out, the rest twice as fast.
+    for (label, hits) in [("Take every second one out", 4), ("Play the figure twice as fast, and twice", 8)] {
+        browser.press("Done").await?;
+        browser.until("!document.querySelector('[data-drawing]')").await?;
+        // The rows without hits are gone, and this one is taller.
+        let [x, y] = place(&browser, "closed-hat", 0.0, 127.0).await?;
+        let [to, end] = place(&browser, "closed-hat", 4.0, 1.0).await?;
+        browser.drag_from(x - 3.0, y, to - x, end - y).await?;
+        browser.press(label).await?;
+        sounds(&browser, hits).await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys(&format!("{}b", key::ESCAPE)).await?;
+        browser.find("[data-drawing]").await?;
+    }
+    // A nudge is under way when a stroke comes, and another one before that was kept.
+    browser
+        .run("const rows = document.querySelector(\"[data-instrument='closed-hat'] [data-handle=soft]\"); rows.focus()")
+        .await?;
+    browser.keys(&key::DOWN.to_string().repeat(3)).await?;
+    draw(&browser, "snare", [1.0, 1.0], [100.0, 100.0]).await?;
+    draw(&browser, "snare", [3.0, 3.0], [100.0, 100.0]).await?;
+    sounds(&browser, 10).await?;
+    let part: u32 = part_id(&browser).await?.parse().expect("a number");
+    kept(&browser, part, "passes[0]?.action.kind === 'shape'").await?;
+    // Somebody else draws meanwhile: the stroke is offered again, and nothing of theirs is lost.
+    let other = format!(
+        "return fetch('/api/v1/parts/{part}').then((r) => r.json()).then((detail) => fetch('/api/v1/parts/{part}/written', {{method: 'PUT',
+            headers: {{'Content-Type': 'application/json'}}, body: JSON.stringify({{revision: detail.state.revision, label: 'theirs',
+            drawings: [{{kind: 'fill', instrument: 'kick', from: 0, to: 0, grid: '1/4', path: []}}]}})}})).then((r) => r.status)"
+    );
+    assert_eq!(browser.run(&other).await?, 200);
+    draw(&browser, "snare", [5.0, 5.0], [100.0, 100.0]).await?;
+    browser.press("Do it again on top").await?;
+    sounds(&browser, 12).await?;
     browser.close().await
 }

@@ -152,6 +152,7 @@ pub(crate) fn columns(
         });
     let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
+        source: opened.source_name(),
         timing_key,
         timing,
         touch_key,

@@ -21,6 +21,7 @@ use vivida_store::{
 
 /// A song whose file has been read.
 pub(crate) struct Loaded {
+    pub id: FileId,
     pub bytes: Vec<u8>,
     pub file: SongFile,
     sources: Mutex<LruCache<SourceKey, Arc<Source>>>,
@@ -73,6 +74,11 @@ impl Opened {
 
     pub fn chart(&self) -> &Chart {
         &self.source.chart
+    }
+
+    /// Names its Written: where two states agree in it, so do their hits.
+    pub fn source_name(&self) -> String {
+        format!("{} {} {}", self.song.id.0, self.take.id.0, self.take.written)
     }
 
     /// Whether what is drawn in it changes its Written: it was begun here.
@@ -213,7 +219,7 @@ impl App {
     fn keep_read(&self, id: FileId, StoredFile { bytes, ids, .. }: StoredFile) -> Answer<Arc<Loaded>> {
         let mut file = read(&bytes).map_err(|error| Problem::of_file("the song as it was kept", &error))?;
         file.name_hits(&ids);
-        let song = Arc::new(Loaded { bytes, file, sources: Mutex::new(LruCache::new(KEPT_SOURCES)) });
+        let song = Arc::new(Loaded { id, bytes, file, sources: Mutex::new(LruCache::new(KEPT_SOURCES)) });
         let mut loaded = locked(&self.loaded);
         loaded.put(id, song.clone());
         while loaded.len() > 1 && loaded.iter().map(|(_, song)| song.file.hits).sum::<usize>() > KEPT_HITS {

@@ -8,7 +8,7 @@ use crate::problem::Problem;
 use std::collections::{HashMap, HashSet};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex};
-use vivida_core::{Family, Recipe, Ticks, Treatment};
+use vivida_core::{Recipe, Ticks, Treatment};
 use vivida_store::{BatchId, BatchSongState, BatchState, Change, KitId, Reads, Scope, SongId, StoredBatch};
 
 /// What is asked of all that go on.
@@ -123,32 +123,26 @@ impl App {
         })
     }
 
-    /// The part of a song that a drummer sits at: of its drums the one that has most of kick, snare and hat, and of equals
-    /// the one with the most hits.
+    /// The part of a song that a drummer sits at.
     fn drums_of(&self, reads: &impl Reads, song: SongId) -> Answer<Opened> {
         let row = reads.song(song)?;
         let mut best: Option<((usize, usize), Opened)> = None;
         for part in row.parts.iter().filter(|part| part.drums && !part.muted) {
             let opened = self.open_stored(reads, &row, part.clone(), None)?;
-            let chart = opened.chart();
-            let struck = |place: usize| chart.instruments.iter().flatten().any(|one| usize::from(*one) == place);
-            let has = |family: Family| {
-                let instruments = chart.kit.instruments.iter().enumerate();
-                instruments.filter(|(_, one)| one.family == family).any(|(place, _)| struck(place))
-            };
-            let heart = [Family::Kick, Family::Snare, Family::Hat].into_iter().filter(|family| has(*family)).count();
-            let worth = (heart, opened.part().hits().len());
-            if worth.1 > 0 && best.as_ref().is_none_or(|(known, _)| worth > *known) {
-                best = Some((worth, opened));
+            let Some(heart) = opened.chart().heart() else { continue };
+            if best.as_ref().is_none_or(|(known, _)| heart > *known) {
+                best = Some((heart, opened));
             }
         }
         let none = || Problem::field("song", "it has no drum part with hits in it; take a part as drums first");
         best.map(|(_, opened)| opened).ok_or_else(none)
     }
 
-    /// Songs that were treated together, the newest first.
-    pub(crate) fn batches(&self) -> Answer<Vec<BatchDetail>> {
-        Ok(self.store().batches()?.into_iter().map(detail).collect())
+    /// What was treated together, the newest first.
+    pub(crate) fn batches(&self) -> Answer<Vec<BatchCard>> {
+        let card =
+            |StoredBatch { id, label, state, when, count, .. }| BatchCard { id, label, state, when, songs: count };
+        Ok(self.store().batches()?.into_iter().map(card).collect())
     }
 
     pub(crate) fn batch(&self, id: BatchId) -> Answer<BatchDetail> {
@@ -175,25 +169,8 @@ impl App {
         let batch = self.batch(id)?;
         let failed = |error: csv::Error| Problem::field("batch", error.to_string());
         let mut table = csv::Writer::from_writer(Vec::new());
-        table
-            .write_record([
-                "song",
-                "state",
-                "part",
-                "drum",
-                "hits",
-                "touched",
-                "made",
-                "silenced",
-                "identical before",
-                "identical after",
-                "on grid before",
-                "on grid after",
-                "findings before",
-                "findings after",
-                "said",
-            ])
-            .map_err(failed)?;
+        let head = ["song", "state", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"]);
+        table.write_record(head).map_err(failed)?;
         let names: HashMap<BatchSongState, &str> = [
             (BatchSongState::Waiting, "waiting"),
             (BatchSongState::Done, "done"),
@@ -206,19 +183,9 @@ impl App {
             let report = report.clone().unwrap_or_default();
             let words = report.why.into_iter().chain(report.said).collect::<Vec<_>>().join(" ");
             let head = [name.clone(), names.get(state).copied().unwrap_or_default().to_owned(), report.part];
-            if report.treatment.drums.is_empty() {
-                let blank = std::iter::repeat_n(String::new(), 11);
-                table.write_record(head.into_iter().chain(blank).chain([words])).map_err(failed)?;
-                continue;
-            }
-            for drum in &report.treatment.drums {
-                let mut record = head.to_vec();
-                record.push(drum.name.clone());
-                record.extend([drum.hits, drum.touched, drum.made, drum.silenced].map(|count| count.to_string()));
-                record.extend(drum.identical_neighbours.iter().chain(&drum.on_grid).map(|one| format!("{one:.3}")));
-                record.extend(report.treatment.findings.map(|count| count.to_string()));
-                record.push(words.clone());
-                table.write_record(&record).map_err(failed)?;
+            for cells in report.treatment.rows() {
+                let record = head.iter().cloned().chain(cells).chain([words.clone()]);
+                table.write_record(record).map_err(failed)?;
             }
         }
         let bytes = table.into_inner().map_err(|error| Problem::field("batch", error.to_string()))?;
@@ -234,6 +201,6 @@ fn detail(batch: StoredBatch) -> BatchDetail {
         // A report of another version of the program is none.
         report: one.report.and_then(|text| serde_json::from_str(&text).ok()),
     };
-    let StoredBatch { id, label, state, when, songs } = batch;
+    let StoredBatch { id, label, state, when, songs, .. } = batch;
     BatchDetail { id, label, state, when, songs: songs.into_iter().map(song).collect() }
 }

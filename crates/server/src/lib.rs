@@ -21,6 +21,7 @@ mod library;
 mod parts;
 mod pockets;
 mod problem;
+mod recordings;
 mod regroup;
 mod renders;
 mod routes;

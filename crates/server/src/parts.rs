@@ -54,6 +54,7 @@ impl App {
         // What cannot be opened says why where it is opened.
         let opened = self.open_in(reads, row.id, None).ok();
         let drawn = opened.as_ref().is_some_and(Opened::is_drawn);
+        let source = opened.as_ref().map(Opened::source_name).unwrap_or_default();
         let printed = opened.and_then(|opened| opened.damage());
         let card = |take: &StoredTake| TakeCard {
             id: take.id,
@@ -85,8 +86,8 @@ impl App {
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
             variation: take.variation,
-            file: reads.song_alone(row.song)?.file.0,
-            written: drawn.then_some(take.written),
+            source,
+            drawn,
             damage: damage_of(row).or(printed),
             history: reads.history(Some(row.song))?,
         })

@@ -254,7 +254,7 @@ fn label_of(edit: vivida_core::BarsEdit) -> &'static str {
     }
 }
 
-fn check_size(part: &Part) -> Answer<()> {
+pub(crate) fn check_size(part: &Part) -> Answer<()> {
     let hits = part.hits().len();
     if hits <= Part::MOST_WRITTEN {
         return Ok(());

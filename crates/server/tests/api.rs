@@ -1,8 +1,6 @@
 //! The API at its edge: shapes, refusals and errors.
 
-mod common;
-
-use common::{HOST, answer, client, get, host, post, put};
+use crate::common::{HOST, answer, client, get, host, post, put};
 use rocket::http::{Header, Status};
 use serde_json::{Value, json};
 

@@ -1,8 +1,6 @@
 //! Many songs at once, over the API: treated, reported, cancelled, taken back.
 
-mod common;
-
-use common::{client, client_over, delete, get, host, post, put};
+use crate::common::{client, client_over, delete, get, host, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
@@ -85,7 +83,7 @@ fn what_fails_is_said_and_the_rest_goes_on() {
     // A song without drums among the others.
     let bytes = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x90\x24\x64\x60\x80\x24\x40\0\xff\x2f\0";
     let request = client.post("/api/v1/songs?file_name=flute.mid").header(host()).body(bytes);
-    let (_, flute) = common::answer(request.dispatch());
+    let (_, flute) = crate::common::answer(request.dispatch());
     let (_, one) = post(&client, "/batches", json!({"songs": [flute["id"], 2], "name": "A", "recipe": softer()}));
     let (_, two) =
         post(&client, "/batches", json!({"songs": [2, 3], "name": "B", "recipe": softer(), "instead": true}));

@@ -1,8 +1,6 @@
 //! Bundles: a song, or the shelf, taken to another machine and back, and files that are none.
 
-mod common;
-
-use common::{answer, client, client_over, get, host, post, put};
+use crate::common::{answer, client, client_over, get, host, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
@@ -31,10 +29,10 @@ fn empty() -> (tempfile::TempDir, Client) {
 fn played(client: &Client, part: &Value) -> Value {
     let (_, detail) = get(client, &format!("/parts/{part}"));
     let mut performance = detail["performance"].clone();
-    // Passes follow pockets by ids, which are others there.
-    performance.as_object_mut().unwrap().remove("recipe");
-    performance.as_object_mut().unwrap().remove("timing_key");
-    performance.as_object_mut().unwrap().remove("touch_key");
+    // Passes follow pockets by ids, and files have ids, which are others there.
+    for key in ["recipe", "timing_key", "touch_key", "source"] {
+        performance.as_object_mut().unwrap().remove(key);
+    }
     json!([performance, detail["written"], detail["kit"], detail["state"]["variation"]])
 }
 
@@ -240,7 +238,7 @@ fn backups_are_taken_listed_and_restored() {
     assert_eq!(get(&client, "/backups").1, json!([]));
     let (status, all) = post(&client, "/backups", Value::Null);
     assert_eq!((status, all.as_array().map(Vec::len)), (Status::Ok, Some(1)), "{all}");
-    let bytes = bundle(&common::client(), "/songs/1");
+    let bytes = bundle(&crate::common::client(), "/songs/1");
     assert_eq!(unpack(&client, &bytes).0, Status::Created);
     let path = |name: &str| format!("/backups/{}/restore", name.replace(' ', "%20"));
     let (status, all) = post(&client, &path(all[0]["name"].as_str().unwrap()), Value::Null);

@@ -1,8 +1,6 @@
 //! Taking songs away: some bars, one part, a track for each instrument, stems, a table.
 
-mod common;
-
-use common::{client, get, host, put};
+use crate::common::{client, get, host, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::json;
@@ -112,7 +110,7 @@ fn samples(wav: &[u8]) -> Vec<i32> {
 fn stems_add_up_to_the_mix() {
     let client = early();
     let made = |wanted: serde_json::Value| {
-        let (status, mut state) = common::post(&client, "/renders", json!({"song": 1, "wanted": wanted}));
+        let (status, mut state) = crate::common::post(&client, "/renders", json!({"song": 1, "wanted": wanted}));
         assert_eq!(status, Status::Accepted);
         let path = format!("/renders/{}", state["id"]);
         while state["ready"] != true {
@@ -168,11 +166,11 @@ fn songs_are_zipped_and_deleted_together() {
     assert_eq!(one, bytes(&client, "/songs/1/original"));
 
     let some = |revision: i64| json!({"songs": [{"id": 1, "revision": 1}, {"id": 2, "revision": revision}]});
-    assert_eq!(common::post(&client, "/songs/delete", some(7)).0, Status::Conflict);
+    assert_eq!(crate::common::post(&client, "/songs/delete", some(7)).0, Status::Conflict);
     let count = || get(&client, "/songs").1.as_array().unwrap().len();
     assert_eq!(count(), 6, "all or none");
-    assert_eq!(common::post(&client, "/songs/delete", some(1)).0, Status::NoContent);
+    assert_eq!(crate::common::post(&client, "/songs/delete", some(1)).0, Status::NoContent);
     assert_eq!(count(), 4);
-    assert_eq!(common::post(&client, "/shelf/undo", json!({})).1["label"], "delete 2 songs");
+    assert_eq!(crate::common::post(&client, "/shelf/undo", json!({})).1["label"], "delete 2 songs");
     assert_eq!(count(), 6, "one step brings them back");
 }

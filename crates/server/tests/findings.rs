@@ -1,8 +1,6 @@
 //! Findings and studies over the API.
 
-mod common;
-
-use common::{client, get, put};
+use crate::common::{client, get, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};

@@ -2,9 +2,7 @@
 //! Whatever comes, the answer is one with words, and the songs are still there. `VIVIDA_FUZZ` is how many
 //! requests are sent, 16 000 before a release; `VIVIDA_SEED` sends others.
 
-mod common;
-
-use common::{client, get, host};
+use crate::common::{client, get, host};
 use rand::rngs::StdRng;
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -127,6 +125,19 @@ fn meant() -> Vec<Meant> {
             json!({"songs": [1, 2], "name": "Mine", "recipe": recipe, "instead": true, "kit": 2, "usual": true}),
         ),
         ask(get, "/batches", Value::Null),
+        ask(post, "/parts/1/recordings", json!({"client": "mine"})),
+        ask(get, "/parts/1/recordings", Value::Null),
+        ask(post, "/recordings/1/pieces", json!({"number": 1, "piece": recording(), "last": true})),
+        ask(get, "/recordings/1", Value::Null),
+        ask(
+            put,
+            "/recordings/1",
+            json!({"revision": "{r}", "laying": {"how": "replace", "instruments": ["snare"], "from": 0, "to": 9600,
+                "rounds": [0]}}),
+        ),
+        ask(delete, "/recordings/1", Value::Null),
+        ask(post, "/latency", json!({"recording": recording(), "clicks": (0..12).collect::<Vec<u32>>()})),
+        ask(post, "/parts/1/live", json!({"recipe": recipe})),
         ask(get, "/backups", Value::Null),
         ask(put, "/parts/1", json!({"revision": "{r}", "label": "layers", "layers": {"kick": [1, 60, 90]}})),
         ask(post, "/parts/1/duplicate", Value::Null),
@@ -363,6 +374,7 @@ fn revision(client: &Client, path: &str) -> Value {
     match (of, id) {
         // What is joined are parts.
         ("songs", Some(_)) if path.ends_with("/join") => get(client, "/parts/1").1["state"]["revision"].clone(),
+        ("recordings", Some(_)) => get(client, "/parts/1").1["state"]["revision"].clone(),
         ("parts", Some(id)) => get(client, &format!("/parts/{id}")).1["state"]["revision"].clone(),
         ("songs", Some(id)) => get(client, &format!("/songs/{id}")).1["revision"].clone(),
         ("pockets", _) => get(client, "/songs/1/pockets").1[0]["revision"].clone(),
@@ -377,6 +389,18 @@ fn revision(client: &Client, path: &str) -> Value {
 }
 
 /// Demo songs, and one of everything that is asked for.
+/// Twelve strokes of a snare on the seconds.
+fn recording() -> Value {
+    let at = |count: u32| f64::from(count) * 1000.0 + 77.0;
+    json!({
+        "devices": [{"name": "pads", "latency": 7}],
+        "messages": (0..12).map(|count| json!({"at": at(count) + 9.0, "device": 0, "data": [0x99, 38, 90]})).collect::<Vec<_>>(),
+        "clock": (0..20).map(|count| json!({"device": 0, "at": at(count), "audio": count})).collect::<Vec<_>>(),
+        "course": [{"audio": 0.5, "second": 0, "tempo": 1, "round": 0}, {"audio": 6.5, "second": 0, "tempo": 1.5, "round": 1}],
+        "until": 12.5,
+    })
+}
+
 fn furnished() -> Client {
     let client = client();
     let all = meant();
@@ -385,13 +409,16 @@ fn furnished() -> Client {
     {
         let one = all.iter().find(|one| one.method == Method::Post && one.path == path).unwrap();
         let body = one.body.to_string().replace("\"{r}\"", &revision(&client, path).to_string());
-        let (status, told) = common::post(&client, path, serde_json::from_str(&body).unwrap());
+        let (status, told) = crate::common::post(&client, path, serde_json::from_str(&body).unwrap());
         assert!(status.code < 300, "{path}: {status} {told}");
     }
+    assert_eq!(crate::common::post(&client, "/parts/1/recordings", json!({"client": "mine"})).0, Status::Created);
+    let piece = json!({"number": 0, "piece": recording(), "last": true});
+    assert_eq!(crate::common::post(&client, "/recordings/1/pieces", piece).0, Status::NoContent);
     let back = json!({"revision": revision(&client, "/parts/1"), "label": "back", "take": 1});
-    assert_eq!(common::put(&client, "/parts/1", back).0, Status::Ok);
+    assert_eq!(crate::common::put(&client, "/parts/1", back).0, Status::Ok);
     let usual = json!({"revision": 0, "recipe": 1, "pocket": null, "grid": null, "tones": false});
-    assert_eq!(common::put(&client, "/defaults", usual).0, Status::Ok);
+    assert_eq!(crate::common::put(&client, "/defaults", usual).0, Status::Ok);
     client
 }
 
@@ -405,7 +432,7 @@ fn what_is_meant_is_taken() {
         } else {
             Value::Null
         };
-        let newest = common::get(&client, "/songs/1/history").1[0]["id"].clone();
+        let newest = crate::common::get(&client, "/songs/1/history").1[0]["id"].clone();
         let path = path.replace("revision=1", &format!("revision={now}"));
         let path = path.replace("history/1", &format!("history/{newest}"));
         let body = if path.starts_with("/songs?") {

@@ -1,9 +1,7 @@
 //! Several clients that write at once, on every route that writes: nothing that was acknowledged is lost.
 //! `VIVIDA_HAMMER` is for how many seconds they do.
 
-mod common;
-
-use common::{delete, get, patch, post, put};
+use crate::common::{delete, get, patch, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
@@ -32,6 +30,10 @@ struct Hand {
     known: BTreeMap<&'static str, Value>,
     usual_given: usize,
 }
+
+/// A song that was begun here, behind the demo songs, and its part.
+const DRAWN_SONG: u32 = 7;
+const DRAWN_PART: u32 = 14;
 
 const INSTRUMENTS: [&str; CLIENTS] = ["kick", "snare", "closed-hat", "crash-1"];
 
@@ -125,7 +127,7 @@ impl Hand {
         self.count += 1;
         let value = json!((self.count % 60 + 1) as f64);
         let (count, number) = (self.count, self.number);
-        match self.count % 20 {
+        match self.count % 23 {
             0 | 1 => {
                 self.changes_part(json!([{"kind": "set", "pass": self.pass, "setting": "by", "value": value}]));
                 self.known.insert("pass", value);
@@ -267,6 +269,56 @@ impl Hand {
                 assert!(state["kit"]["id"].is_u64(), "{state}");
                 self.until_done(|hand| delete(&hand.client, &format!("/parts/{part}?revision={}", revision(hand))));
             }
+            // All of a drum of a song that was begun here, as hard as this; in bars that come and go.
+            20 => {
+                self.until_done(|hand| {
+                    let revision = get(&hand.client, &format!("/parts/{DRAWN_PART}")).1["state"]["revision"].clone();
+                    let fill = json!({"kind": "fill", "instrument": INSTRUMENTS[number], "from": 0, "to": 1e9,
+                        "grid": "1/4", "path": [{"tick": 0, "velocity": count % 100 + 1}]});
+                    let body = json!({"revision": revision, "label": hand.name(), "drawings": [fill]});
+                    put(&hand.client, &format!("/parts/{DRAWN_PART}/written"), body)
+                });
+                self.known.insert("drawn", json!(count % 100 + 1));
+            }
+            21 => {
+                for edit in [
+                    json!({"kind": "insert", "before": 1, "count": 1}),
+                    json!({"kind": "move", "bars": {"from": 1, "to": 1}, "before": 3}),
+                    json!({"kind": "delete", "bars": {"from": 1, "to": 1}}),
+                ] {
+                    self.until_done(|hand| {
+                        let song = get(&hand.client, &format!("/songs/{DRAWN_SONG}")).1;
+                        let body = json!({"revision": song["revision"], "edit": edit});
+                        put(&hand.client, &format!("/songs/{DRAWN_SONG}/bars"), body)
+                    });
+                }
+            }
+            // Recorded in a part of its own: one window at a time, and each recording a step.
+            22 => {
+                let (status, second) = post(&self.client, "/parts/1/duplicate", Value::Null);
+                assert_eq!(status, Status::Created, "{second}");
+                let part = second["id"].clone();
+                let (_, card) =
+                    post(&self.client, &format!("/parts/{part}/recordings"), json!({"client": self.name()}));
+                let id = card["id"].clone();
+                for piece in 0..3 {
+                    let body = json!({"number": piece, "last": piece == 2, "piece": {
+                        "devices": [{"name": "pads", "latency": 0}],
+                        "messages": [{"at": 1000 * piece + 500, "device": 0, "data": [0x99, 38, count % 100 + 1]}],
+                        "clock": [{"device": 0, "at": 1000 * piece, "audio": piece}],
+                        "course": [{"audio": 0, "second": 0, "tempo": 1, "round": 0}]}});
+                    assert_eq!(post(&self.client, &format!("/recordings/{id}/pieces"), body).0, Status::NoContent);
+                }
+                let revision =
+                    |hand: &Hand| get(&hand.client, &format!("/parts/{part}")).1["state"]["revision"].clone();
+                let detail = self.until_done(|hand| {
+                    let body = json!({"revision": revision(hand), "laying": {"how": "replace"}});
+                    put(&hand.client, &format!("/recordings/{id}"), body)
+                });
+                let takes = detail["state"]["takes"].as_array().unwrap();
+                assert_eq!(takes.last().unwrap()["name"], "Recorded", "{takes:?}");
+                self.until_done(|hand| delete(&hand.client, &format!("/parts/{part}?revision={}", revision(hand))));
+            }
             // A second part of its own, split and thrown away with what was made of it.
             16 => {
                 let (status, second) = post(&self.client, "/parts/1/duplicate", Value::Null);
@@ -348,6 +400,18 @@ impl Hand {
                     let mine = sections.iter().find(|section| section["from"] == self.number + 1);
                     mine.map_or(Value::Null, |section| section["name"].clone())
                 }
+                "drawn" => {
+                    let (_, drawn) = get(&self.client, &format!("/parts/{DRAWN_PART}"));
+                    let own = |place: &Value| {
+                        drawn["kit"]["instruments"][place.as_u64().unwrap() as usize]["id"] == INSTRUMENTS[self.number]
+                    };
+                    let places = drawn["written"]["instruments"].as_array().unwrap().iter();
+                    let velocities = drawn["written"]["velocities"].as_array().unwrap().iter().zip(places);
+                    let mut own = velocities.filter(|(_, place)| own(place)).map(|(velocity, _)| velocity.clone());
+                    let first = own.next().unwrap_or_default();
+                    assert!(own.all(|velocity| velocity == first), "a stroke of {} was lost in part", self.number);
+                    first
+                }
                 "view" => get(&self.client, &format!("/views/hand-{}", self.number)).1,
                 other => panic!("{other}"),
             };
@@ -362,6 +426,10 @@ fn nothing_that_was_acknowledged_is_lost() {
     let app = App::new(Store::in_memory().unwrap());
     app.add_demo().unwrap();
     let app = Arc::new(app);
+    let outline = json!({"bars": 8, "tempos": [{"bar": 1, "bpm": 90}], "metres": [{"bar": 1, "metre": "4/4"}]});
+    let first = Client::untracked(vivida_server::rocket(Arc::clone(&app), 0)).unwrap();
+    let (_, card) = post(&first, "/songs/begun", json!({"name": "Ours", "outline": outline, "kit": 1}));
+    assert_eq!((&card["id"], &card["parts"][0]["id"]), (&json!(DRAWN_SONG), &json!(DRAWN_PART)));
     let barrier = Arc::new(Barrier::new(CLIENTS));
     let hands = (0..CLIENTS).map(|number| {
         let (app, barrier) = (Arc::clone(&app), Arc::clone(&barrier));

@@ -1,8 +1,6 @@
 //! Kits over the API: the library, a part's kit, and what goes out by it.
 
-mod common;
-
-use common::{client, delete, get, host, post, put};
+use crate::common::{client, delete, get, host, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};

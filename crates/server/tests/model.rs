@@ -1,16 +1,15 @@
 //! The API against a plain model: random changes, undo, redo, restarts, two clients.
 
-mod common;
 #[path = "../../store/tests/common/model.rs"]
-mod model;
+mod shelf;
 
-use common::{delete, get, patch, post, put};
-use model::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, sequences};
+use crate::common::{delete, get, patch, post, put};
 use proptest::test_runner::Config;
 use proptest_state_machine::prop_state_machine;
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
+use shelf::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, sequences};
 use tempfile::TempDir;
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
@@ -41,7 +40,7 @@ fn picked(all: &Value, place: usize) -> Option<&Value> {
 
 impl Served {
     fn over(folder: TempDir) -> Served {
-        Served { client: Some(common::client_over(&folder.path().join("vivida.sqlite"))), folder }
+        Served { client: Some(crate::common::client_over(&folder.path().join("vivida.sqlite"))), folder }
     }
 
     fn client(&self) -> &Client {
@@ -77,8 +76,8 @@ impl Served {
         match step {
             Move::AddSong => {
                 let path = format!("/api/v1/songs?file_name=Song%20{number}.mid");
-                let request = client.post(path).header(common::host()).body(KICK);
-                return outcome(common::answer(request.dispatch()));
+                let request = client.post(path).header(crate::common::host()).body(KICK);
+                return outcome(crate::common::answer(request.dispatch()));
             }
             Move::AddRecipe { level } => {
                 let recipe = json!({"passes": [{"id": 1, "action": {"kind": "level", "by": level}}]});

@@ -1,8 +1,6 @@
 //! Parts split by their instruments, and parts joined, over the API.
 
-mod common;
-
-use common::{client, delete, get, host, post, put};
+use crate::common::{client, delete, get, host, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};

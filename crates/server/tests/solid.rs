@@ -1,8 +1,6 @@
 //! The edges: what is kept is always readable, what is damaged hides nothing, what nobody means is refused.
 
-mod common;
-
-use common::{HOST, answer, client, client_over, delete, get, host, post, put};
+use crate::common::{HOST, answer, client, client_over, delete, get, host, post, put};
 use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::Client;
 use rusqlite::Connection;

@@ -1,8 +1,6 @@
 //! Takes, second parts, sections, layers and the library over the API.
 
-mod common;
-
-use common::{answer, client, delete, get, host, patch, post, put};
+use crate::common::{answer, client, delete, get, host, patch, post, put};
 use rocket::http::Status;
 use serde_json::{Value, json};
 use vivida_smf::read;

@@ -1,8 +1,6 @@
 //! Grooves, pockets and what songs are usually given, over HTTP.
 
-mod common;
-
-use common::*;
+use crate::common::*;
 use rocket::http::{ContentType, Status};
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};

@@ -1,8 +1,6 @@
 //! Songs that begin here, over the API: drawn in, their bars changed, parts added, exported.
 
-mod common;
-
-use common::{answer, client, delete, get, host, post, put};
+use crate::common::{answer, client, delete, get, host, post, put};
 use rocket::http::Status;
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
@@ -39,13 +37,14 @@ fn a_beat_is_drawn_copied_varied_shaped_and_exported() {
     let client = client();
     let (song, part) = begun(&client);
     let (_, empty) = get(&client, &format!("/parts/{part}"));
-    assert!(empty["kit"]["instruments"].as_array().unwrap().len() >= 15 && empty["state"]["written"] == 0);
+    assert!(empty["kit"]["instruments"].as_array().unwrap().len() >= 15 && empty["state"]["drawn"] == true);
     let (status, drawn) = draw(&client, part, json!([fill("closed-hat", 0.0, 7440.0, "1/16", 80)]));
     assert_eq!((status, drawn["written"]["ids"].as_array().map(Vec::len)), (Status::Ok, Some(32)), "{drawn}");
     let backbeats = [960.0, 2880.0, 4800.0, 6720.0].map(|at| fill("snare", at, at, "1/4", 110));
     draw(&client, part, json!(backbeats));
+    let before = drawn["state"]["source"].clone();
     let (_, drawn) = draw(&client, part, json!([fill("kick", 0.0, 0.0, "1/16", 100)]));
-    assert_eq!(drawn["state"]["written"], 3);
+    assert!(drawn["state"]["source"] != before && drawn["performance"]["source"] == drawn["state"]["source"]);
     let copy = json!([{"kind": "copy-bars", "bars": {"from": 1, "to": 2}, "to": 3, "times": 3}]);
     assert_eq!(draw(&client, part, copy).0, Status::Ok);
     let all = hits(&client, part);
@@ -186,6 +185,14 @@ fn what_cannot_be_drawn_is_named_and_changes_nothing() {
     let stale = json!({"revision": 99, "label": "draw", "drawings": [fill("kick", 0.0, 1.0, "1/16", 9)]});
     let (status, problem) = put(&client, &format!("/parts/{part}/written"), stale);
     assert_eq!((status, &problem["current"]["id"]), (Status::Conflict, &json!(part)));
+    // What was made on an older state of the song is refused, whichever way.
+    let outline = json!({"bars": 9, "tempos": [{"bar": 1, "bpm": 90}], "metres": [{"bar": 1, "metre": "4/4"}]});
+    let edit = json!({"kind": "insert", "before": 1, "count": 1});
+    for (what, body) in
+        [("bars", json!({"revision": 77, "edit": edit})), ("outline", json!({"revision": 77, "outline": outline}))]
+    {
+        assert_eq!(put(&client, &format!("/songs/{song}/{what}"), body).0, Status::Conflict, "{what}");
+    }
     let (_, detail) = get(&client, "/songs/1");
     let edit = json!({"revision": detail["revision"], "edit": {"kind": "insert", "before": 1, "count": 1}});
     let (status, problem) = put(&client, "/songs/1/bars", edit);

@@ -4,8 +4,7 @@ use crate::chunk::{Chunks, Meta, Track, chunks};
 use crate::notes::{NoteEvents, pair};
 use std::collections::HashMap;
 use vivida_core::{
-    BarRange, Channel, Chart, Family, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks,
-    Velocity,
+    BarRange, Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
 };
 
 /// The most notes that a song may have.
@@ -145,17 +144,11 @@ pub fn kit_of(name: &str, part: &Part, drums: bool) -> Kit {
     if drums { Kit::of_drums(part) } else { Kit::of_tones(name, part) }
 }
 
-/// The place of the part that a drummer sits at: of those that are drums the one that has most of kick, snare and hat,
-/// and of equals the one with the most hits. Nothing where no drum is struck.
+/// The place of the part that a drummer sits at, by [`Chart::heart`]; nothing where no drum is struck.
 pub fn main_drums(song: &SongFile) -> Option<usize> {
-    let worth = |part: &SongPart| {
-        let kit = part.kit(true);
-        let has = |family: Family| kit.instruments.iter().any(|one| one.family == family);
-        let heart = [Family::Kick, Family::Snare, Family::Hat].into_iter().filter(|family| has(*family)).count();
-        (heart, part.part.hits().len())
-    };
-    let drums = song.parts.iter().enumerate().filter(|(_, part)| part.drums && !part.part.hits().is_empty());
-    drums.max_by_key(|(place, part)| (worth(part), std::cmp::Reverse(*place))).map(|(place, _)| place)
+    let drums = song.parts.iter().enumerate().filter(|(_, part)| part.drums);
+    let hearts = drums.filter_map(|(place, part)| Some((part.chart(true).heart()?, std::cmp::Reverse(place))));
+    hearts.max().map(|(_, place)| place.0)
 }
 
 /// A Standard MIDI File, understood.

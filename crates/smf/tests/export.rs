@@ -1,12 +1,10 @@
 //! Exports: what comes before what at one tick, other resolutions, lead-in bars, odd songs.
 
-mod common;
-
 use vivida_core::action::{Lean, Level};
 use vivida_core::*;
 use vivida_smf::{Export, Resolution, read, write};
 
-use common::{events, file_of as file, play};
+use crate::common::{events, file_of as file, play};
 
 fn lean(ms: f64) -> Action {
     Action::Lean(Lean { by: Millis(ms), ..Lean::default() })

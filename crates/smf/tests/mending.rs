@@ -1,8 +1,6 @@
 //! What other programs write is read on, written right, and never has to be mended twice.
 
-mod common;
-
-use common::{file, play, voices};
+use crate::common::{file, play, voices};
 use proptest::prelude::*;
 use vivida_core::action::{ByHand, Lean, Loosen};
 use vivida_core::*;
@@ -79,7 +77,7 @@ fn a_lead_in_bar_moves_the_music_and_leaves_the_set_up_in_front() {
     let bytes = file(480, &[&body]);
     let song = read(&bytes).unwrap();
     let out = write(&bytes, &song, &[], Export { lead_in: true, ..Export::default() });
-    let events = common::events(&out, 0);
+    let events = crate::common::events(&out, 0);
     let bar = 3 * 480;
     let ticks: Vec<u32> = events.iter().map(|(tick, _)| *tick).collect();
     assert_eq!(ticks[..set_up.len()], [0; 5]);
@@ -104,7 +102,7 @@ fn what_belongs_to_a_note_moves_with_it() {
     // 10 ms are 9.6 ticks at 480 ppq and 120 bpm.
     let out = |ms: f64| {
         let later = play(&song, 0, Action::Lean(Lean { by: Millis(ms), ..Lean::default() }), Export::default());
-        common::events(&write(&bytes, &song, &[later], Export::default()), 0)
+        crate::common::events(&write(&bytes, &song, &[later], Export::default()), 0)
     };
     let before = [10, 20, 25, 40, 60, 100, 120, 150];
     for (ms, by) in [(50.0, 48), (-5.208_333, -5)] {
@@ -150,7 +148,7 @@ proptest! {
         lead_in in any::<bool>(),
         fine in any::<bool>(),
     ) {
-        let mut bytes = common::small_song(song);
+        let mut bytes = crate::common::small_song(song);
         for (place, kind, byte) in damage {
             let at = place.index(bytes.len());
             match kind {

@@ -5,7 +5,9 @@ use crate::mixdown::Strike;
 use crate::voice::Voice;
 use serde::Serialize;
 use ts_rs::TS;
-use vivida_core::{Articulation, Family, Hand, Instrument, Kit, KitLookup, Note, PlayedHit, TempoMap, Ticks, Velocity};
+use vivida_core::{
+    Articulation, Channel, Family, Hand, Instrument, Kit, KitLookup, Note, PlayedHit, TempoMap, Ticks, Velocity,
+};
 
 /// How a part that is read by a kit sounds.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -16,6 +18,8 @@ pub struct KitSounds {
     pub responses: Vec<usize>,
     /// What becomes of velocities; instruments that are alike share one.
     pub kinds: Vec<Response>,
+    /// The note that a sampler is sent for each of the 128, and the channel where the kit fixes one.
+    pub outputs: Vec<(Note, Option<Channel>)>,
     #[serde(skip)]
     #[ts(skip)]
     lookup: Option<KitLookup>,
@@ -66,6 +70,7 @@ impl KitSounds {
         }
         let lookup = kit.lookup();
         let (mut notes, mut responses) = (Vec::with_capacity(128), Vec::with_capacity(128));
+        let mut outputs = Vec::with_capacity(128);
         for note in (0..128).map(Note::from_data) {
             // A page knows notes; what is fixed to a channel goes by its note, too.
             let fixed = || {
@@ -74,7 +79,10 @@ impl KitSounds {
                     .enumerate()
                     .find_map(|(place, one)| Some((place, one.articulations.iter().position(|way| way.note == note)?)))
             };
-            let found = lookup.stroke(note, vivida_core::Channel::PERCUSSION).or_else(fixed);
+            let found = lookup.stroke(note, Channel::PERCUSSION).or_else(fixed);
+            let way = found.map(|found| kit.stroke(found).1);
+            let out = way.map(|way| (way.note_out.unwrap_or(note), way.channel_out.or(way.channel)));
+            outputs.push(out.unwrap_or((note, None)));
             let (sound, kind) = match found {
                 Some((instrument, stroke)) => strokes[instrument][stroke],
                 None => (NoteSound { choke: None, ..drum_sound(note) }, 0),
@@ -82,7 +90,7 @@ impl KitSounds {
             notes.push(sound);
             responses.push(kind);
         }
-        KitSounds { notes, responses, kinds, lookup: Some(lookup), strokes }
+        KitSounds { notes, responses, kinds, outputs, lookup: Some(lookup), strokes }
     }
 
     /// Of a tonal part.
@@ -91,6 +99,7 @@ impl KitSounds {
             notes: (0..128).map(|note| tone_sound(Note::from_data(note))).collect(),
             responses: vec![0; 128],
             kinds: vec![Response::of(&struck_with_any())],
+            outputs: (0..128).map(|note| (Note::from_data(note), None)).collect(),
             lookup: None,
             strokes: Vec::new(),
         }

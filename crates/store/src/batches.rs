@@ -57,7 +57,9 @@ pub struct StoredBatch {
     pub state: BatchState,
     /// When it began, in UTC.
     pub when: String,
-    /// Its songs, in their order.
+    /// How many songs it is over.
+    pub count: u32,
+    /// Its songs, in their order; none in a list of batches.
     pub songs: Vec<StoredBatchSong>,
 }
 
@@ -86,21 +88,24 @@ fn text<T: Serialize>(word: T) -> String {
     serde_json::to_value(word).ok().and_then(|value| value.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
+const BATCH: &str = "SELECT id, label, state, created, (SELECT count(*) FROM batch_song WHERE batch = batch.id)
+                     FROM batch";
+
 pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredBatch>, StoreError> {
-    let sql = "SELECT id, label, state, created FROM batch ORDER BY id DESC";
-    let batches = connection.prepare_cached(sql)?.query_map([], stored)?.collect::<rusqlite::Result<Vec<_>>>()?;
-    batches.into_iter().map(|batch| with_songs(connection, batch)).collect()
+    let mut query = connection.prepare_cached(&format!("{BATCH} ORDER BY id DESC"))?;
+    Ok(query.query_map([], stored)?.collect::<rusqlite::Result<_>>()?)
 }
 
 pub(crate) fn one(connection: &Connection, id: BatchId) -> Result<StoredBatch, StoreError> {
-    let sql = "SELECT id, label, state, created FROM batch WHERE id = ?1";
-    let batch = connection.prepare_cached(sql)?.query_row([id.0], stored).optional()?;
+    let mut query = connection.prepare_cached(&format!("{BATCH} WHERE id = ?1"))?;
+    let batch = query.query_row([id.0], stored).optional()?;
     with_songs(connection, batch.ok_or(StoreError::NotFound { what: "batch", id: id.0 })?)
 }
 
 fn stored(row: &Row<'_>) -> rusqlite::Result<StoredBatch> {
     let state = word(row.get(2)?, BatchState::Interrupted);
-    Ok(StoredBatch { id: BatchId(row.get(0)?), label: row.get(1)?, state, when: row.get(3)?, songs: Vec::new() })
+    let (id, label, when, count) = (BatchId(row.get(0)?), row.get(1)?, row.get(3)?, row.get(4)?);
+    Ok(StoredBatch { id, label, state, when, count, songs: Vec::new() })
 }
 
 fn with_songs(connection: &Connection, mut batch: StoredBatch) -> Result<StoredBatch, StoreError> {

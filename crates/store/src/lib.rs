@@ -44,6 +44,7 @@ mod parts;
 mod pockets;
 mod reads;
 mod recipes;
+mod recordings;
 mod songs;
 mod state;
 mod writing;
@@ -60,6 +61,7 @@ pub use parts::{NewPart, PartChange, PartId, StoredPart, StoredTake, TakeId};
 pub use pockets::StoredPocket;
 pub use reads::Reads;
 pub use recipes::{RecipeId, StoredRecipe};
+pub use recordings::{RecordingId, StoredRecording};
 pub use songs::{FileId, SongId, StoredFile, StoredSong};
 pub use writing::{NewVersion, OwnPart};
 

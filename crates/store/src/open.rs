@@ -63,7 +63,7 @@ impl Store {
     }
 
     /// The version of the schema.
-    pub(crate) const SCHEMA: i64 = 6;
+    pub(crate) const SCHEMA: i64 = 7;
 
     /// Brings a former version of the database over, and puts right what hangs loose in it.
     pub(crate) fn bring_up_to_date(&mut self) -> Result<(), String> {
@@ -74,6 +74,7 @@ impl Store {
             M::up_with_hook(include_str!("schema-4.sql"), |transaction| Ok(fill_touched(transaction)?)),
             M::up(include_str!("schema-5.sql")),
             M::up(include_str!("schema-6.sql")),
+            M::up(include_str!("schema-7.sql")),
         ]);
         migrations.to_latest(&mut self.connection).map_err(|error| error.to_string())?;
         self.put_right().map_err(|error| error.to_string())?;

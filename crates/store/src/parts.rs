@@ -219,13 +219,24 @@ pub(crate) fn take_hits(connection: &Connection, id: TakeId) -> Result<Option<Re
     Ok(hits.map(|text| printed_hits(&text).map_err(|reason| Damage { reason, text })))
 }
 
-fn printed_hits(text: &str) -> Result<Part, String> {
+pub(crate) fn printed_hits(text: &str) -> Result<Part, String> {
     let hits: Vec<Hit> = serde_json::from_str(text).map_err(|error| error.to_string())?;
+    check_hits(&hits)?;
+    Ok(Part::new(hits))
+}
+
+fn check_hits(hits: &[Hit]) -> Result<(), String> {
     let good = |hit: &Hit| (0.0..=MOST_TICKS).contains(&hit.tick.0) && (1.0..=MOST_TICKS).contains(&hit.length.0);
     match hits.iter().find(|hit| !good(hit)) {
         Some(hit) => Err(format!("hit {} lies outside of any song", hit.id.get())),
-        None => Ok(Part::new(hits)),
+        None => Ok(()),
     }
+}
+
+/// A Written as it is kept: one that could not be read again is refused.
+pub(crate) fn hits_text(part: &Part) -> Result<String, StoreError> {
+    check_hits(part.hits()).map_err(|reason| StoreError::invalid("hits", reason))?;
+    Ok(json!(part.hits()).to_string())
 }
 
 /// No song has more ticks: 10 000 bars of 255 quarter notes are fewer.
@@ -319,7 +330,7 @@ impl Change<'_> {
         let name = checked_name(name)?;
         self.step(Scope::Song(before.song), format!("print “{name}”"));
         let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
-        self.transaction.execute(sql, params![id.0, name, json!(hits.hits()).to_string()])?;
+        self.transaction.execute(sql, params![id.0, name, hits_text(hits)?])?;
         let take = TakeId(self.transaction.last_insert_rowid());
         let recipe = Recipe::default();
         let new = StoredTake { id: take, name, is_print: true, recipe, damage: None, variation: 1, written: 0 };
@@ -389,7 +400,7 @@ impl Change<'_> {
         self.transaction.execute(sql, params![song.0, beside.position as i64, new.drums])?;
         let id = PartId(self.transaction.last_insert_rowid());
         let sql = "INSERT INTO take (part, name, hits, recipe, variation) VALUES (?1, 'As it came', ?2, ?3, ?4)";
-        let (hits, recipe) = (json!(new.hits.hits()).to_string(), json!(new.recipe).to_string());
+        let (hits, recipe) = (hits_text(&new.hits)?, json!(new.recipe).to_string());
         self.transaction.execute(sql, params![id.0, hits, recipe, new.variation])?;
         let take = TakeId(self.transaction.last_insert_rowid());
         let state = |deleted| {

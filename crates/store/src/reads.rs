@@ -9,10 +9,11 @@ use crate::kits::{self, KitId, StoredKit};
 use crate::parts::{self, PartId, StoredPart, TakeId};
 use crate::pockets::{self, StoredPocket};
 use crate::recipes::{self, RecipeId, StoredRecipe};
+use crate::recordings::{self, RecordingId, StoredRecording};
 use crate::songs::{self, FileId, SongId, StoredFile, StoredSong};
 use crate::{Store, StoreError};
 use rusqlite::{Connection, OptionalExtension};
-use vivida_core::{Part, PocketId};
+use vivida_core::{Part, PocketId, Recording};
 
 type Answer<T> = Result<T, StoreError>;
 
@@ -107,7 +108,7 @@ pub trait Reads {
         kits::uses(self.connection(), id)
     }
 
-    /// Songs that were treated together, the newest first.
+    /// What was treated together, the newest first, without its songs.
     fn batches(&self) -> Answer<Vec<StoredBatch>> {
         batches::all(self.connection())
     }
@@ -115,6 +116,21 @@ pub trait Reads {
     /// One batch.
     fn batch(&self, id: BatchId) -> Answer<StoredBatch> {
         batches::one(self.connection(), id)
+    }
+
+    /// What was recorded in a part, the newest first.
+    fn recordings(&self, part: PartId) -> Answer<Vec<StoredRecording>> {
+        recordings::of_part(self.connection(), part)
+    }
+
+    /// One recording.
+    fn recording(&self, id: RecordingId) -> Answer<StoredRecording> {
+        recordings::one(self.connection(), id)
+    }
+
+    /// What devices sent while it was recorded, as far as it can be read.
+    fn recorded(&self, id: RecordingId) -> Answer<(Recording, Option<Damage>)> {
+        recordings::raw(self.connection(), id)
     }
 
     /// What undo and redo would do next.

@@ -4,7 +4,7 @@ use crate::StoreError;
 use crate::grooves::GrooveId;
 use crate::kept::Kept;
 use crate::kits::KitId;
-use crate::parts::{PartId, TakeId};
+use crate::parts::{PartId, TakeId, hits_text, printed_hits};
 use crate::recipes::RecipeId;
 use crate::songs::{FileId, SongId};
 use rusqlite::{OptionalExtension, Transaction, params};
@@ -243,7 +243,11 @@ impl State {
     }
 
     /// Makes what is there be so.
-    pub fn apply(&self, transaction: &Transaction<'_>) -> rusqlite::Result<()> {
+    ///
+    /// # Errors
+    ///
+    /// Where the database fails, or what it holds of a Written that changes in part cannot be read.
+    pub fn apply(&self, transaction: &Transaction<'_>) -> Result<(), StoreError> {
         match self {
             State::Song { id, name, deleted } => {
                 let sql = "UPDATE song SET name = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
@@ -263,13 +267,20 @@ impl State {
             State::Written { take, hits, without } => {
                 let sql = "SELECT hits FROM take WHERE id = ?1";
                 let text: Option<Option<String>> = transaction.query_row(sql, [take.0], |row| row.get(0)).optional()?;
-                let mut all: BTreeMap<HitId, Hit> =
-                    written_hits(text.flatten().as_deref()).into_iter().map(|hit| (hit.id, hit)).collect();
+                let before = match text.flatten() {
+                    // What is damaged is left for whoever can mend it.
+                    Some(text) => printed_hits(&text).map_err(|reason| StoreError::Damaged {
+                        what: format!("the Written of take {}", take.0),
+                        reason,
+                    })?,
+                    None => Part::default(),
+                };
+                let mut all: BTreeMap<HitId, Hit> = before.hits().iter().map(|hit| (hit.id, *hit)).collect();
                 all.retain(|id, _| !without.contains(id));
                 all.extend(hits.iter().map(|hit| (hit.id, *hit)));
                 let part = Part::new(all.into_values().collect());
                 let sql = "UPDATE take SET hits = ?2, written = written + 1 WHERE id = ?1";
-                transaction.execute(sql, params![take.0, json!(part.hits()).to_string()])?;
+                transaction.execute(sql, params![take.0, hits_text(&part)?])?;
                 let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
                 transaction.execute(sql, [take.0])?;
             }
@@ -320,11 +331,6 @@ impl State {
         }
         Ok(())
     }
-}
-
-/// The hits of a take's own Written; what cannot be read is none, and is not changed by anybody.
-pub(crate) fn written_hits(text: Option<&str>) -> Vec<Hit> {
-    text.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default()
 }
 
 /// Where a take's passes stand in a step. What is damaged may have nothing there.

@@ -3,12 +3,11 @@
 use crate::change::Change;
 use crate::history::Scope;
 use crate::kits::KitId;
-use crate::parts::{PartId, StoredPart, StoredTake, TakeId, of_song};
+use crate::parts::{PartId, StoredTake, TakeId, hits_text, of_song};
 use crate::songs::{FileId, SongId, StoredFile, checked_name, insert_file};
 use crate::state::{PartState, State};
 use crate::{Reads, StoreError};
 use rusqlite::params;
-use serde_json::json;
 use std::collections::BTreeMap;
 use vivida_core::{Hit, HitId, Part, Recipe, Section};
 use vivida_smf::SongFile;
@@ -162,13 +161,13 @@ impl Change<'_> {
         drums: bool,
         kit: Option<KitId>,
         hits: Option<&Part>,
-    ) -> Result<PartId, StoreError> {
+    ) -> Result<(), StoreError> {
         let name = name.map(|name| checked_name(&name)).transpose()?;
         let sql = "INSERT INTO part (song, position, drums, deleted) VALUES (?1, ?2, ?3, 1)";
         self.transaction.execute(sql, params![song.0, position as i64, drums])?;
         let id = PartId(self.transaction.last_insert_rowid());
         let called = if hits.is_some() { "First" } else { "As it came" };
-        let hits = hits.map(|hits| json!(hits.hits()).to_string());
+        let hits = hits.map(hits_text).transpose()?;
         let sql = "INSERT INTO take (part, name, hits) VALUES (?1, ?2, ?3)";
         self.transaction.execute(sql, params![id.0, called, hits])?;
         let take = TakeId(self.transaction.last_insert_rowid());
@@ -186,8 +185,7 @@ impl Change<'_> {
                 deleted,
             })
         };
-        self.put(state(true), state(false))?;
-        Ok(id)
+        self.put(state(true), state(false))
     }
 }
 
@@ -201,11 +199,4 @@ fn difference(take: TakeId, before: &Part, after: &Part) -> (State, State) {
         without: other.keys().filter(|id| !own.contains_key(id)).copied().collect(),
     };
     (side(&left, &right), side(&right, &left))
-}
-
-impl StoredPart {
-    /// Whether its take that is worked on has a Written of its own.
-    pub fn has_own_written(&self) -> bool {
-        self.current().is_print
-    }
 }

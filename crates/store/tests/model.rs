@@ -1,11 +1,11 @@
 //! The store against a plain model: random changes, undo, redo, restarts, two clients.
 
 #[path = "common/model.rs"]
-mod model;
+mod shelf;
 
-use model::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, sequences};
 use proptest::test_runner::Config;
 use proptest_state_machine::prop_state_machine;
+use shelf::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, sequences};
 use tempfile::TempDir;
 use vivida_core::action::{Lean, Level};
 use vivida_core::*;

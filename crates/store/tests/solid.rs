@@ -291,3 +291,30 @@ fn backups_are_taken_by_themselves_and_bring_everything_back() {
     assert_eq!(names(&store).len(), 10);
     assert!(Store::in_memory().unwrap().take_backup("test").unwrap().is_none());
 }
+
+#[test]
+fn a_written_that_was_damaged_is_left_as_it_is_by_undo() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("vivida.sqlite");
+    let mut store = Store::open(&path).unwrap();
+    let outline = vivida_core::Outline::plain(4, 100.0, "4/4");
+    let drums = vivida_smf::NewTrack { name: "Drums".to_owned(), channel: vivida_core::Channel::PERCUSSION };
+    let bytes = vivida_smf::begin(&outline, &[drums]);
+    let file = vivida_smf::read(&bytes).unwrap();
+    let song = store.change(|change| change.begin_song("Ebb", &bytes, &file, None)).unwrap();
+    let part = store.song(song).unwrap().parts[0].clone();
+    let kick = vivida_smf::read(KICK).unwrap().parts[0].part.clone();
+    store.change(|change| change.write(part.id, part.revision, "draw", &kick)).unwrap();
+    let hits = |store: &Store| store.take_hits(part.take).unwrap().unwrap();
+    assert_eq!(hits(&store).unwrap(), kick);
+    let sql = "UPDATE take SET hits = 'torn' WHERE id = ?1";
+    Connection::open(&path).unwrap().execute(sql, [part.take.0]).unwrap();
+    let undone = store.change(|change| change.undo(Some(song)));
+    assert!(matches!(undone, Err(StoreError::Damaged { .. })), "{undone:?}");
+    assert_eq!(hits(&store).unwrap_err().text, "torn");
+    // Nor is anything kept that could not be read again.
+    let far = vivida_core::Part::new(vec![vivida_core::Hit { tick: Ticks(1e12), ..kick.hits()[0] }]);
+    let revision = store.part(part.id).unwrap().revision;
+    let refused = store.change(|change| change.print(part.id, revision, "Far", &far));
+    assert!(matches!(refused, Err(StoreError::Invalid { .. })), "{refused:?}");
+}

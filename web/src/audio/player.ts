@@ -8,10 +8,14 @@
  * Played leaves no gap and doubles nothing.
  */
 
+import isEqual from "fast-deep-equal";
 import type { KitSounds, NoteSound } from "../api/generated/types";
+import type { OutPort } from "../devices/ports";
 import { probe } from "../probe";
 import type { Reading } from "../workspace/store";
+import { AudioClock } from "./clock";
 import { Kit, strokeOf } from "./kit";
+import { Sender } from "./sender";
 
 export interface Voiced {
 	/** In seconds of the song, at its own tempo. */
@@ -41,8 +45,25 @@ export interface PlayedPart {
 	sounds: (hit: number, reading: Reading) => boolean;
 }
 
+/** Where the song goes on from a moment of the audio clock, at a tempo. */
+export interface Anchor {
+	audio: number;
+	second: number;
+	tempo: number;
+	round: number;
+}
+
+/** An outside sampler that plays a part. */
+export interface Out {
+	port: OutPort;
+	/** 0 to 15, where the kit fixes none. */
+	channel: number;
+}
+
 /** What is told of the player's progress. */
 export interface Listener {
+	/** The song goes on from a place: it was begun, went round, or changed its tempo. */
+	onCourse: (anchor: Anchor, begins: boolean) => void;
 	/** Another round of the loop has begun to sound. */
 	onRound: () => void;
 	/** It came to the end. */
@@ -62,7 +83,20 @@ export interface Score {
 	tempo: number;
 	click: boolean;
 	beats: { seconds: number[]; downbeats: number[] };
+	/** Parts that do not sound here but elsewhere, by their ids. */
+	outs: Map<number, Out>;
+	/** Who is told the tempo, and when its pulses come, 24 in a quarter note, in s of the song. */
+	pulses: { ports: OutPort[]; seconds: number[] } | null;
 }
+
+/** Clicks before the song begins: so many s before it, in s of the song; and whether a bar begins there. */
+export interface CountIn {
+	before: number[];
+	downbeats: boolean[];
+}
+
+/** What goes to ports is sent so far ahead, in s: it cannot be taken back. */
+const sentAhead = 0.12;
 
 /** How far ahead hits are scheduled, in s, besides what the earliest comes early. */
 const ahead = 0.4;
@@ -92,7 +126,10 @@ export class Player {
 	private readonly context = new AudioContext({ latencyHint: "interactive" });
 	private readonly out: GainNode;
 	private kit: Kit | null = null;
-	private timer = 0;
+	private readonly ticker = new Worker(new URL("./ticker.ts", import.meta.url), { type: "module" });
+	private readonly sender = new Sender();
+	readonly clock: AudioClock;
+	private countIn: CountIn | null = null;
 	private sounding: Sounding[] = [];
 	/** Hits that have been scheduled in this and the next round. */
 	private done = new Map<string, number>();
@@ -116,6 +153,29 @@ export class Player {
 		this.out = this.context.createGain();
 		this.out.gain.value = 0.8;
 		this.out.connect(limit).connect(this.context.destination);
+		this.clock = new AudioClock(this.context);
+		this.ticker.onmessage = () => this.tick();
+	}
+
+	/** It can make a sound: somebody used the page. */
+	get awake() {
+		return this.context.state === "running";
+	}
+
+	/** Lets the audio clock run; a browser lets it where somebody used the page. */
+	wake() {
+		this.context.resume().catch(() => undefined);
+	}
+
+	/** Waits a moment until the audio clock runs. */
+	async awakened() {
+		const patience = new Promise<void>((resolve) => window.setTimeout(resolve, 3000));
+		await Promise.race([this.context.resume().catch(() => undefined), patience]);
+	}
+
+	private tick() {
+		this.clock.sample();
+		this.schedule();
 	}
 
 	/** How far ahead is looked, in s: at any tempo further than a hit comes early. */
@@ -141,7 +201,11 @@ export class Player {
 		if (this.kit?.isMissing(this.voices())) void this.prepare().catch(() => undefined);
 	}
 
-	async start(second: number) {
+	/**
+	 * From a second of the song on; a count-in comes before it. Without one it can have begun a moment ago, on the
+	 * audio clock.
+	 */
+	async start(second: number, countIn: CountIn | null = null, began: number | null = null) {
 		const own = ++this.starts;
 		this.starting = true;
 		try {
@@ -153,18 +217,24 @@ export class Player {
 		// Stopped, or started anew, before it sounded.
 		if (own !== this.starts) return;
 		this.stop();
-		this.rounds = [{ number: 0, at: this.context.currentTime + 0.08, second }];
+		this.countIn = countIn;
+		const counted = countIn ? Math.max(0, ...countIn.before) / this.score.tempo : 0;
+		this.rounds = [{ number: 0, at: began ?? this.context.currentTime + 0.08 + counted, second }];
 		this.round = 0;
 		this.done.clear();
 		this.playing = true;
-		this.timer = window.setInterval(() => this.schedule(), 40);
+		this.clock.reset();
+		this.tellCourse(this.rounds[0], true);
+		this.ticker.postMessage(40);
 		this.schedule();
 	}
 
 	stop() {
 		this.starts++;
 		this.starting = false;
-		window.clearInterval(this.timer);
+		this.ticker.postMessage(0);
+		if (this.playing) this.tell([0xfc], performance.now());
+		this.sender.silence();
 		this.playing = false;
 		for (const one of this.sounding) this.end(one, this.context.currentTime);
 		this.sounding = [];
@@ -172,25 +242,82 @@ export class Player {
 
 	close() {
 		this.stop();
+		this.ticker.terminate();
 		void this.context.close();
+	}
+
+	private tellCourse({ number, at, second }: Round, begins = false) {
+		const anchor = { audio: at, second, tempo: this.score.tempo, round: number };
+		probe.onCourse(anchor);
+		this.listener.onCourse(anchor, begins);
+	}
+
+	/** A message to all who are told the tempo. */
+	private tell(data: number[], at: number) {
+		for (const port of this.score.pulses?.ports ?? []) port.send(data, at);
+	}
+
+	/** The song is at this second at this time of the audio clock: another program says so. */
+	align(second: number, audio: number) {
+		if (!this.playing) return;
+		this.takeBack();
+		const round = this.rounds.findLast(({ at }) => at <= this.context.currentTime) ?? this.rounds[0];
+		this.rounds = [{ ...round, at: audio, second }];
+		this.tellCourse(this.rounds[0]);
+		this.schedule();
+	}
+
+	/** The round and the second of the song at a time of the audio clock; nothing while it does not play. */
+	placeAt(audio: number) {
+		if (!this.playing || this.rounds.length === 0) return null;
+		const round = this.rounds.findLast(({ at }) => at <= audio) ?? this.rounds[0];
+		return { round: round.number, second: round.second + (audio - round.at) * this.score.tempo };
+	}
+
+	/** The beats between two times of the audio clock, each with its number in its bar and the round. */
+	beatsBetween(from: number, to: number) {
+		const found: { audio: number; length: number; beat: number; round: number }[] = [];
+		if (!this.playing) return found;
+		const { beats, loop, end, tempo } = this.score;
+		const stopAt = loop ? loop[1] : end;
+		for (const [place, round] of this.rounds.entries()) {
+			const until = Math.min(to, this.rounds[place + 1]?.at ?? round.at + (stopAt - round.second) / tempo);
+			const second = round.second + (Math.max(from, round.at) - round.at) * tempo - 1e-9;
+			for (let beat = firstFrom(beats.seconds, second); beat < beats.seconds.length; beat++) {
+				const audio = this.timeOf(round, beats.seconds[beat]);
+				if (audio >= until - 1e-9) break;
+				const down = beats.downbeats.lastIndexOf(1, beat);
+				const length = ((beats.seconds[beat + 1] ?? end) - beats.seconds[beat]) / tempo;
+				found.push({ audio, length, beat: beat - Math.max(0, down), round: round.number });
+			}
+		}
+		return found;
 	}
 
 	/** Something changed: play on from here by it. */
 	update(score: Score) {
 		const second = this.position();
 		const otherTempo = score.tempo !== this.score.tempo;
+		if (!sameOuts(score.outs, this.score.outs)) this.sender.silence();
 		this.score = score;
 		if (this.kit) this.fetchMissing();
 		if (!this.playing) return;
 		const [start, end] = score.loop ?? [0, score.end];
-		if (score.loop && (second >= end || second < start - 0.5)) {
+		const now = this.context.currentTime;
+		const counting = this.rounds[0].at > now;
+		if (score.loop && !counting && (second >= end || second < start - 0.5)) {
 			void this.start(start);
 			return;
 		}
 		this.takeBack();
-		const now = this.context.currentTime;
+		if (counting) {
+			this.rounds = [this.rounds[0]];
+			this.schedule();
+			return;
+		}
 		const current = this.rounds.findLast((round) => round.at <= now) ?? this.rounds[0];
 		this.rounds = [otherTempo ? { ...current, at: now, second } : current];
+		if (otherTempo) this.tellCourse(this.rounds[0]);
 		this.schedule();
 	}
 
@@ -215,6 +342,7 @@ export class Player {
 	private schedule() {
 		if (!this.playing || !this.kit) return;
 		const now = this.context.currentTime;
+		this.sender.pump(this.clock.page(now + sentAhead));
 		this.sounding = this.sounding.filter((one) => one.at > now - 4);
 		const { loop, end, tempo } = this.score;
 		const stopAt = loop ? loop[1] : end;
@@ -228,6 +356,7 @@ export class Player {
 		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - reach);
 		for (const round of this.rounds)
 			this.scheduleRound(round, Math.min(stopAt, round.second + (now + reach - round.at) * tempo));
+		this.placeCountIn(now);
 		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
 		if (!loop && now > over(last) + 2) {
 			this.stop();
@@ -236,6 +365,8 @@ export class Player {
 		const sounding = this.rounds.findLast((round) => round.at <= now)?.number ?? this.round;
 		if (sounding !== this.round) {
 			this.round = sounding;
+			const round = this.rounds.find(({ number }) => number === sounding);
+			if (round) this.tellCourse(round);
 			this.listener.onRound();
 		}
 	}
@@ -254,6 +385,7 @@ export class Player {
 				if (part.sounds(hits[next], reading)) this.place(round, part, hits[next], voiced, level, now);
 			}
 		}
+		this.placePulses(round, from, until, now);
 		if (!clicks) return;
 		const { seconds } = beats;
 		for (let beat = firstFrom(seconds, from); beat < seconds.length && seconds[beat] < until - 1e-6; beat++) {
@@ -271,8 +403,23 @@ export class Player {
 		if (this.done.has(key) || due < now - grace || !this.kit) return;
 		const at = Math.max(due, now);
 		const velocity = voiced.velocities[hit];
-		const stroke = strokeOf(part.kit, part.notes[voiced === part.written ? 0 : 1][hit], velocity);
+		const note = part.notes[voiced === part.written ? 0 : 1][hit];
+		const stroke = strokeOf(part.kit, note, velocity);
 		const { sound } = stroke;
+		const { reading } = this.score;
+		const entry = { part: part.id, hit, reading, velocity, at, seconds: voiced.seconds[hit], level };
+		const out = this.score.outs.get(Math.abs(part.id));
+		if (out) {
+			// It cannot be taken back: what can still change waits.
+			if (at > now + sentAhead) return;
+			const [sent, channel] = part.kit.outputs[note];
+			const page = this.clock.page(at);
+			const length = (1000 * voiced.lengths[hit]) / this.score.tempo;
+			this.sender.strike(out.port, channel ?? out.channel, sent, stroke.sent, page, length);
+			this.done.set(key, round.number);
+			probe.schedule(entry);
+			return;
+		}
 		const into = this.context.createGain();
 		into.gain.value = level;
 		into.connect(this.out);
@@ -286,23 +433,61 @@ export class Player {
 		const one = { key, at, choke, ...struck };
 		if (sound.sustained) this.end(one, at + voiced.lengths[hit] / this.score.tempo);
 		this.sounding.push(one);
-		probe.schedule({
-			part: part.id,
-			hit,
-			reading: this.score.reading,
-			velocity,
-			at,
-			seconds: voiced.seconds[hit],
-			level,
+		probe.schedule(entry);
+	}
+
+	/** Pulses of the tempo, and where they count from whenever the song jumps. */
+	private placePulses(round: Round, from: number, until: number, now: number) {
+		const { pulses, tempo } = this.score;
+		if (!pulses || pulses.ports.length === 0) return;
+		const { seconds } = pulses;
+		const most = Math.min(until, round.second + (now + sentAhead - round.at) * tempo);
+		for (
+			let pulse = firstFrom(seconds, from);
+			pulse < seconds.length && seconds[pulse] < most - 1e-6;
+			pulse++
+		) {
+			const key = `${round.number} pulse ${pulse}`;
+			const due = this.timeOf(round, seconds[pulse]);
+			if (this.done.has(key) || due < now - grace) continue;
+			const at = this.clock.page(due);
+			const located = `${round.number} located`;
+			// A place is told in 16ths: from a pulse that is on one.
+			if (!this.done.has(located) && pulse % 6 === 0) {
+				this.done.set(located, round.number);
+				const place = pulse / 6;
+				if (round.number > 0) this.tell([0xfc], at - 2);
+				this.tell([0xf2, place & 0x7f, (place >> 7) & 0x7f], at - 1.5);
+				this.tell([place === 0 && round.number === 0 ? 0xfa : 0xfb], at - 1);
+			}
+			this.done.set(key, round.number);
+			this.tell([0xf8], at);
+		}
+	}
+
+	private placeCountIn(now: number) {
+		const { countIn } = this;
+		const [round] = this.rounds;
+		if (!countIn || round.at < now) return;
+		countIn.before.forEach((before, beat) => {
+			this.click(
+				`${round.number} count ${beat}`,
+				round,
+				round.at - before / this.score.tempo,
+				countIn.downbeats[beat],
+				now,
+			);
 		});
 	}
 
 	private placeClick(round: Round, beat: number, now: number) {
-		const key = `${round.number} click ${beat}`;
 		const due = this.timeOf(round, this.score.beats.seconds[beat]);
+		this.click(`${round.number} click ${beat}`, round, due, this.score.beats.downbeats[beat] === 1, now);
+	}
+
+	private click(key: string, round: Round, due: number, down: boolean, now: number) {
 		// A click that comes late would say that the beat is there: better none.
 		if (this.done.has(key) || due < now) return;
-		const down = this.score.beats.downbeats[beat] === 1;
 		const struck = this.kit?.strike(
 			{ sound: { ...click, rate: down ? 1.5 : 1 }, layer: down ? 5 : 2, sent: down ? 112 : 76 },
 			due,
@@ -321,6 +506,9 @@ export class Player {
 		source.stop(at + 2 * release);
 	}
 }
+
+const sameOuts = (a: Map<number, Out>, b: Map<number, Out>) =>
+	a.size === b.size && [...a].every(([part, out]) => isEqual(out, b.get(part)));
 
 /** The louder reading is turned down to the other. */
 function balance(louder: number, reading: Reading) {

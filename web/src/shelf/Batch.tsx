@@ -14,7 +14,7 @@ import {
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useState } from "react";
 import { client, files } from "../api/client";
-import type { BatchDetail, BatchSong, SongCard } from "../api/generated/types";
+import type { BatchDetail, BatchSong, SongCard, Treated } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { percent, plural } from "../words";
 
@@ -131,23 +131,34 @@ export function BatchReports({
 	close: () => void;
 	first: number | null;
 }) {
-	const [chosen, setChosen] = useState<number | null>(null);
-	const batches = useQuery({
-		queryKey: ["batches"],
-		queryFn: client.batches,
-		enabled: opened,
-		refetchInterval: (query) => (query.state.data?.some(({ state }) => state === "running") ? 300 : false),
-	});
-	const all = batches.data ?? [];
-	// What was treated looks otherwise on the shelf.
 	const queries = useQueryClient();
-	const goesOn = all.some(({ state }) => state === "running");
+	const [chosen, setChosen] = useState<number | null>(null);
+	const batches = useQuery({ queryKey: ["batches"], queryFn: client.batches, enabled: opened });
+	const all = batches.data ?? [];
+	// One that was only just begun is in no list yet.
+	const shown = chosen ?? (first || all[0]?.id);
+	const report = useQuery({
+		queryKey: ["batches", shown],
+		queryFn: () => client.batch(shown ?? 0),
+		enabled: opened && shown !== undefined,
+		refetchInterval: (query) => (query.state.data?.state === "running" ? 300 : false),
+	});
+	const batch = report.data;
+	// What was treated looks otherwise on the shelf.
+	const state = batch?.state;
 	useEffect(() => {
-		if (opened && !goesOn) void queries.invalidateQueries({ queryKey: ["songs"] });
-	}, [queries, opened, goesOn]);
-	const batch = all.find(({ id }) => id === (chosen ?? first)) ?? all[0];
+		if (opened && state && state !== "running") void queries.invalidateQueries({ queryKey: ["songs"] });
+	}, [queries, opened, state]);
 	return (
-		<Modal opened={opened} onClose={close} size={820} title="Songs treated together">
+		<Modal
+			opened={opened}
+			onClose={() => {
+				setChosen(null);
+				close();
+			}}
+			size={820}
+			title="Songs treated together"
+		>
 			<Stack gap="sm" data-batch-reports>
 				{all.length > 1 && (
 					<Select
@@ -156,13 +167,14 @@ export function BatchReports({
 						allowDeselect={false}
 						data={all.map(({ id, label, when, songs }) => ({
 							value: `${id}`,
-							label: `${when} · ${label} · ${plural(songs.length, "song")}`,
+							label: `${when} · ${label} · ${plural(songs, "song")}`,
 						}))}
-						value={batch ? `${batch.id}` : null}
+						value={shown ? `${shown}` : null}
 						onChange={(value) => value && setChosen(Number(value))}
 					/>
 				)}
-				{batch ? <Report batch={batch} /> : <Text size="sm">No songs were treated together yet.</Text>}
+				{batch && <Report batch={batch} />}
+				{batches.isSuccess && all.length === 0 && <Text size="sm">No songs were treated together yet.</Text>}
 			</Stack>
 		</Modal>
 	);
@@ -259,14 +271,23 @@ const songStates: Record<BatchSong["state"], string> = {
 	undone: "taken back",
 };
 
+function Counts({ of }: { of: Treated }) {
+	return (
+		<>
+			<Table.Td ta="right">{of.touched}</Table.Td>
+			<Table.Td ta="right">{of.made}</Table.Td>
+			<Table.Td ta="right">{of.silenced}</Table.Td>
+			<Table.Td ta="right">{of.identical_neighbours.map(percent).join(" → ")}</Table.Td>
+			<Table.Td ta="right">{of.on_grid.map(percent).join(" → ")}</Table.Td>
+		</>
+	);
+}
+
 function Row({ song }: { song: BatchSong }) {
 	const [open, setOpen] = useState(false);
 	const { report, state, name } = song;
 	const drums = report?.treatment.drums ?? [];
-	const sum = (of: "touched" | "made" | "silenced") => drums.reduce((all, drum) => all + drum[of], 0);
-	const hits = drums.reduce((all, { hits }) => all + hits, 0);
-	const mean = (of: "identical_neighbours" | "on_grid", side: 0 | 1) =>
-		percent(drums.reduce((all, drum) => all + drum[of][side] * drum.hits, 0) / Math.max(1, hits));
+	const all = report?.treatment.all;
 	const said = [...(report?.why ? [report.why] : []), ...(report?.said ?? [])];
 	return (
 		<>
@@ -292,15 +313,7 @@ function Row({ song }: { song: BatchSong }) {
 					</Table.Td>
 				) : (
 					<>
-						<Table.Td ta="right">{sum("touched")}</Table.Td>
-						<Table.Td ta="right">{sum("made")}</Table.Td>
-						<Table.Td ta="right">{sum("silenced")}</Table.Td>
-						<Table.Td ta="right">
-							{mean("identical_neighbours", 0)} → {mean("identical_neighbours", 1)}
-						</Table.Td>
-						<Table.Td ta="right">
-							{mean("on_grid", 0)} → {mean("on_grid", 1)}
-						</Table.Td>
+						{all && <Counts of={all} />}
 						<Table.Td ta="right">{report?.treatment.findings.join(" → ")}</Table.Td>
 					</>
 				)}
@@ -310,11 +323,7 @@ function Row({ song }: { song: BatchSong }) {
 					{drums.map((drum) => (
 						<Table.Tr key={drum.instrument} c="dimmed">
 							<Table.Td pl="lg">{drum.name}</Table.Td>
-							<Table.Td ta="right">{drum.touched}</Table.Td>
-							<Table.Td ta="right">{drum.made}</Table.Td>
-							<Table.Td ta="right">{drum.silenced}</Table.Td>
-							<Table.Td ta="right">{drum.identical_neighbours.map(percent).join(" → ")}</Table.Td>
-							<Table.Td ta="right">{drum.on_grid.map(percent).join(" → ")}</Table.Td>
+							<Counts of={drum} />
 							<Table.Td />
 						</Table.Tr>
 					))}

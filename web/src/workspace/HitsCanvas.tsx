@@ -14,6 +14,7 @@ import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import { writtenOf } from "./played";
 import classes from "./Rows.module.css";
+import { drawStruck } from "./recording/draw";
 import { lineHeight } from "./rowHeights";
 import { hitPlacer, linesOf, magnified, placer, shownWindow } from "./shown";
 import { barAt } from "./song";
@@ -54,6 +55,7 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.part.kit,
 	state.sketch?.instrument === index ? state.sketch : null,
 	state.part.written,
+	state.struckCount,
 	showsHands(state),
 ];
 
@@ -124,6 +126,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				colours: paint,
 			});
 			drawSketch(context, width, height, state, index, paint);
+			drawStruck(context, width, height, state, index, paint);
 		};
 		// A row that is scrolled out of view is drawn when it comes back.
 		let inView = true;

@@ -1,5 +1,7 @@
+import { useDevices } from "../devices/hub";
+import { strikePad } from "../devices/pads";
 import { Pads } from "./kits/Pads";
-import { useEar } from "./kits/useEar";
+import { type Hear, useEar } from "./kits/useEar";
 import { useWorkspace } from "./store";
 import { useUsed } from "./useUsed";
 import classes from "./Workspace.module.css";
@@ -7,7 +9,15 @@ import classes from "./Workspace.module.css";
 /** The part's kit to be struck, below its rows. */
 export function PadStrip() {
 	const kit = useWorkspace((state) => state.part.kit);
-	const hear = useEar(useWorkspace((state) => state.part.sounds));
+	const ear = useEar(useWorkspace((state) => state.part.sounds));
+	const live = useWorkspace((state) => state.live);
+	const touched = useDevices((state) => state.touched);
+	/** It is heard as the passes make it, and recorded as it was struck. */
+	const hear: Hear = (note, velocity) => {
+		const table = touched ? live?.notes[note] : null;
+		ear(note, table == null ? velocity : (live?.tables[table][velocity] ?? velocity));
+		strikePad(note, velocity, performance.now());
+	};
 	const used = useUsed();
 	return (
 		<div className={classes.padStrip}>

@@ -66,8 +66,8 @@ export function Crumbs() {
 	const addFrom = async (chosen: File) => {
 		const known = new Set(song.parts.map(({ id }) => id));
 		try {
-			const { revision } = await client.song(song.id);
-			const next = await client.addParts(song.id, revision, chosen);
+			await store.getState().settled();
+			const next = await client.addParts(song.id, store.getState().song.revision, chosen);
 			const added = next.parts.find(({ id }) => !known.has(id));
 			if (added) open(added.id);
 		} catch (error) {
@@ -175,7 +175,7 @@ export function Crumbs() {
 								Join with other parts …
 							</Menu.Item>
 						)}
-						{(second || (part.written !== null && song.parts.length > 1)) && (
+						{(second || (part.drawn && song.parts.length > 1)) && (
 							<Menu.Item leftSection={<IconTrash size={14} />} onClick={() => void remove()}>
 								Delete
 							</Menu.Item>

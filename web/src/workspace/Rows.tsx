@@ -10,6 +10,7 @@ import { GridToken, gridInWords } from "./passes/GridToken";
 import classes from "./Rows.module.css";
 import { RowsMenu } from "./RowsMenu";
 import { Ruler } from "./Ruler";
+import { RecordBar } from "./recording/RecordBar";
 import { rowHeights, shownRows } from "./rowHeights";
 import { SelectionBar } from "./SelectionBar";
 import { placer, shownWindow } from "./shown";
@@ -32,10 +33,15 @@ export function Rows({ transport }: { transport: Transport }) {
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
 	const drawing = useWorkspace((state) => state.pencil !== null);
+	const recording = useWorkspace((state) => state.taking !== "idle");
+	const struck = useWorkspace((state) => state.struckRows);
 	const shown = shownRows(instruments, { order, hidden }).filter(
-		(index) => drawing || used.has(index) || extra.includes(instruments[index].id),
+		(index) => drawing || used.has(index) || struck.includes(index) || extra.includes(instruments[index].id),
 	);
-	const needs = shown.map((index) => ({ id: instruments[index].id, sounds: sounding[index] === "1" }));
+	const needs = shown.map((index) => ({
+		id: instruments[index].id,
+		sounds: sounding[index] === "1" || struck.includes(index),
+	}));
 	const opened = needs.some(({ id }) => id === open) ? open : null;
 	const heights = rowHeights(needs, room, dragged, opened);
 	return (
@@ -65,10 +71,17 @@ export function Rows({ transport }: { transport: Transport }) {
 						/>
 					))}
 				{shown.length === 0 && (
-					<p className={classes.noRows}>All rows are hidden. “Instruments” above shows them again.</p>
+					<p className={classes.noRows}>
+						{recording
+							? "What you strike gets a row here."
+							: used.size === 0
+								? "Nothing is written yet. Draw it (B), or record what you play (Shift R)."
+								: "All rows are hidden. “Instruments” above shows them again."}
+					</p>
 				)}
 			</div>
 			<DrawBar />
+			<RecordBar transport={transport} />
 			<Playhead transport={transport} />
 			<SelectionBar />
 			<AimBar />

@@ -4,6 +4,7 @@ import {
 	IconArrowForwardUp,
 	IconChevronDown,
 	IconPlayerPlayFilled,
+	IconPlayerRecordFilled,
 	IconPlayerStopFilled,
 	IconQuestionMark,
 } from "@tabler/icons-react";
@@ -95,6 +96,7 @@ function PlayControls({ transport }: { transport: Transport }) {
 					{transport.playing ? <IconPlayerStopFilled size={16} /> : <IconPlayerPlayFilled size={16} />}
 				</button>
 			</Tooltip>
+			<RecordButton transport={transport} />
 			<Toggle
 				tip="Loop these bars (L)"
 				name="loop"
@@ -137,6 +139,33 @@ function PlayControls({ transport }: { transport: Transport }) {
 				</Toggle>
 			)}
 		</div>
+	);
+}
+
+/** Opens the bar for it; there, and by its key, it begins and ends. */
+function RecordButton({ transport }: { transport: Transport }) {
+	const store = useWorkspaceStore();
+	const shown = useWorkspace((state) => state.recordBar);
+	const taking = useWorkspace((state) => state.taking);
+	const on = taking === "on" || taking === "armed";
+	return (
+		<Tooltip
+			label={on ? "Stop recording (Shift R)" : "Record what is played on pads (Shift R begins at once)"}
+		>
+			<button
+				type="button"
+				className={classes.record}
+				aria-label={on ? "Stop recording" : "Record"}
+				aria-pressed={shown || on}
+				data-on={on || undefined}
+				onClick={() => {
+					if (on) transport.record();
+					else store.getState().setView({ recordBar: !shown });
+				}}
+			>
+				<IconPlayerRecordFilled size={15} />
+			</button>
+		</Tooltip>
 	);
 }
 

@@ -25,6 +25,9 @@ import classes from "./Workspace.module.css";
 const GrooveScreen = lazy(() =>
 	import("./grooves/GrooveScreen").then((all) => ({ default: all.GrooveScreen })),
 );
+const DevicesScreen = lazy(() =>
+	import("./devices/DevicesScreen").then((all) => ({ default: all.DevicesScreen })),
+);
 const KitScreen = lazy(() => import("./kits/KitScreen").then((all) => ({ default: all.KitScreen })));
 
 interface Loaded {
@@ -122,7 +125,11 @@ function Screen({ transport }: { transport: Transport }) {
 	const screen = useWorkspace((state) => state.screen);
 	if (screen === null) return <Rows transport={transport} />;
 	return (
-		<Suspense fallback={<Waiting />}>{screen === "grooves" ? <GrooveScreen /> : <KitScreen />}</Suspense>
+		<Suspense fallback={<Waiting />}>
+			{screen === "grooves" && <GrooveScreen />}
+			{screen === "kit" && <KitScreen />}
+			{screen === "devices" && <DevicesScreen transport={transport} />}
+		</Suspense>
 	);
 }
 

@@ -16,6 +16,7 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["O"], "Hear the other parts, or this one alone"],
 			[["V"], "Next variation"],
 			[["R"], "Another variation in each round of the loop"],
+			[["Shift", "R"], "Record what is played on pads, or stop recording"],
 		],
 	},
 	{

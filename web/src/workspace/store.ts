@@ -6,6 +6,7 @@ import { client } from "../api/client";
 import type { ActionOffer, PartDetail, PartState, PocketCard, SongDetail } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { received } from "./played";
+import { createRecording } from "./recording/state";
 import { createDesk } from "./state/desk";
 import { createKeeper } from "./state/keeper";
 import { createPencil } from "./state/pencil";
@@ -30,8 +31,8 @@ export interface Around {
 
 /** Whether what was written is read alike: by the same layers, against the same grid. */
 /** What it is that is read and by what; another part to the eye where that is another. */
-export const readingKey = ({ id, drums, take, kit, file, written }: PartState) =>
-	`${id} ${drums} ${take} ${kit?.id} ${kit?.revision} ${file} ${written}`;
+export const readingKey = ({ id, drums, kit, source }: PartState) =>
+	`${id} ${drums} ${kit?.id} ${kit?.revision} ${source}`;
 
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
@@ -79,12 +80,10 @@ export function createWorkspace(
 		/** Shows the part as it came, with another Written. */
 		const show = (detail: PartDetail) => {
 			const { state } = detail;
-			desk.restart(state.recipe);
 			const selected = new Set([...get().selected].filter((hit) => detail.written.ids.includes(hit)));
 			set({
 				part: detail,
-				recipe: state.recipe,
-				variation: state.variation,
+				sketch: null,
 				revision: state.revision,
 				history: state.history,
 				performance: received(null, null, detail.performance, detail),
@@ -94,7 +93,11 @@ export function createWorkspace(
 		};
 		const rewritten = async () => {
 			try {
-				show(await client.part(id));
+				const detail = await client.part(id);
+				const { recipe, variation } = detail.state;
+				desk.restart(recipe);
+				set({ recipe, variation });
+				show(detail);
 			} catch (error) {
 				showError(error);
 			}
@@ -106,8 +109,7 @@ export function createWorkspace(
 				around.reload();
 				return;
 			}
-			const shown = get().part.state;
-			if (state.written !== shown.written || state.file !== shown.file) {
+			if (state.source !== get().part.state.source) {
 				void rewritten();
 				return;
 			}
@@ -128,10 +130,9 @@ export function createWorkspace(
 			if (read) desk.ask();
 			else void refetch();
 		};
-		const keeper = createKeeper(id, set, now, desk, take);
+		const keeper = createKeeper(id, set, now, desk, take, show);
 		const pocketeer = createPocketeer(id, set, now, desk, keeper, take);
 		const viewer = createViewer(id, set, now);
-		const pencil = createPencil(id, set, now, desk, keeper, show, take);
 
 		/** Shows the newest song, pockets and part, whatever of them changed. */
 		const takeSong = (next: SongDetail, newPockets: PocketCard[], state: PartState | undefined) => {
@@ -154,7 +155,6 @@ export function createWorkspace(
 		};
 		const travel = async (way: "back" | "on" | number) => {
 			pocketeer.flushPockets();
-			await pencil.settled();
 			await keeper.settled();
 			try {
 				const before = { song: get().song, revision: get().revision };
@@ -210,7 +210,8 @@ export function createWorkspace(
 			...createSelection(id, set, now, desk, keeper.commit),
 			...createPlayback(id, set, now, desk, keeper),
 			...pocketeer,
-			...pencil.slice,
+			...createPencil(set, now, desk, keeper),
+			...createRecording(set, now),
 			act: desk.act,
 			vary: (variation) => {
 				set({ variation });
@@ -232,10 +233,10 @@ export function createWorkspace(
 				desk.ask();
 			},
 			changeBars: async (call) => {
-				await pencil.settled();
 				await keeper.settled();
 				try {
-					await call((await client.song(song.id)).revision);
+					// As it is shown: what was changed elsewhere meanwhile is noticed.
+					await call(get().song.revision);
 					viewer.flushView();
 					around.reload();
 					return true;
@@ -259,7 +260,7 @@ export function createWorkspace(
 			leave: () => {
 				const pockets = pocketeer.flushPockets();
 				viewer.flushView();
-				return keeper.leave() && pockets && pencil.isIdle();
+				return keeper.leave() && pockets;
 			},
 		};
 	});

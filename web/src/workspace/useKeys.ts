@@ -122,6 +122,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["c", () => view().setView({ click: !view().click })],
 		["v", nextVariation],
 		["r", () => view().setFresh(!view().fresh)],
+		["shift+r", transport.record],
 		["t", () => magnify(1)],
 		["shift+t", () => magnify(-1)],
 		["o", () => view().setView({ others: !view().others })],

@@ -1,15 +1,19 @@
 /** Connects the player to the open part: what is shown is what sounds. */
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { PartDetail, SongDetail } from "../api/generated/types";
-import { type PlayedPart, Player, type Score } from "../audio/player";
+import { pulsesInAQuarter } from "../audio/follower";
+import { type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
+import type { Recorder } from "../audio/recorder";
+import { devices } from "../devices/hub";
 import { louder, type Played, received } from "./played";
+import { type Played as PlayedBy, type RecordingControls, useRecording } from "./recording/useRecording";
 import { secondsAt } from "./song";
 import { mostRounds, roundsDiffer } from "./state/playback";
 import { type Against, beforeOf, useWorkspaceStore, type Workspace, type WorkspaceState } from "./store";
 
-export interface Transport {
+export interface Transport extends RecordingControls {
 	playing: boolean;
 	toggle: () => void;
 	/** In s of the song; nothing while it does not play. */
@@ -129,9 +133,36 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 		loop: looping ? [bars.seconds[loop[0] - 1], bars.seconds[loop[1]]] : null,
 		end: bars.seconds[bars.seconds.length - 1],
 		tempo: state.tempo,
-		click: state.click,
+		click: state.click || state.taking === "on" || state.taking === "armed",
 		beats: { seconds: bars.beat_seconds, downbeats: bars.downbeats },
+		...elsewhere(song),
 	};
+}
+
+const pulsesOf = new WeakMap<SongDetail, number[]>();
+
+/** When the pulses of a MIDI clock come, in s of the song. */
+function pulses(song: SongDetail) {
+	const known = pulsesOf.get(song);
+	if (known) return known;
+	const end = song.bars.ticks[song.bars.ticks.length - 1];
+	const pulse = song.ppq / pulsesInAQuarter;
+	const found = Array.from({ length: Math.floor(end / pulse) }, (_, place) => secondsAt(song, place * pulse));
+	pulsesOf.set(song, found);
+	return found;
+}
+
+/** What plays on other devices, as far as these are there. */
+function elsewhere(song: SongDetail): Pick<Score, "outs" | "pulses"> {
+	const { outputs, routes, clockTo } = devices.getState();
+	const outs = new Map<number, Out>();
+	for (const { id } of song.parts) {
+		const route = routes[id];
+		const port = outputs.find(({ name }) => name === route?.port);
+		if (port) outs.set(id, { port, channel: route.channel });
+	}
+	const ports = outputs.filter(({ name }) => clockTo.includes(name));
+	return { outs, pulses: ports.length > 0 ? { ports, seconds: pulses(song) } : null };
 }
 
 /** The other parts of the song as they are played, so that the open one is heard among them. */
@@ -218,6 +249,9 @@ export function usePlayer(): Transport {
 	const othersNow = useRef(others);
 	othersNow.current = others;
 
+	/** Whom the course of the song is told. */
+	const course = useRef<Recorder | null>(null);
+
 	const following = useFollowing(store, othersNow);
 
 	const update = useCallback(() => {
@@ -270,6 +304,7 @@ export function usePlayer(): Transport {
 				state.against,
 				state.part,
 				state.fresh,
+				state.taking === "on",
 			];
 			if (heard.some((one, index) => one !== last[index])) update();
 			last = heard;
@@ -280,6 +315,52 @@ export function usePlayer(): Transport {
 		if (othersAt !== "") update();
 	}, [othersAt, update]);
 
+	useEffect(() => devices.subscribe(update), [update]);
+
+	const played = useMemo((): PlayedBy => {
+		const made = () => {
+			const score = scoreOf(store.getState(), othersNow.current, null);
+			player.current ??= new Player(score, {
+				onCourse: (anchor, begins) => course.current?.onCourse(anchor, begins),
+				onRound: enterRound,
+				onEnd: () => setPlaying(false),
+			});
+			return player.current;
+		};
+		const startAt = (second: number, countIn: CountIn | null = null, began: number | null = null) => {
+			const own = made();
+			own.update(scoreOf(store.getState(), othersNow.current, null));
+			setPlaying(true);
+			own
+				.start(second, countIn, began)
+				.then(prepareRound)
+				.catch(() => setPlaying(false));
+		};
+		return {
+			player: made,
+			isPlaying: () => Boolean(player.current?.playing || player.current?.starting),
+			startAt,
+			start: (countIn, began) => {
+				const { song, looping, loop, window } = store.getState();
+				startAt(looping ? song.bars.seconds[loop[0] - 1] : secondsAt(song, window[0]), countIn, began);
+			},
+			stop: () => {
+				player.current?.stop();
+				setPlaying(false);
+				if (store.getState().fresh) store.getState().setFresh(false);
+			},
+			course,
+		};
+	}, [store, enterRound, prepareRound]);
+
+	const toggle = useCallback(() => {
+		if (played.isPlaying()) played.stop();
+		else played.start(null, null);
+	}, [played]);
+
+	const position = useCallback(() => (player.current?.playing ? player.current.position() : null), []);
+	const controls = useRecording(played);
+	// Behind recording, which ends by the player's clock.
 	useEffect(
 		() => () => {
 			player.current?.close();
@@ -287,28 +368,7 @@ export function usePlayer(): Transport {
 		},
 		[],
 	);
-
-	const toggle = useCallback(() => {
-		if (player.current?.playing || player.current?.starting) {
-			player.current.stop();
-			setPlaying(false);
-			if (store.getState().fresh) store.getState().setFresh(false);
-			return;
-		}
-		const state = store.getState();
-		const score = scoreOf(state, othersNow.current, null);
-		if (player.current) player.current.update(score);
-		else player.current = new Player(score, { onRound: enterRound, onEnd: () => setPlaying(false) });
-		const from = score.loop ? score.loop[0] : secondsAt(state.song, state.window[0]);
-		setPlaying(true);
-		player.current
-			.start(from)
-			.then(prepareRound)
-			.catch(() => setPlaying(false));
-	}, [store, enterRound, prepareRound]);
-
-	const position = useCallback(() => (player.current?.playing ? player.current.position() : null), []);
-	return { playing, toggle, position };
+	return { playing, toggle, position, ...controls };
 }
 
 /** The actions there are; they do not change while the program runs. */

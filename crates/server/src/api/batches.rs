@@ -26,6 +26,18 @@ pub struct BatchRequest {
     pub usual: bool,
 }
 
+/// Songs that are, or were, treated together, in a list.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct BatchCard {
+    pub id: BatchId,
+    pub label: String,
+    pub state: BatchState,
+    /// When it began, in UTC.
+    pub when: String,
+    /// How many.
+    pub songs: u32,
+}
+
 /// Songs that are, or were, treated together.
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct BatchDetail {

@@ -10,6 +10,7 @@ mod library;
 mod parts;
 mod performances;
 mod pockets;
+mod recordings;
 mod songs;
 
 pub use batches::*;
@@ -20,6 +21,7 @@ pub use library::*;
 pub use parts::*;
 pub use performances::*;
 pub use pockets::*;
+pub use recordings::*;
 pub use songs::*;
 
 use ts_rs::{Config, TS};
@@ -235,13 +237,35 @@ pub fn typescript() -> String {
         RefitChange,
         RefitPart,
         RefitReport,
+        vivida_core::Treated,
         vivida_core::DrumTreatment,
         vivida_core::Treatment,
         vivida_store::BatchId,
+        vivida_store::RecordingId,
+        vivida_core::Device,
+        vivida_core::Message,
+        vivida_core::ClockPair,
+        vivida_core::Anchor,
+        vivida_core::Recording,
+        vivida_core::RoundFigures,
+        vivida_core::LayingHow,
+        vivida_core::Laying,
+        vivida_core::Latency,
+        vivida_core::LivePass,
+        vivida_core::Live,
+        BeginRecording,
+        RecordingPiece,
+        RecordingCard,
+        RoundColumns,
+        RecordedRounds,
+        KeepRecording,
+        LatencyRequest,
+        LiveRequest,
         vivida_store::BatchState,
         vivida_store::BatchSongState,
         BatchReport,
         BatchSong,
+        BatchCard,
         BatchDetail,
         BatchRequest,
         BatchUndone,

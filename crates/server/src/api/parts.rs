@@ -49,12 +49,10 @@ pub struct PartState {
     pub takes: Vec<TakeCard>,
     pub recipe: Recipe,
     pub variation: u32,
-    /// The file of its song that it is read from.
-    #[ts(type = "number")]
-    pub file: i64,
-    /// Counts the changes of its Written, where that was begun here: what is drawn changes it.
-    #[ts(type = "number | null")]
-    pub written: Option<i64>,
+    /// Names its Written, as a performance names the one that it is of.
+    pub source: String,
+    /// It was begun here: what is drawn in it changes its Written.
+    pub drawn: bool,
     /// What of it cannot be read, and why.
     pub damage: Option<String>,
     pub history: History,

@@ -13,6 +13,8 @@ use vivida_core::{
 /// what is to be said of them. Single hits go by their id.
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct PerformanceColumns {
+    /// Names the Written that it is of, as the part's state does.
+    pub source: String,
     /// Names the timing: where two performances agree in it, so do their timing columns.
     pub timing_key: String,
     /// Nothing where the request said that it has this timing.

@@ -13,7 +13,7 @@ async fn begin_batch(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Stat
 }
 
 #[get("/batches")]
-async fn batches(app: &Shared) -> Answer<Vec<BatchDetail>> {
+async fn batches(app: &Shared) -> Answer<Vec<BatchCard>> {
     work(app, |app| app.batches()).await.map(Json)
 }
 

@@ -7,6 +7,7 @@ mod kits;
 mod library;
 mod parts;
 mod pockets;
+mod recordings;
 mod songs;
 
 use crate::app::App;
@@ -186,6 +187,7 @@ pub(crate) fn all() -> Vec<Route> {
         kits::routes(),
         pockets::routes(),
         batches::routes(),
+        recordings::routes(),
         exports::routes(),
     ]
     .concat()

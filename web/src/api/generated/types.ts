@@ -1749,7 +1749,11 @@ responses: Array<number>,
 /**
  * What becomes of velocities; instruments that are alike share one.
  */
-kinds: Array<Response>, };
+kinds: Array<Response>, 
+/**
+ * The note that a sampler is sent for each of the 128, and the channel where the kit fixes one.
+ */
+outputs: Array<[Note, Channel | null]>, };
 
 export type VoiceInfo = { 
 /**
@@ -2024,13 +2028,13 @@ grid: Grid | null,
  */
 take: TakeId, takes: Array<TakeCard>, recipe: Recipe, variation: number, 
 /**
- * The file of its song that it is read from.
+ * Names its Written, as a performance names the one that it is of.
  */
-file: number, 
+source: string, 
 /**
- * Counts the changes of its Written, where that was begun here: what is drawn changes it.
+ * It was begun here: what is drawn in it changes its Written.
  */
-written: number | null, 
+drawn: boolean, 
 /**
  * What of it cannot be read, and why.
  */
@@ -2424,6 +2428,32 @@ export type RefitReport = { file_name: string,
  */
 said: Array<string>, parts: Array<RefitPart>, };
 
+export type Treated = { 
+/**
+ * Hits that sound now.
+ */
+hits: number, 
+/**
+ * Hits that sound otherwise than before.
+ */
+touched: number, 
+/**
+ * Hits that were made.
+ */
+made: number, 
+/**
+ * Hits that fell silent.
+ */
+silenced: number, 
+/**
+ * Share (0 to 1) of neighbours with one velocity, before and after.
+ */
+identical_neighbours: [number, number], 
+/**
+ * Share (0 to 1) of hits exactly on the grid, before and after.
+ */
+on_grid: [number, number], };
+
 export type DrumTreatment = { 
 /**
  * Which.
@@ -2460,6 +2490,10 @@ on_grid: [number, number], };
 
 export type Treatment = { 
 /**
+ * All drums together.
+ */
+all: Treated, 
+/**
  * The drums that are struck, in the order of the kit.
  */
 drums: Array<DrumTreatment>, 
@@ -2473,6 +2507,246 @@ findings: [number, number],
 left: Array<string>, };
 
 export type BatchId = number;
+
+export type RecordingId = number;
+
+export type Device = { 
+/**
+ * What it is called.
+ */
+name: string, 
+/**
+ * So much later than a stroke its message comes, −500 to 500 ms; taken out.
+ */
+latency: Millis, };
+
+export type Message = { 
+/**
+ * When, by the clock of its device, in ms.
+ */
+at: number, 
+/**
+ * The place of its device.
+ */
+device: number, 
+/**
+ * Its 1 to 3 bytes.
+ */
+data: Array<number>, };
+
+export type ClockPair = { 
+/**
+ * The place of the device.
+ */
+device: number, 
+/**
+ * By its clock, in ms.
+ */
+at: number, 
+/**
+ * By the audio clock, in s.
+ */
+audio: number, };
+
+export type Anchor = { 
+/**
+ * On the audio clock, in s.
+ */
+audio: number, 
+/**
+ * In the song, in s of its own tempo.
+ */
+second: number, 
+/**
+ * So many times as fast as the song's own.
+ */
+tempo: number, 
+/**
+ * Which time round the loop, from 0.
+ */
+round: number, };
+
+export type Recording = { 
+/**
+ * What took part, by their places.
+ */
+devices: Array<Device>, 
+/**
+ * What they sent.
+ */
+messages: Array<Message>, 
+/**
+ * Their clocks against the audio clock.
+ */
+clock: Array<ClockPair>, 
+/**
+ * Where the song was on the audio clock.
+ */
+course: Array<Anchor>, 
+/**
+ * When it ended on the audio clock, in s.
+ */
+until?: number, };
+
+export type RoundFigures = { 
+/**
+ * Which, from 0.
+ */
+round: number, 
+/**
+ * How many hits.
+ */
+hits: number, 
+/**
+ * How far offsets from the grid spread about their own mean; nothing with fewer than 4 hits. Strays are left out.
+ */
+spread: Millis | null, 
+/**
+ * Their mean; late is positive.
+ */
+offset: Millis | null, 
+/**
+ * Hits that nobody seems to have meant: brushed pads, double triggers, crosstalk.
+ */
+strays: number, };
+
+export type LayingHow = "over" | "takes" | "replace";
+
+export type Laying = { 
+/**
+ * Over what is there, or instead of it.
+ */
+how: LayingHow, 
+/**
+ * Only these instruments; all that were struck where there are none.
+ */
+instruments: Array<InstrumentId>, 
+/**
+ * Only from here, in ticks; from the start without it.
+ */
+from?: Ticks, 
+/**
+ * Only up to here; to the end without it.
+ */
+to?: Ticks, 
+/**
+ * Only these rounds; all without any.
+ */
+rounds: Array<number>, };
+
+export type Latency = { 
+/**
+ * So many ms; taken out of what is recorded.
+ */
+latency: Millis, 
+/**
+ * How far single strokes spread about that.
+ */
+spread: Millis, 
+/**
+ * Strokes that count; those far from any click do not.
+ */
+used: number, };
+
+export type LivePass = { 
+/**
+ * Which.
+ */
+pass: PassId, 
+/**
+ * Why not; nothing where it is.
+ */
+why_not: string | null, };
+
+export type Live = { 
+/**
+ * For each of the 128 notes which of the tables holds; nothing where strokes stay as they are.
+ */
+notes: Array<number | null>, 
+/**
+ * What each velocity from 0 to 127 becomes.
+ */
+tables: Array<Array<number>>, 
+/**
+ * Which passes are heard, and why the others are not.
+ */
+passes: Array<LivePass>, };
+
+export type BeginRecording = { 
+/**
+ * Names the window that records, 1 to 64 letters: while its pieces come, no other one records into the part.
+ */
+client: string, };
+
+export type RecordingPiece = { 
+/**
+ * From 0; one that came already stays as it is.
+ */
+number: number, 
+/**
+ * What was added; its devices are all that there are by now.
+ */
+piece: Recording, 
+/**
+ * Nothing comes after it.
+ */
+last: boolean, };
+
+export type RecordingCard = { id: RecordingId, 
+/**
+ * When it began, in UTC.
+ */
+when: string, 
+/**
+ * It goes on in a window.
+ */
+open: boolean, 
+/**
+ * It was laid into the part.
+ */
+kept: boolean, 
+/**
+ * The rounds in which something was struck.
+ */
+rounds: Array<RoundFigures>, 
+/**
+ * The steadiest of them.
+ */
+steadiest: number | null, 
+/**
+ * What of it cannot be read.
+ */
+damage: string | null, };
+
+export type RoundColumns = { 
+/**
+ * From 0.
+ */
+round: number, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
+/**
+ * The place of each hit's instrument in the part's kit.
+ */
+instruments: Array<number | null>, };
+
+export type RecordedRounds = { rounds: Array<RoundColumns>, };
+
+export type KeepRecording = { revision: number, laying?: Laying, };
+
+export type LatencyRequest = { 
+/**
+ * What one device sent.
+ */
+recording: Recording, 
+/**
+ * When clicks were heard, on the audio clock in s; at most 10 000.
+ */
+clicks: Array<number>, };
+
+export type LiveRequest = { 
+/**
+ * Those of the part without it.
+ */
+recipe?: Recipe, };
 
 export type BatchState = "running" | "done" | "cancelled" | "interrupted" | "undone";
 
@@ -2493,6 +2767,16 @@ said: Array<string>,
 why: string | null, };
 
 export type BatchSong = { song: SongId, name: string, state: BatchSongState, report: BatchReport | null, };
+
+export type BatchCard = { id: BatchId, label: string, state: BatchState, 
+/**
+ * When it began, in UTC.
+ */
+when: string, 
+/**
+ * How many.
+ */
+songs: number, };
 
 export type BatchDetail = { id: BatchId, label: string, state: BatchState, 
 /**
@@ -2727,6 +3011,10 @@ others: boolean, };
 export type Turned = "conditions" | "articulations" | "instruments" | "bars";
 
 export type PerformanceColumns = { 
+/**
+ * Names the Written that it is of, as the part's state does.
+ */
+source: string, 
 /**
  * Names the timing: where two performances agree in it, so do their timing columns.
  */

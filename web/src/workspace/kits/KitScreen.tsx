@@ -1,7 +1,7 @@
 import { ActionIcon, Button, Group, Loader, Tooltip } from "@mantine/core";
 import { IconArrowBackUp, IconArrowForwardUp } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { Kit } from "../../api/generated/types";
 import { showError, showNote } from "../../notify";
@@ -111,6 +111,17 @@ function Stage({ shown, onChoose }: StageProps) {
 			void change(`note ${note} for ${strokeAt(kit, at)?.name}`, withNote(kit, at, note, channel));
 		setLearning(false);
 	};
+	// A stroke on a pad or a port, since it was asked for, is as good as a note of the part.
+	const stroke = useWorkspace((state) => state.lastStroke);
+	const asked = useRef(0);
+	const learnNow = useRef(learn);
+	learnNow.current = learn;
+	useEffect(() => {
+		if (learning) asked.current = performance.now();
+	}, [learning]);
+	useEffect(() => {
+		if (learning && stroke && stroke.at > asked.current) learnNow.current(stroke.note);
+	}, [learning, stroke]);
 	return (
 		<>
 			<div className={classes.stage}>

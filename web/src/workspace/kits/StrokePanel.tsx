@@ -231,7 +231,7 @@ function Chosen({
 					data-learn
 					onClick={() => onLearning(!learning)}
 				>
-					{learning ? "Choose a note at the left …" : "Learn it from a note of the part"}
+					{learning ? "Choose a note, or strike a pad …" : "Learn it from a note or a pad"}
 				</Button>
 			)}
 			<Field label="goes out as">

@@ -68,6 +68,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 		if (busy || !wanted) return;
 		const { variation, round, soloPass, audition, trial, pocketDrafts: pockets, performance: before } = get();
 		const asked = base;
+		const { source } = get().part.state;
 		const since = askedAt;
 		const gestures = trial ? [] : running ? [...done, running] : done;
 		wanted = false;
@@ -84,6 +85,11 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 				touch: before?.touchKey,
 				pockets,
 			});
+			// It is of another Written than the one that is shown: asked for again once that has changed.
+			if (columns.source !== get().part.state.source) {
+				if (get().part.state.source !== source) wanted = true;
+				return;
+			}
 			const played = received(before, get().performance, columns, get().part);
 			probe.answered(since);
 			// What has become of the passes meanwhile is newer than the answer.

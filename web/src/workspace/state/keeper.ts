@@ -1,6 +1,6 @@
 /** Keeps what was made: one step after the other, each on what it was made on. */
 import { client, outlivesThePage, ProblemError } from "../../api/client";
-import type { Gesture, PartState } from "../../api/generated/types";
+import type { Drawing, Gesture, PartDetail, PartState } from "../../api/generated/types";
 import { hideNote, offerAgain, showError, showLasting } from "../../notify";
 import type { Desk } from "./desk";
 import type { GetState, SetState } from "./types";
@@ -11,6 +11,8 @@ interface Step {
 	revision: number;
 	gestures: Gesture[];
 	variation: number;
+	/** Strokes that change Written. */
+	drawings?: Drawing[];
 }
 
 /** How long is waited before a server that did not answer is asked again, in ms. */
@@ -19,7 +21,7 @@ const patience = 2000;
 const pause = (ms: number) => new Promise<void>((resolve) => window.setTimeout(resolve, ms));
 
 /**
- * `take` shows a newer state of the part. A step that was made on top of another one that is on its way is
+ * `take` shows a newer state of the part, `show` the part with another Written. A step that was made on top of another one that is on its way is
  * made on what comes of that; where one comes too late, those behind it are not sent either.
  */
 export function createKeeper(
@@ -28,6 +30,7 @@ export function createKeeper(
 	get: GetState,
 	desk: Desk,
 	take: (state: PartState) => void,
+	show: (detail: PartDetail) => void,
 ) {
 	let queue: Step[] = [];
 	let sending: Promise<void> | null = null;
@@ -43,20 +46,36 @@ export function createKeeper(
 			return newest;
 		throw error;
 	};
+	const written = async ({ drawings = [], ...step }: Step, repeated: boolean) => {
+		const { revision, label } = step;
+		try {
+			return await client.write(part, { revision, label, drawings });
+		} catch (error) {
+			answered(error, step, repeated);
+			return client.part(part);
+		}
+	};
 	const sendOne = async (step: Step, repeated: boolean) => {
-		const state = await client.changePart(part, step).catch((error) => answered(error, step, repeated));
+		const detail = step.drawings ? await written(step, repeated) : null;
+		const state =
+			detail?.state ??
+			(await client.changePart(part, step).catch((error) => answered(error, step, repeated)));
 		queue = queue.slice(1);
 		const { revision } = step;
 		for (const other of queue) if (other.revision === revision) other.revision = state.revision;
 		desk.onto(revision, state.revision);
-		set({ part: { ...get().part, state }, revision: state.revision, history: state.history });
+		if (detail) show(detail);
+		else set({ part: { ...get().part, state }, revision: state.revision, history: state.history });
 		desk.kept(step.gestures.length, state.recipe);
+		// What is being done goes on, on the hits that there are now.
+		if (detail && desk.shown().gestures.length > 0) desk.ask();
 		hideNote("no-answer");
 	};
 	const refuse = async (error: unknown) => {
 		const problem = error instanceof ProblemError ? error.problem : null;
 		const lost = queue;
 		queue = [];
+		set({ sketch: null });
 		if (problem?.current) {
 			take(problem.current);
 			const labels = lost.map(({ label }) => `“${label}”`).join(", ");
@@ -93,15 +112,20 @@ export function createKeeper(
 			}
 		}
 	};
-	const keep = (label: string) => {
-		desk.finish();
-		const { gestures, revision } = desk.step();
+	const enqueue = (step: Step) => {
 		const last = queue[queue.length - 1];
-		const step = { label, revision: last?.revision ?? revision, gestures, variation: get().variation };
-		queue.push(step);
+		queue.push({ ...step, revision: last?.revision ?? step.revision });
 		sending ??= send().finally(() => {
 			sending = null;
 		});
+	};
+	const keep = (label: string) => {
+		desk.finish();
+		enqueue({ label, ...desk.step(), variation: get().variation });
+	};
+	const draw = (label: string, drawings: Drawing[]) => {
+		keepWaiting();
+		enqueue({ label, revision: get().revision, gestures: [], variation: get().variation, drawings });
 	};
 	const stopWaiting = () => {
 		window.clearTimeout(timer);
@@ -120,7 +144,11 @@ export function createKeeper(
 	};
 	/** Does steps once more, on top of what is there now. */
 	const again = (steps: Step[]) => {
-		for (const { label, gestures, variation } of steps) {
+		for (const { label, gestures, variation, drawings } of steps) {
+			if (drawings) {
+				draw(label, drawings);
+				continue;
+			}
 			desk.repeat(gestures);
 			set({ variation });
 			keep(label);
@@ -141,6 +169,8 @@ export function createKeeper(
 			waiting = label;
 			timer = window.setTimeout(keepWaiting, 600);
 		},
+		/** Keeps strokes that change Written, as one step of this name. */
+		draw,
 		settled,
 		/** Changes the part by another call, behind what was done before. */
 		change: async (call: (revision: number) => Promise<PartState>) => {

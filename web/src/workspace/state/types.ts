@@ -17,11 +17,12 @@ import type {
 	TakeColumns,
 } from "../../api/generated/types";
 import type { Played } from "../played";
+import type { RecordingSlice, RecordView } from "../recording/state";
 
 export type Reading = "written" | "played";
 
 /** How the screen was left; kept by the server, but no step of the history. */
-export interface View {
+export interface View extends RecordView {
 	reading: Reading;
 	equalLoudness: boolean;
 	/** Instruments by id. */
@@ -97,7 +98,7 @@ export interface PencilSlice {
 
 export interface ViewSlice extends View {
 	/** What is shown in the place of the rows. */
-	screen: null | "grooves" | "kit";
+	screen: null | "grooves" | "kit" | "devices";
 	setView: (change: Partial<View>) => void;
 	showScreen: (screen: ViewSlice["screen"]) => void;
 }
@@ -250,7 +251,8 @@ export type WorkspaceState = ViewSlice &
 	SelectionSlice &
 	PlaybackSlice &
 	PocketSlice &
-	PencilSlice;
+	PencilSlice &
+	RecordingSlice;
 
 export type SetState = (change: Partial<WorkspaceState>) => void;
 export type GetState = () => WorkspaceState;

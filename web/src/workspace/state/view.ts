@@ -27,6 +27,10 @@ const viewKeys = [
 	"side",
 	"dismissed",
 	"pencil",
+	"recordBar",
+	"recordAs",
+	"countIn",
+	"recordOnly",
 ] as const satisfies (keyof View)[];
 
 /** A part opens where it sounds: at the bar of its first hit. */
@@ -56,9 +60,13 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		pads: false,
 		side: "passes",
 		dismissed: [],
+		recordBar: false,
+		recordAs: "over",
+		countIn: "1",
+		recordOnly: [],
 		// What begins empty is there to be drawn in.
 		pencil:
-			part.state.written !== null && part.written.ids.length === 0
+			part.state.drawn && part.written.ids.length === 0
 				? { grid: "1/16", hard: "height", rubbing: false }
 				: null,
 	};
@@ -77,7 +85,7 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	if (!(end > start)) view.window = usual.window;
 	if (!magnifications.includes(view.times)) view.times = 1;
 	// Former versions, and other hands, may have kept something else.
-	for (const key of ["order", "hidden", "extra", "muted", "soloed", "dismissed"] as const) {
+	for (const key of ["order", "hidden", "extra", "muted", "soloed", "dismissed", "recordOnly"] as const) {
 		if (!Array.isArray(view[key])) view[key] = [];
 	}
 	if (typeof view.pencil?.grid !== "string") view.pencil = kept ? null : usual.pencil;

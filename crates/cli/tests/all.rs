@@ -1,0 +1,6 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod albums;
+mod edges;
+mod program;
+mod recipes;

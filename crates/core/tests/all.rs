@@ -1,0 +1,19 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod actions;
+mod aims;
+mod documented_recipes;
+mod drawing;
+mod findings;
+mod gestures;
+mod grooves;
+mod hands_jobs;
+mod invariants;
+mod jobs;
+mod odd_values;
+mod playing;
+mod readings;
+mod recording;
+mod solid;
+mod time;
+mod time_jobs;

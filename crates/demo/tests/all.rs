@@ -1,0 +1,7 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod golden;
+mod mishits;
+mod songs;
+mod starts;
+mod versions;

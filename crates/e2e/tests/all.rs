@@ -1,0 +1,14 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod everything;
+mod findings;
+mod frames;
+mod hands;
+mod journeys;
+mod kits;
+mod recording;
+mod room;
+mod solid;
+mod time;
+mod touch;
+mod writing;

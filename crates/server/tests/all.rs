@@ -1,0 +1,19 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod api;
+mod batches;
+mod bundles;
+mod common;
+mod exports;
+mod findings;
+mod fuzz;
+mod hammer;
+mod kits;
+mod model;
+mod recordings;
+mod regroup;
+mod solid;
+mod takes;
+mod time;
+mod types;
+mod writing;

@@ -1,0 +1,4 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod kit;
+mod playing;

@@ -1,0 +1,8 @@
+//! All tests of this crate in one program, which is linked once.
+
+mod history;
+mod kits;
+mod model;
+mod pockets;
+mod solid;
+mod takes;
