@@ -9,6 +9,19 @@ export class AudioClock {
 
 	constructor(private readonly context: AudioContext) {}
 
+	/** Sound comes out: before that nobody can tell when what is played will be heard. */
+	get ready() {
+		return this.context.state === "running" && Boolean(this.context.getOutputTimestamp().contextTime);
+	}
+
+	/** Waits until sound comes out; where none does, a moment. */
+	async heard() {
+		const begun = performance.now();
+		await this.context.resume();
+		while (!this.ready && performance.now() < begun + 3000)
+			await new Promise((resolve) => window.setTimeout(resolve, 20));
+	}
+
 	/** What is heard now, on the audio clock in s, as it is read. */
 	read() {
 		const { contextTime, performanceTime } = this.context.getOutputTimestamp();

@@ -159,7 +159,7 @@ export class Player {
 
 	/** It can make a sound: somebody used the page. */
 	get awake() {
-		return this.context.state === "running";
+		return this.clock.ready;
 	}
 
 	/** Lets the audio clock run; a browser lets it where somebody used the page. */
@@ -170,7 +170,7 @@ export class Player {
 	/** Waits a moment until the audio clock runs. */
 	async awakened() {
 		const patience = new Promise<void>((resolve) => window.setTimeout(resolve, 3000));
-		await Promise.race([this.context.resume().catch(() => undefined), patience]);
+		await Promise.race([this.clock.heard().catch(() => undefined), patience]);
 	}
 
 	private tick() {

@@ -23,8 +23,8 @@ export function useCalibration(port: InPort, transport: Transport) {
 	const begin = useCallback(async (): Promise<Latency | null> => {
 		if (transport.playing) transport.toggle();
 		const context = new AudioContext({ latencyHint: "interactive" });
-		await context.resume();
 		const clock = new AudioClock(context);
+		await clock.heard();
 		const { song, tempo } = store.getState();
 		const beat = 60 / Math.max(60, Math.min(160, song.bpm * tempo));
 		// A bar to get into it counts for nothing.
