@@ -28,6 +28,8 @@ const most = 4000;
 
 export const probe = {
 	scheduled: [] as Scheduled[],
+	/** Stretches of recorded loops that were put on the audio clock: when, which frames, and whether in the midst of one. */
+	loops: [] as { at: number; from: number; frames: number; late: boolean }[],
 	/** Single strokes that were heard: note, velocity sent, layer. */
 	strokes: [] as [number, number, number][],
 	/** Clicks scheduled: on the audio clock, in s. */
@@ -69,6 +71,9 @@ export const probe = {
 	},
 	struckBy(stroke: Struck) {
 		keep(probe.script, stroke);
+	},
+	looped(entry: { at: number; from: number; frames: number; late: boolean }) {
+		keep(probe.loops, entry);
 	},
 	click(at: number) {
 		keep(probe.clicks, at);

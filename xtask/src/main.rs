@@ -171,6 +171,7 @@ fn bench() -> Done {
     cargo(["bench", "-p", "vivida-core", "--bench", "perform"])?;
     cargo(["bench", "-p", "vivida-smf", "--bench", "file"])?;
     cargo(["bench", "-p", "vivida-sound", "--bench", "mixdown"])?;
+    cargo(["bench", "-p", "vivida-audio", "--bench", "listen"])?;
     cargo(["bench", "-p", "vivida-server", "--bench", "shelf"])?;
     cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])?;
     cargo(["test", "--release", "-p", "vivida-e2e", "frames::", "--", "--nocapture"])

@@ -8,7 +8,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, Recipe, RecipeFile, Ticks, perform};
-use vivida_server::App;
+use vivida_server::{App, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike};
 use vivida_store::{Reads, Store};
@@ -151,9 +151,9 @@ pub struct Excerpt {
     /// Only this part, counted from 1 as `inspect` lists them.
     #[arg(long, value_name = "N")]
     part: Option<usize>,
-    /// Only these bars: 5-8.
+    /// Only these bars: 5-8. Of a recorded loop: how many bars it lasts.
     #[arg(long, value_name = "BARS")]
-    bars: Option<BarRange>,
+    pub bars: Option<BarRange>,
 }
 
 impl Excerpt {
@@ -254,7 +254,7 @@ pub fn render(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt,
             let name: String =
                 name.chars().map(|one| if matches!(one, '/' | '\\' | ':') { '_' } else { one }).collect();
             zip.start_file(format!("{}, {name}.wav", place + 1), SimpleFileOptions::default())?;
-            mix.stem(strikes).write(&mut zip, |share| progress.go_on((place as f64 + share) / count))?;
+            mix.stem(strikes, Vec::new()).write(&mut zip, |share| progress.go_on((place as f64 + share) / count))?;
         }
         zip.finish()?;
         Ok(())
@@ -283,7 +283,7 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, output: &Path) -> Done {
         }
     }
     let ids: Vec<_> = songs.iter().map(|song| song.id).collect();
-    let bytes = vivida_server::pack(&store, &ids, song.is_none())?;
+    let bytes = vivida_server::pack(&store, &Sounds::beside(store.folder()), &ids, song.is_none())?;
     output::write(output, |out| out.write_all(&bytes))?;
     output::say(&format!("{} packed\n", counted(ids.len())))
 }
@@ -291,7 +291,9 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, output: &Path) -> Done {
 pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
     let bytes = fs::read(input).map_err(|error| named(input, error))?;
     let mut store = shelf(data)?;
-    let unpacked = store.change(|change| vivida_server::unpack(change, &bytes).map_err(Unpacking))?;
+    let sounds = Sounds::beside(store.folder());
+    let unpacked = store.change(|change| vivida_server::unpack(change, &sounds, &bytes).map_err(Unpacking))?;
+    unpacked.said.iter().for_each(|said| output::note(input, said));
     output::say(&format!("{} unpacked\n", counted(unpacked.songs.len())))
 }
 

@@ -1,6 +1,7 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
 use crate::commands::{Done, named, read_song};
+use crate::loops::{self, Loop, Said};
 use crate::output;
 use clap::Args;
 use std::fs;
@@ -11,7 +12,7 @@ use vivida_core::{BarRange, Extraction, Grid, GrooveFile, GrooveProfile, Instrum
 /// What to take, and where to write it.
 #[derive(Args)]
 pub struct Options {
-    /// A Standard MIDI File, or a groove as JSON.
+    /// A Standard MIDI File, a recorded loop, or a groove as JSON.
     input: PathBuf,
     /// The part, counted from 1 as `inspect` lists them; by default the first drum part.
     #[arg(long, value_name = "N")]
@@ -19,7 +20,7 @@ pub struct Options {
     /// Only this instrument, by its id as `inspect --json` gives it; may be given several times.
     #[arg(long, value_name = "ID")]
     instrument: Vec<String>,
-    /// Only these bars: 5-8.
+    /// Only these bars: 5-8. Of a recorded loop: how many bars it lasts.
     #[arg(long, value_name = "BARS")]
     bars: Option<BarRange>,
     /// The length of the groove in bars; later bars are laid over the first ones.
@@ -31,6 +32,8 @@ pub struct Options {
     /// Where to write: JSON, or a MIDI clip where the name ends in .mid.
     #[arg(short, long, value_name = "FILE")]
     output: PathBuf,
+    #[command(flatten)]
+    said: Said,
 }
 
 pub fn groove(options: Options) -> Done {
@@ -64,6 +67,9 @@ fn read(path: &Path) -> Result<(String, GrooveProfile), String> {
 }
 
 fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
+    if loops::is_sound(&options.input) {
+        return take_of_loop(options);
+    }
     let (_, song) = read_song(&options.input)?;
     let wanted = match options.part {
         Some(number) => number.wrapping_sub(1),
@@ -73,14 +79,31 @@ fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
         named(&options.input, format!("there is no part {}; the file has {}", wanted.wrapping_add(1), song.parts.len()))
     })?;
     let hits: Vec<PlayedHit> = part.part.hits().iter().map(PlayedHit::as_written).collect();
-    let take = Extraction {
-        instruments: options.instrument.iter().map(InstrumentId::new).collect(),
-        bars: options.bars,
-        grid: options.grid,
-        length: options.length,
-    };
+    let take = Extraction { bars: options.bars, ..extraction(options) };
     let chart = part.chart(part.drums);
     let taken = GrooveProfile::taken(&part.name, &chart, &song.tempo, &song.metre, &hits, &take)
+        .map_err(|error| named(&options.input, error))?;
+    for said in taken.said {
+        output::note(&options.input, &said);
+    }
+    Ok((format!("Taken from {}.", options.input.display()), taken.groove))
+}
+
+fn extraction(options: &Options) -> Extraction {
+    Extraction {
+        instruments: options.instrument.iter().map(InstrumentId::new).collect(),
+        grid: options.grid,
+        length: options.length,
+        bars: None,
+    }
+}
+
+fn take_of_loop(options: &Options) -> Result<(String, GrooveProfile), String> {
+    let found = Loop::read(&options.input, loops::count(options.bars)?, &options.said)?;
+    let own = found.part()?;
+    let hits: Vec<PlayedHit> = own.part.hits().iter().map(PlayedHit::as_written).collect();
+    let name = options.input.file_stem().map_or("Loop".into(), |stem| stem.to_string_lossy());
+    let taken = GrooveProfile::taken(&name, &own.chart, &own.tempo, &own.metre, &hits, &extraction(options))
         .map_err(|error| named(&options.input, error))?;
     for said in taken.said {
         output::note(&options.input, &said);

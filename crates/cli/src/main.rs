@@ -6,6 +6,7 @@ mod compare;
 mod findings;
 mod groove;
 mod inspect;
+mod loops;
 mod output;
 mod refit;
 
@@ -43,9 +44,9 @@ enum Command {
         #[arg(long)]
         demo: bool,
     },
-    /// Play the drum parts of a MIDI file by a recipe and write the result.
+    /// Play the drum parts of a MIDI file, or a recorded loop, by a recipe and write the result.
     Apply {
-        /// A Standard MIDI File.
+        /// A Standard MIDI File; or a loop as WAV, AIFF, FLAC, Ogg Vorbis or MP3, which comes out as WAV.
         input: PathBuf,
         #[command(flatten)]
         playing: commands::Playing,
@@ -66,6 +67,11 @@ enum Command {
         /// Everything in one track (format 0).
         #[arg(long)]
         one_track: bool,
+        #[command(flatten)]
+        said: loops::Said,
+        /// Of a recorded loop: how its samples are written, 16, 24 or 32f.
+        #[arg(long, default_value = "24")]
+        depth: vivida_audio::Depth,
     },
     /// Play the drums of all songs in a folder by a recipe, and say what that did to each.
     Batch(batch::Options),
@@ -132,7 +138,9 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
-    /// Take the groove of a part, or turn one from JSON into a MIDI clip and back.
+    /// Find where something is struck in a recorded loop, how hard and by what.
+    Onsets(loops::Options),
+    /// Take the groove of a part or of a recorded loop, or turn one from JSON into a MIDI clip and back.
     Groove(groove::Options),
     /// Play a MIDI file with the built-in kit into a WAV file.
     Render {
@@ -172,7 +180,11 @@ fn main() -> ExitCode {
 fn run(command: Command) -> commands::Done {
     match command {
         Command::Serve { data, port, demo } => commands::serve(data, port, demo),
-        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track } => {
+        Command::Onsets(options) => loops::onsets(&options),
+        Command::Apply { input, playing, output, excerpt, said, depth, .. } if loops::is_sound(&input) => {
+            loops::apply(&input, loops::count(excerpt.bars)?, &said, &playing, depth, &output)
+        }
+        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track, .. } => {
             let layout = commands::Layout { fine, lead_in, split, one_track };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }

@@ -2,5 +2,6 @@
 
 mod albums;
 mod edges;
+mod loops;
 mod program;
 mod recipes;

@@ -6,5 +6,12 @@ fn main() -> std::io::Result<()> {
         std::fs::write(folder.join(song.file_name), &song.bytes)?;
         println!("demo/{}: {} bytes", song.file_name, song.bytes.len());
     }
+    std::fs::create_dir_all(folder.join("loops"))?;
+    for one in vivida_demo::loops() {
+        let path = folder.join("loops").join(one.file_name);
+        std::fs::write(&path, &one.bytes)?;
+        std::fs::write(path.with_extension("csv"), &one.onsets)?;
+        println!("demo/loops/{}: {} bytes", one.file_name, one.bytes.len());
+    }
     Ok(())
 }

@@ -13,6 +13,17 @@ fn velocities(song: &SongFile, part: usize) -> std::collections::BTreeSet<u8> {
 }
 
 #[test]
+fn the_loops_of_the_folder_are_those_that_are_made() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/loops");
+    for one in vivida_demo::loops() {
+        let path = folder.join(one.file_name);
+        let as_made = std::fs::read(&path).is_ok_and(|kept| kept == one.bytes)
+            && std::fs::read_to_string(path.with_extension("csv")).is_ok_and(|kept| kept == one.onsets);
+        assert!(as_made, "run `cargo xtask demo-files` and commit demo/");
+    }
+}
+
+#[test]
 fn the_files_are_what_the_generator_makes() {
     assert!(songs() == generate(), "run `cargo xtask demo-files` and commit demo/");
 }

@@ -449,7 +449,7 @@ pub async fn import(app: &App, browser: &Browser, file_name: &str, bytes: &[u8])
     browser.goto(&app.address).await?;
     let file = app.folder().join(file_name);
     std::fs::write(&file, bytes).expect("a file can be written");
-    browser.type_into("input[aria-label='MIDI files']", &file.display().to_string()).await
+    browser.type_into("input[aria-label='MIDI files or recorded loops']", &file.display().to_string()).await
 }
 
 /// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.

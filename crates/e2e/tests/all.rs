@@ -6,6 +6,7 @@ mod frames;
 mod hands;
 mod journeys;
 mod kits;
+mod loops;
 mod recording;
 mod room;
 mod solid;

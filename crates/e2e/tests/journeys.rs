@@ -151,7 +151,7 @@ async fn files_are_dropped_in_and_damaged_ones_say_what_is_wrong() -> Done {
     let cut = app.folder().join("cut.mid");
     std::fs::write(&cut, &vivida_demo::songs()[0].bytes[..5000]).expect("a file");
     let all = [&good, &bad, &cut].map(|path| path.display().to_string()).join("\n");
-    browser.type_into("input[aria-label='MIDI files']", &all).await?;
+    browser.type_into("input[aria-label='MIDI files or recorded loops']", &all).await?;
 
     browser.until("document.querySelectorAll('[data-song]').length === 8").await?;
     browser
@@ -403,16 +403,16 @@ async fn an_empty_shelf_says_what_to_do_and_a_lost_server_what_happened() -> Don
     let app = App::start_empty().await;
     let browser = Browser::open(1024, 700).await.expect("Chromium starts");
     browser.goto(&app.address).await?;
-    browser.until("document.body.textContent.includes('Drop MIDI files here')").await?;
+    browser.until("document.body.textContent.includes('Drop MIDI files or a loop here')").await?;
     browser.goto(&format!("{}/songs/9/parts/9", app.address)).await?;
     browser.until("document.body.textContent.includes('there is no ')").await?;
     browser.press("Back to the shelf").await?;
-    browser.until("document.body.textContent.includes('Drop MIDI files here')").await?;
+    browser.until("document.body.textContent.includes('Drop MIDI files or a loop here')").await?;
     app.stop().await;
     browser.run("window.dispatchEvent(new Event('focus'))").await?;
     let file = std::env::temp_dir().join("vivida-e2e-lost.mid");
     std::fs::write(&file, &vivida_demo::songs()[0].bytes).expect("a file");
-    browser.type_into("input[aria-label='MIDI files']", &file.display().to_string()).await?;
+    browser.type_into("input[aria-label='MIDI files or recorded loops']", &file.display().to_string()).await?;
     browser.until("document.body.textContent.includes('Vivida does not answer')").await?;
     browser.close().await
 }

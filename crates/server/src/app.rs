@@ -5,6 +5,7 @@ use crate::answers::{Span, spans};
 use crate::batches::Batches;
 use crate::problem::Problem;
 use crate::renders::Renders;
+use crate::sounds::Sounds;
 use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
@@ -159,6 +160,7 @@ pub struct App {
     loaded: Mutex<LruCache<FileId, Arc<Loaded>>>,
     pub(crate) renders: Renders,
     pub(crate) batches: Batches,
+    pub(crate) sounds: Sounds,
 }
 
 /// How many notes the songs that are kept read may have together, where they are more than one.
@@ -174,7 +176,9 @@ pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl App {
     /// An app over a store.
     pub fn new(store: Store) -> App {
+        let sounds = Sounds::beside(store.folder());
         App {
+            sounds,
             store: Mutex::new(store),
             loaded: Mutex::new(LruCache::unbounded()),
             renders: Renders::default(),

@@ -2,9 +2,11 @@
 
 use crate::app::{Answer, App};
 use crate::problem::Problem;
+use crate::sounds::Sounds;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use serde_json::{Value, json};
+use std::collections::BTreeSet;
 use std::io::{Cursor, Read, Write};
 use std::sync::Arc;
 use std::time::Duration;
@@ -55,7 +57,9 @@ const LIBRARY: &str = "library.json";
 
 /// The most bytes that a file of a bundle, and all of them, may have unpacked.
 const MOST_OF_ONE: u64 = 128 << 20;
-const MOST_OF_ALL: u64 = 1 << 30;
+const MOST_OF_ALL: u64 = 2 << 30;
+/// The same of a recorded loop.
+const MOST_OF_A_SOUND: u64 = 512 << 20;
 /// The most songs in a bundle.
 const MOST_SONGS: usize = 2000;
 
@@ -73,16 +77,23 @@ pub struct Unpacked {
 /// # Errors
 ///
 /// What cannot be read, in a sentence.
-pub fn pack(reads: &impl Reads, songs: &[SongId], library: bool) -> Result<Vec<u8>, String> {
+pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], library: bool) -> Result<Vec<u8>, String> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let folders: Vec<String> = (1..=songs.len()).map(|number| format!("songs/{number}")).collect();
     let manifest = Manifest { format: FORMAT.to_owned(), version: VERSION, songs: folders.clone(), library };
     put(&mut zip, MANIFEST, &text(&manifest)?)?;
+    let mut packed: BTreeSet<String> = BTreeSet::new();
     for (&song, folder) in songs.iter().zip(&folders) {
         let pack = SongPack::of(reads, song).map_err(|error| error.to_string())?;
         put(&mut zip, &format!("{folder}/song.json"), &text(&pack)?)?;
         for file in &pack.files {
             put(&mut zip, &format!("{folder}/files/{}.mid", file.id), &file.bytes)?;
+        }
+        for sound in pack.sounds() {
+            // One that is gone from the folder is missed there as it is here.
+            if let Some(bytes) = sounds.bytes(&sound).filter(|_| packed.insert(sound.clone())) {
+                put(&mut zip, &format!("sounds/{sound}"), &bytes)?;
+            }
         }
     }
     if library {
@@ -128,8 +139,12 @@ impl<'a> Opened<'a> {
     }
 
     fn file(&mut self, name: &str) -> Result<Vec<u8>, String> {
+        self.file_of(name, MOST_OF_ONE)
+    }
+
+    fn file_of(&mut self, name: &str, most: u64) -> Result<Vec<u8>, String> {
         let entry = self.zip.by_name(name).map_err(|_| format!("{name} is not in it; pack the bundle again"))?;
-        let most = MOST_OF_ONE.min(self.left);
+        let most = most.min(self.left);
         let mut bytes = Vec::new();
         // What it says of its size is not believed.
         entry.take(most + 1).read_to_end(&mut bytes).map_err(|error| format!("{name}: {error}"))?;
@@ -153,7 +168,7 @@ impl<'a> Opened<'a> {
 /// # Errors
 ///
 /// What is wrong with it, by the name of the file within, in a sentence.
-pub fn unpack(change: &mut Change<'_>, bytes: &[u8]) -> Result<Unpacked, String> {
+pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<Unpacked, String> {
     let failed = |error: vivida_store::StoreError| error.to_string();
     let mut bundle = Opened::new(bytes)?;
     let manifest: Manifest = bundle.value(MANIFEST)?;
@@ -178,6 +193,19 @@ pub fn unpack(change: &mut Change<'_>, bytes: &[u8]) -> Result<Unpacked, String>
         }
         let song = change.unpack_song(&pack).map_err(|error| format!("{name}: {error}"))?;
         unpacked.songs.push(song);
+        for sound in pack.sounds() {
+            let path = format!("sounds/{sound}");
+            if bundle.zip.index_for_name(&path).is_none() {
+                let missed = "a recorded loop's file is not in it; drop that on the page where the loop is silent";
+                unpacked.said.push(format!("“{}”: {missed}.", pack.name));
+                continue;
+            }
+            // Nobody knows what else a foreign file is: it is kept as what it is.
+            let kept = sounds.keep(&bundle.file_of(&path, MOST_OF_A_SOUND)?).map_err(|problem| problem.detail)?;
+            if kept != sound {
+                return Err(format!("{path} is another file than its name says; pack the bundle again"));
+            }
+        }
     }
     if manifest.library {
         let library: Library = bundle.value(LIBRARY)?;
@@ -209,10 +237,10 @@ impl App {
         let store = self.store();
         let failed = |why: String| Problem::field("bundle", why);
         match song {
-            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &[id], false).map_err(failed)?)),
+            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &self.sounds, &[id], false).map_err(failed)?)),
             None => {
                 let songs: Vec<SongId> = store.songs()?.into_iter().map(|song| song.id).collect();
-                Ok(("Shelf".to_owned(), pack(&*store, &songs, true).map_err(failed)?))
+                Ok(("Shelf".to_owned(), pack(&*store, &self.sounds, &songs, true).map_err(failed)?))
             }
         }
     }
@@ -260,7 +288,7 @@ impl App {
             file: Some(file_name.to_owned()),
             ..Problem::field("file", format!("“{file_name}”: {why}"))
         };
-        let unpacked = self.store().change(|change| unpack(change, bytes).map_err(wrong))?;
+        let unpacked = self.store().change(|change| unpack(change, &self.sounds, bytes).map_err(wrong))?;
         unpacked.songs.into_iter().map(|song| self.card_of(song)).collect()
     }
 }

@@ -10,7 +10,7 @@ use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
 use vivida_core::{Kit, Performance, PlayedHit, Ticks};
 use vivida_smf::{Arrangement, Export, Resolution, arrange, rounding, write};
-use vivida_sound::{Mixdown, Strike};
+use vivida_sound::{Mixdown, Recorded, Strike};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -139,11 +139,20 @@ impl App {
         let excerpt = excerpt(&snapshot.row, &snapshot.song, wanted)?;
         let from = excerpt.range.map_or(Ticks(0.0), |(from, _)| from);
         let mut all = Vec::new();
-        let mut stems: Vec<(String, Vec<Strike>)> = Vec::new();
+        let mut recorded = Vec::new();
+        let mut stems: Vec<(String, Vec<Strike>, Vec<Recorded>)> = Vec::new();
         let heard = |part: &StoredPart| excerpt.part.map_or(!part.muted, |id| part.id == id);
         for (part, _) in snapshot.parts.iter().filter(|(part, _)| heard(part)) {
             let opened = snapshot.opened(part.id)?;
             let mut played = if as_written { opened.play_written() } else { opened.play(Ticks(0.0)) };
+            if let Some(clip) = self.loop_in_mix(opened, &played, excerpt.range)? {
+                let own = Recorded { start: 0, channels: Arc::new(clip.into_channels()) };
+                recorded.push(own.clone());
+                if wanted.split {
+                    stems.push((opened.name(), Vec::new(), vec![own]));
+                }
+                continue;
+            }
             if let Some((from, to)) = excerpt.range {
                 played = played.between(opened.part(), from, to);
             }
@@ -161,10 +170,10 @@ impl App {
                 let instrument = place.and_then(|place| opened.chart().kit.instruments.get(place));
                 let instrument = instrument.map_or("Other notes", |instrument| &instrument.name);
                 let name = if part.drums { format!("{name}, {instrument}") } else { name.clone() };
-                stems.push((name, sounds.strikes(hits, number, &file.tempo, from)));
+                stems.push((name, sounds.strikes(hits, number, &file.tempo, from), Vec::new()));
             }
         }
-        let mix = Arc::new(Mixdown::new(all));
+        let mix = Arc::new(Mixdown::new(all).with_recorded(recorded));
         if mix.seconds() > LONGEST_WAV {
             let detail = format!(
                 "What is played lasts {:.0} minutes; a WAV file is made of an hour at most.",
@@ -172,7 +181,7 @@ impl App {
             );
             return Err(Problem::new(Status::UnprocessableEntity, "Too long for a WAV file", detail));
         }
-        let stems = stems.into_iter().map(|(name, strikes)| (name, mix.stem(strikes))).collect();
+        let stems = stems.into_iter().map(|(name, strikes, recorded)| (name, mix.stem(strikes, recorded))).collect();
         Ok(Rendering { name: excerpt.name, mix, stems })
     }
 

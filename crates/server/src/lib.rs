@@ -27,6 +27,7 @@ mod renders;
 mod routes;
 mod security;
 mod songs;
+mod sounds;
 mod table;
 mod versions;
 mod writing;
@@ -36,6 +37,7 @@ pub use app::App;
 pub use bundles::{Unpacked, pack, unpack};
 pub use problem::Problem;
 pub use security::Local;
+pub use sounds::Sounds;
 
 use rocket::data::{Limits, ToByteUnit};
 use rocket::{Build, Config, Rocket};

@@ -41,6 +41,7 @@ impl App {
             written: written(&opened, &meant.lines),
             kit: chart.kit.clone(),
             sounds: opened.sounds(),
+            audio: self.audio_of(&opened),
             cell: grid.cell(file.ppq),
             grid,
             reading: opened.written().clone(),
@@ -164,6 +165,16 @@ impl App {
         self.changing(id, |change| {
             change.expected_part(id, request.revision)?;
             let opened = self.open_in(&*change, id, None)?;
+            if opened.row.audio.is_some() {
+                if request.rounds.is_some() {
+                    let detail = "what was recorded says where a loop is cut; keep it as a version without rounds";
+                    return Err(Problem::field("rounds", detail));
+                }
+                // What is written says where the loop is cut, so a version of it is other passes on the same cuts.
+                let version = [(request.name.clone(), opened.part().clone())];
+                let label = format!("keep “{}”", request.name);
+                return Ok(change.add_takes(id, request.revision, &label, &version)?[0]);
+            }
             let printed = match request.rounds {
                 None => opened.play(Ticks(0.0)).printed(),
                 Some(rounds) => rounds_of(&opened, rounds)?,
@@ -319,7 +330,7 @@ fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> A
 
 /// The recipe as it is heard: with one pass alone the others are off, and what is listened to comes last. A pass
 /// that was deleted meanwhile is not alone.
-fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
+pub(crate) fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
     let mut heard = recipe.clone();
     if let Some(alone) = alone.filter(|alone| recipe.passes.iter().any(|pass| pass.id == *alone)) {
         heard.passes.iter_mut().for_each(|pass| pass.on = pass.id == alone);

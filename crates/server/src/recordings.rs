@@ -102,6 +102,10 @@ impl App {
         self.changing(part, |change| {
             change.expected_part(part, request.revision)?;
             let opened = self.open_in(&*change, part, None)?;
+            if opened.row.audio.is_some() {
+                let why = "this part is a recorded loop; record into another part of the song";
+                return Err(Problem::field("laying", why));
+            }
             let (raw, _) = change.recorded(id)?;
             // Nothing is written behind the end of the song.
             let end = opened.song.end();

@@ -117,6 +117,10 @@ impl App {
             let detail = format!("part {} cannot be read in full ({damage}); give it other passes first", id.0);
             return Err(Problem::field("parts", detail));
         }
+        if row.audio.is_some() {
+            let detail = "a recorded loop is one part; make a part for the kit of it, and split or join that";
+            return Err(Problem::field("parts", detail));
+        }
         let opened = self.open_in(change, id, None)?;
         match &opened.source.damage {
             Some(damage) => Err(Problem::field("parts", format!("part {}: {damage}", id.0))),

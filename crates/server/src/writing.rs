@@ -94,6 +94,11 @@ impl App {
     /// Bars inserted, repeated, moved or taken out of a song that was begun here, with all that is said of bars.
     pub(crate) fn edit_bars(&self, id: SongId, request: &BarsRequest) -> Answer<SongDetail> {
         self.rewriting(id, request.revision, |change, song| {
+            if change.song(id)?.parts.iter().any(|part| part.audio.is_some()) {
+                let detail = "a recorded loop lies in this song and does not move with its bars; \
+                              make a part for the kit of it, and delete the loop, before bars are moved";
+                return Err(Problem::field("edit", detail));
+            }
             let bars = song.file.bars();
             let plan = request.edit.plan(bars).map_err(|(field, message)| wrong((format!("edit.{field}"), message)))?;
             let before = Outline::of(bars, &song.file.tempo, &song.file.metre);
@@ -174,7 +179,7 @@ impl App {
             let mut version = NewVersion::of(StoredFile { bytes, ..kept });
             for (number, (part, hits)) in chosen.iter().zip(hits.clone()).enumerate() {
                 let position = first + number;
-                version.own.push(OwnPart { position, name: None, drums: part.drums, hits, kit: None });
+                version.own.push(OwnPart { position, name: None, drums: part.drums, hits, kit: None, audio: None });
             }
             let label = format!("add {} from “{file_name}”", if chosen.len() == 1 { "a part" } else { "parts" });
             Ok::<(), Problem>(change.new_version(id, revision, &label, version)?)

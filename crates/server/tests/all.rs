@@ -9,6 +9,7 @@ mod findings;
 mod fuzz;
 mod hammer;
 mod kits;
+mod loops;
 mod model;
 mod recordings;
 mod regroup;

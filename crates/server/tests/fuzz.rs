@@ -9,7 +9,7 @@ use rand::{Rng, SeedableRng};
 use rocket::http::{ContentType, Header, Method, Status};
 use rocket::local::blocking::Client;
 use serde_json::{Value, json};
-use std::sync::mpsc;
+use std::sync::{LazyLock, mpsc};
 use std::time::Duration;
 
 /// One request as it is meant. `{r}` stands for the revision of what is changed.
@@ -138,6 +138,23 @@ fn meant() -> Vec<Meant> {
         ask(delete, "/recordings/1", Value::Null),
         ask(post, "/latency", json!({"recording": recording(), "clicks": (0..12).collect::<Vec<u32>>()})),
         ask(post, "/parts/1/live", json!({"recipe": recipe})),
+        ask(
+            post,
+            "/loops",
+            json!({"sound": SOUND.0, "name": "Mine", "file_name": "a.wav", "bars": 1, "beats": 4, "sensitivity": 60}),
+        ),
+        ask(
+            post,
+            "/loops",
+            json!({"sound": SOUND.0, "name": "Mine", "file_name": "a.wav", "bars": 1, "song": 1, "revision": "{r}"}),
+        ),
+        ask(put, LOOP, json!({"revision": "{r}", "sensitivity": 80})),
+        ask(
+            post,
+            HEARD,
+            json!({"played": {"recipe": recipe, "variation": 1, "round": 0, "gestures": [], "pockets": {}},
+                "from": 0, "frames": 4000, "speed": 1.25, "round": {"from": 1, "to": 1}, "without": ["kick"]}),
+        ),
         ask(get, "/backups", Value::Null),
         ask(put, "/parts/1", json!({"revision": "{r}", "label": "layers", "layers": {"kick": [1, 60, 90]}})),
         ask(post, "/parts/1/duplicate", Value::Null),
@@ -374,6 +391,7 @@ fn revision(client: &Client, path: &str) -> Value {
     match (of, id) {
         // What is joined are parts.
         ("songs", Some(_)) if path.ends_with("/join") => get(client, "/parts/1").1["state"]["revision"].clone(),
+        ("loops", _) => get(client, "/songs/1").1["revision"].clone(),
         ("recordings", Some(_)) => get(client, "/parts/1").1["state"]["revision"].clone(),
         ("parts", Some(id)) => get(client, &format!("/parts/{id}")).1["state"]["revision"].clone(),
         ("songs", Some(id)) => get(client, &format!("/songs/{id}")).1["revision"].clone(),
@@ -388,7 +406,6 @@ fn revision(client: &Client, path: &str) -> Value {
     }
 }
 
-/// Demo songs, and one of everything that is asked for.
 /// Twelve strokes of a snare on the seconds.
 fn recording() -> Value {
     let at = |count: u32| f64::from(count) * 1000.0 + 77.0;
@@ -401,6 +418,20 @@ fn recording() -> Value {
     })
 }
 
+/// The part of [`furnished`] that is a recorded loop.
+const LOOP: &str = "/parts/16/onsets";
+const HEARD: &str = "/parts/16/heard";
+
+/// A loop's name and file.
+static SOUND: LazyLock<(String, Vec<u8>)> = LazyLock::new(|| {
+    let file = vivida_demo::LoopPlan { bars: 1, bpm: 170.0, ..vivida_demo::LoopPlan::cut_break() }.make().wav();
+    let client = client();
+    let path = "/api/v1/sounds?file_name=a.wav";
+    let told = crate::common::answer(client.post(path).header(crate::common::host()).body(&file).dispatch());
+    (told.1["sound"].as_str().unwrap().to_owned(), file)
+});
+
+/// Demo songs, and one of everything that is asked for.
 fn furnished() -> Client {
     let client = client();
     let all = meant();
@@ -417,6 +448,12 @@ fn furnished() -> Client {
     assert_eq!(crate::common::post(&client, "/recordings/1/pieces", piece).0, Status::NoContent);
     let back = json!({"revision": revision(&client, "/parts/1"), "label": "back", "take": 1});
     assert_eq!(crate::common::put(&client, "/parts/1", back).0, Status::Ok);
+    let path = "/api/v1/sounds?file_name=a.wav";
+    let bring = client.post(path).header(crate::common::host()).body(&SOUND.1);
+    assert_eq!(bring.dispatch().status(), Status::Created);
+    let request = json!({"sound": SOUND.0, "name": "Loop", "file_name": "a.wav", "bars": 1, "beats": 4});
+    let (status, laid) = crate::common::post(&client, "/loops", request);
+    assert_eq!((status, LOOP), (Status::Created, format!("/parts/{}/onsets", laid["part"]).as_str()), "{laid}");
     let usual = json!({"revision": 0, "recipe": 1, "pocket": null, "grid": null, "tones": false});
     assert_eq!(crate::common::put(&client, "/defaults", usual).0, Status::Ok);
     client

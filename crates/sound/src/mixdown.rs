@@ -48,11 +48,38 @@ impl Strike {
 pub struct Mixdown {
     /// In order of time.
     strikes: Vec<Planned>,
+    /// What is not played but was recorded.
+    recorded: Vec<Recorded>,
     frames: u64,
     /// The mixdown that this is a stem of: it is as loud as it is in there.
     whole: Option<Arc<Mixdown>>,
     /// The loudest of it, once it was gone through.
     peak: OnceLock<f32>,
+}
+
+/// Sound that lies in a mixdown as it is: one channel for both sides, or one for each.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Recorded {
+    /// The first frame that it sounds in.
+    pub start: u64,
+    /// One or two channels of equal length, at [`SAMPLE_RATE`].
+    pub channels: Arc<Vec<Vec<f32>>>,
+}
+
+impl Recorded {
+    fn end(&self) -> u64 {
+        self.start + self.channels.first().map_or(0, Vec::len) as u64
+    }
+
+    fn add_to(&self, block: &mut [[f32; 2]], from: u64) {
+        let (Some(left), Some(right)) = (self.channels.first(), self.channels.last()) else { return };
+        let first = self.start.saturating_sub(from).min(block.len() as u64) as usize;
+        let gone = from.saturating_sub(self.start).min(left.len() as u64) as usize;
+        for (out, (left, right)) in block[first..].iter_mut().zip(left[gone..].iter().zip(&right[gone..])) {
+            out[0] += left;
+            out[1] += right;
+        }
+    }
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -99,13 +126,20 @@ impl Mixdown {
                 one.stop = one.stop.min(later - one.strike.seconds);
             }
         }
-        Mixdown { strikes: planned, frames, whole: None, peak: OnceLock::new() }
+        Mixdown { strikes: planned, recorded: Vec::new(), frames, whole: None, peak: OnceLock::new() }
+    }
+
+    /// With recorded sound beside the strikes.
+    pub fn with_recorded(mut self, recorded: Vec<Recorded>) -> Mixdown {
+        self.frames = recorded.iter().map(Recorded::end).fold(self.frames, u64::max);
+        self.recorded = recorded;
+        self
     }
 
     /// Some of its strikes by themselves: as long and as loud as they are in here, so that all stems together
     /// are the mixdown.
-    pub fn stem(self: &Arc<Mixdown>, strikes: Vec<Strike>) -> Mixdown {
-        let own = Mixdown::new(strikes);
+    pub fn stem(self: &Arc<Mixdown>, strikes: Vec<Strike>, recorded: Vec<Recorded>) -> Mixdown {
+        let own = Mixdown::new(strikes).with_recorded(recorded);
         Mixdown { frames: self.frames, whole: Some(self.clone()), ..own }
     }
 
@@ -196,6 +230,7 @@ impl Mixdown {
                 sounding.push(Sounding::of(one));
             }
             sounding.retain_mut(|one| one.add_to(block, from));
+            self.recorded.iter().for_each(|one| one.add_to(block, from));
             take(block)?;
             from = end;
         }
@@ -351,6 +386,31 @@ mod tests {
             let around = (join - 200..join + 200).filter(|at| *at != join).map(step).fold(0.0, f64::max);
             assert!(step(join) <= 1.5 * around + 2.0, "at {join}: {} among {around}", step(join));
         }
+    }
+
+    #[test]
+    fn what_was_recorded_lies_beside_what_is_played() {
+        let own: Vec<f32> = (0..10_000).map(|at| ((at as f32) * 0.05).sin() * 0.2).collect();
+        let recorded = |start| Recorded { start, channels: Arc::new(vec![own.clone()]) };
+        let mix = Mixdown::new(Vec::new()).with_recorded(vec![recorded(3000)]);
+        let mut bytes = Vec::new();
+        mix.write(&mut bytes, |_| true).unwrap();
+        let mut reader = hound::WavReader::new(&bytes[..]).unwrap();
+        let left: Vec<i16> = reader.samples::<i16>().step_by(2).map(|value| value.unwrap()).collect();
+        assert_eq!(left.len(), 13_000);
+        assert!(left[..3000].iter().all(|value| *value == 0));
+        assert!(left[3000..].iter().zip(&own).all(|(out, value)| *out == sixteen_bits(*value)));
+        // With a stroke: both, and stems add up to it.
+        let mix = Arc::new(Mixdown::new(vec![strike(36, 0.0, 90)]).with_recorded(vec![recorded(0)]));
+        let whole = energy(&written(&mix), 0.0, 0.2);
+        let stems = [mix.stem(vec![strike(36, 0.0, 90)], Vec::new()), mix.stem(Vec::new(), vec![recorded(0)])];
+        assert!(stems.iter().all(|stem| energy(&written(stem), 0.0, 0.2) < whole));
+    }
+
+    fn written(mix: &Mixdown) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        mix.write(&mut bytes, |_| true).unwrap();
+        bytes
     }
 
     #[test]

@@ -23,6 +23,11 @@ impl Store {
         Store::prepare(connection, Some(lock), Some(path)).map_err(failed)
     }
 
+    /// The folder that the database lies in; nothing where it is in memory.
+    pub fn folder(&self) -> Option<&Path> {
+        self.path.as_deref().and_then(Path::parent)
+    }
+
     /// A database that is gone when it is dropped.
     pub fn in_memory() -> Result<Store, StoreError> {
         let failed = |reason: String| StoreError::Open { path: ":memory:".into(), reason };
@@ -63,7 +68,7 @@ impl Store {
     }
 
     /// The version of the schema.
-    pub(crate) const SCHEMA: i64 = 7;
+    pub(crate) const SCHEMA: i64 = 8;
 
     /// Brings a former version of the database over, and puts right what hangs loose in it.
     pub(crate) fn bring_up_to_date(&mut self) -> Result<(), String> {
@@ -75,6 +80,7 @@ impl Store {
             M::up(include_str!("schema-5.sql")),
             M::up(include_str!("schema-6.sql")),
             M::up(include_str!("schema-7.sql")),
+            M::up(include_str!("schema-8.sql")),
         ]);
         migrations.to_latest(&mut self.connection).map_err(|error| error.to_string())?;
         self.put_right().map_err(|error| error.to_string())?;

@@ -57,6 +57,9 @@ pub struct PartPack {
     pub kit: Option<i64>,
     pub take: Option<i64>,
     pub deleted: bool,
+    /// The recorded loop that it is, as JSON.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub audio: Option<String>,
     /// How its screen was left, as JSON.
     pub view: Option<String>,
 }
@@ -123,7 +126,7 @@ pub(crate) fn pack(connection: &Connection, id: SongId) -> Result<SongPack, Stor
         Ok(FilePack { id: row.get(0)?, name: row.get(1)?, ids: row.get(2)?, bytes: row.get(3)? })
     })?;
     let sql = "SELECT id, position, name, drums, muted, layers, grid, kit, take, deleted,
-                      (SELECT value FROM view WHERE view.name = 'part-' || part.id) FROM part WHERE song = ?1 ORDER BY id";
+                      (SELECT value FROM view WHERE view.name = 'part-' || part.id), audio FROM part WHERE song = ?1 ORDER BY id";
     pack.parts = rows(connection, sql, id, |row| {
         Ok(PartPack {
             id: row.get(0)?,
@@ -137,6 +140,7 @@ pub(crate) fn pack(connection: &Connection, id: SongId) -> Result<SongPack, Stor
             take: row.get(8)?,
             deleted: row.get(9)?,
             view: row.get(10)?,
+            audio: row.get(11)?,
         })
     })?;
     let sql = "SELECT take.id, part, take.name, hits, recipe, variation, take.deleted FROM take
@@ -279,10 +283,10 @@ impl Change<'_> {
         }
         for part in &pack.parts {
             let kit = part.kit.and_then(|kit| names.kits.get(&kit).copied());
-            let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, deleted)
-                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)";
-            let PartPack { position, name, drums, muted, layers, grid, deleted, .. } = part;
-            let row = params![song.0, position, name, drums, muted, layers, grid, kit, deleted];
+            let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, deleted, audio)
+                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)";
+            let PartPack { position, name, drums, muted, layers, grid, deleted, audio, .. } = part;
+            let row = params![song.0, position, name, drums, muted, layers, grid, kit, deleted, audio];
             self.transaction.execute(sql, row)?;
             let id = self.transaction.last_insert_rowid();
             if names.parts.insert(part.id, id).is_some() {
@@ -366,6 +370,23 @@ impl Change<'_> {
 }
 
 impl SongPack {
+    /// The files of sound that it needs, by their hashes: those of its parts, and of what its steps lead to.
+    pub fn sounds(&self) -> BTreeSet<String> {
+        let sound = |text: &String| {
+            let value: Value = serde_json::from_str(text).ok()?;
+            Some(value.get("sound")?.as_str()?.to_owned())
+        };
+        let steps = self.steps.iter().flat_map(|step| [&step.before, &step.after]);
+        let states = steps.filter_map(|side| serde_json::from_str::<Vec<Value>>(side).ok()).flatten();
+        let in_steps = states.filter_map(|state| state.get("audio")?.as_str().map(str::to_owned));
+        self.parts
+            .iter()
+            .filter_map(|part| part.audio.clone())
+            .chain(in_steps)
+            .filter_map(|text| sound(&text))
+            .collect()
+    }
+
     /// Packs a song of a shelf.
     pub fn of(reads: &impl Reads, song: SongId) -> Result<SongPack, StoreError> {
         pack(reads.connection(), song)

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::collections::HashSet;
 use ts_rs::TS;
-use vivida_core::{Grid, Hit, LayerBounds, Part, Recipe};
+use vivida_core::{AudioSource, Grid, Hit, LayerBounds, Part, Recipe};
 use vivida_smf::SongPart;
 
 /// Names a part for ever.
@@ -54,6 +54,10 @@ pub struct StoredPart {
     pub takes: Vec<StoredTake>,
     /// Counts its changes.
     pub revision: i64,
+    /// The recorded loop that it is; nothing where it is none, or where that cannot be read.
+    pub audio: Option<AudioSource>,
+    /// The same as it stands in the database.
+    pub(crate) audio_text: Option<String>,
     /// What of its own (not of its takes) cannot be read.
     pub damage: Option<Damage>,
 }
@@ -94,8 +98,9 @@ impl StoredPart {
     }
 
     pub(crate) fn state(&self, deleted: bool) -> PartState {
-        let StoredPart { id, name, drums, muted, layers, grid, kit, take, position, .. } = self.clone();
-        PartState { id, name, drums, muted, layers, grid, kit, take, position: Some(position), deleted }
+        let StoredPart { id, name, drums, muted, layers, grid, kit, take, position, audio_text: audio, .. } =
+            self.clone();
+        PartState { id, name, drums, muted, layers, grid, kit, take, position: Some(position), audio, deleted }
     }
 
     pub(crate) fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
@@ -145,7 +150,7 @@ pub struct NewPart {
 const MOST_MADE_PARTS: usize = 500;
 
 const PART: &str = "SELECT part.id, part.song, part.position, part.name, part.drums, part.muted, part.layers,
-                           part.take, part.revision, part.grid, part.kit
+                           part.take, part.revision, part.grid, part.kit, part.audio
                     FROM part JOIN song ON song.id = part.song WHERE part.deleted = 0 AND song.deleted = 0";
 
 pub(crate) fn of_song(connection: &Connection, song: SongId) -> Result<Vec<StoredPart>, StoreError> {
@@ -161,7 +166,7 @@ pub(crate) fn one(connection: &Connection, id: PartId) -> Result<StoredPart, Sto
 }
 
 fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, StoreError> {
-    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid, kit } = raw;
+    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid, kit, audio } = raw;
     let takes = takes(connection, PartId(id))?;
     let Some(first) = takes.first().map(|take| take.id) else {
         let reason = "it has no take; start Vivida again, which gives it one".to_owned();
@@ -180,6 +185,11 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
         let read: Result<Grid, String> = text.parse();
         read.map_err(|reason| damage = Some(Damage { reason: format!("grid: {reason}"), text })).ok()
     });
+    let audio_text = audio;
+    let audio = audio_text.as_deref().and_then(|text| {
+        let read = AudioSource::read(text);
+        read.map_err(|reason| damage = Some(Damage { reason: format!("audio: {reason}"), text: text.to_owned() })).ok()
+    });
     Ok(StoredPart {
         id: PartId(id),
         song: SongId(song),
@@ -193,6 +203,8 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
         revision,
         grid,
         kit: kit.map(KitId),
+        audio,
+        audio_text,
         damage,
     })
 }
@@ -316,6 +328,29 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// A recorded loop for a part, and the hits that it is cut at. A step of its song, `label`; none where the part is
+    /// only just being made.
+    pub fn lay_audio(
+        &mut self,
+        id: PartId,
+        label: Option<&str>,
+        audio: &AudioSource,
+        hits: &Part,
+    ) -> Result<(), StoreError> {
+        let part = self.part(id)?;
+        if let Some(label) = label {
+            self.step(Scope::Song(part.song), label);
+            let after = PartState { audio: Some(audio_text(audio)?), ..part.state(false) };
+            self.put(State::Part(part.state(false)), State::Part(after))?;
+            return self.put_written(part.current(), hits);
+        }
+        let sql = "UPDATE part SET audio = ?2 WHERE id = ?1";
+        self.transaction.execute(sql, params![id.0, audio_text(audio)?])?;
+        let sql = "UPDATE take SET hits = ?2, written = written + 1 WHERE id = ?1";
+        self.transaction.execute(sql, params![part.take.0, hits_text(hits)?])?;
+        Ok(())
+    }
+
     /// Another grid for a part to be measured against. A step of its song.
     pub fn set_grid(&mut self, id: PartId, label: &str, grid: Option<Grid>) -> Result<(), StoreError> {
         let part = self.part(id)?;
@@ -410,6 +445,7 @@ impl Change<'_> {
                 drums: new.drums,
                 muted: false,
                 take,
+                audio: None,
                 deleted,
                 ..beside.state(deleted)
             };
@@ -431,6 +467,12 @@ impl Change<'_> {
         self.step(Scope::Song(part.song), "delete the part");
         self.put(State::Part(part.state(false)), State::Part(part.state(true)))
     }
+}
+
+/// A recorded loop as it is kept: one that could not be read again is refused.
+pub(crate) fn audio_text(audio: &AudioSource) -> Result<String, StoreError> {
+    audio.check().map_err(|(field, message)| StoreError::invalid(format!("audio.{field}"), message))?;
+    Ok(json!(audio).to_string())
 }
 
 /// Whether a song can have so many more parts than its file has.
@@ -457,6 +499,7 @@ struct RawPart {
     revision: i64,
     grid: Option<String>,
     kit: Option<i64>,
+    audio: Option<String>,
 }
 
 fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
@@ -472,6 +515,7 @@ fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
         revision: row.get(8)?,
         grid: row.get(9)?,
         kit: row.get(10)?,
+        audio: row.get(11)?,
     })
 }
 
@@ -496,8 +540,8 @@ pub(crate) fn insert_part(
 /// A copy of a part and of all its takes, in the same or another song: its id, and that of the copy
 /// of the take that is worked on.
 pub(crate) fn copy_part(transaction: &Transaction<'_>, id: PartId, song: SongId) -> rusqlite::Result<(PartId, TakeId)> {
-    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit)
-               SELECT ?2, position, name, drums, muted, layers, grid, kit FROM part WHERE id = ?1";
+    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, audio)
+               SELECT ?2, position, name, drums, muted, layers, grid, kit, audio FROM part WHERE id = ?1";
     transaction.execute(sql, params![id.0, song.0])?;
     let copy = transaction.last_insert_rowid();
     let current: Option<i64> =

@@ -11,7 +11,9 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, HashMap};
-use vivida_core::{Grid, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section};
+use vivida_core::{
+    AudioSource, Grid, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section,
+};
 
 /// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
 /// database, so that what is damaged is put back as it was, too.
@@ -104,6 +106,9 @@ pub(crate) struct PartState {
     /// Its place among the parts of the file; steps of before leave it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub position: Option<usize>,
+    /// The recorded loop that it is, as it stands in the database.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub audio: Option<String>,
     pub deleted: bool,
 }
 
@@ -168,8 +173,13 @@ impl State {
             State::Groove { groove, .. } => read::<GrooveProfile>("groove", groove),
             State::Kit { kit, .. } => read::<Kit>("kit", kit),
             State::Pocket { settings, .. } => read::<PocketSettings>("settings", settings),
-            State::Part(PartState { layers: Some(layers), .. }) => {
-                layers.check().map_err(|(field, message)| StoreError::invalid(format!("layers.{field}"), message))
+            State::Part(PartState { layers, audio, .. }) => {
+                let stands = matches!(before, State::Part(before) if before.audio == *audio && !before.deleted);
+                if let Some(text) = audio.as_deref().filter(|_| !stands) {
+                    read::<AudioSource>("audio", text)?;
+                }
+                let checked = layers.as_ref().map_or(Ok(()), LayerBounds::check);
+                checked.map_err(|(field, message)| StoreError::invalid(format!("layers.{field}"), message))
             }
             State::Sections { sections: Some(sections), .. } => Section::checked(sections.clone())
                 .map(|_| ())
@@ -284,17 +294,19 @@ impl State {
                 let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
                 transaction.execute(sql, [take.0])?;
             }
-            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, position, deleted }) => {
+            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, position, audio, deleted }) => {
                 let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           grid = ?8, kit = ?9, position = coalesce(?10, position), revision = revision + 1
+                           grid = ?8, kit = ?9, position = coalesce(?10, position), audio = ?11, revision = revision + 1
                            WHERE id = ?1";
                 let position = position.map(|position| position as i64);
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
                 let grid = grid.map(|grid| grid.to_string());
                 let kit = kit.map(|kit| kit.0);
                 let (take, deleted) = (take.0, *deleted);
-                transaction
-                    .execute(sql, params![id.0, name, drums, muted, layers, take, deleted, grid, kit, position])?;
+                transaction.execute(
+                    sql,
+                    params![id.0, name, drums, muted, layers, take, deleted, grid, kit, position, audio],
+                )?;
             }
             State::Take { id, name, recipe, variation, deleted } => {
                 let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";

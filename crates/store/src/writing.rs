@@ -3,13 +3,13 @@
 use crate::change::Change;
 use crate::history::Scope;
 use crate::kits::KitId;
-use crate::parts::{PartId, StoredTake, TakeId, hits_text, of_song};
+use crate::parts::{PartId, StoredTake, TakeId, audio_text, hits_text, of_song};
 use crate::songs::{FileId, SongId, StoredFile, checked_name, insert_file};
 use crate::state::{PartState, State};
 use crate::{Reads, StoreError};
 use rusqlite::params;
 use std::collections::BTreeMap;
-use vivida_core::{Hit, HitId, Part, Recipe, Section};
+use vivida_core::{AudioSource, Hit, HitId, Part, Recipe, Section};
 use vivida_smf::SongFile;
 
 /// A part with a Written of its own at a new place of the song's file.
@@ -25,6 +25,8 @@ pub struct OwnPart {
     pub hits: Part,
     /// The kit that it is read by; nothing where that is the General MIDI map.
     pub kit: Option<KitId>,
+    /// The recorded loop that it is.
+    pub audio: Option<AudioSource>,
 }
 
 /// Another file in the place of a song's own, and what follows from it. What is absent stays.
@@ -61,6 +63,17 @@ impl NewVersion {
     }
 }
 
+/// What comes to a place of the file where there was no part.
+#[derive(Default)]
+struct NewPlace {
+    position: usize,
+    name: Option<String>,
+    drums: bool,
+    hits: Option<Part>,
+    kit: Option<KitId>,
+    audio: Option<String>,
+}
+
 impl Change<'_> {
     /// Puts a song on the shelf that begins here: its file has places for parts, and nothing in them. A step of the shelf.
     pub fn begin_song(
@@ -89,7 +102,7 @@ impl Change<'_> {
         self.put_written(part.current(), hits)
     }
 
-    fn put_written(&mut self, take: &StoredTake, hits: &Part) -> Result<(), StoreError> {
+    pub(crate) fn put_written(&mut self, take: &StoredTake, hits: &Part) -> Result<(), StoreError> {
         let before = match self.take_hits(take.id)? {
             Some(Ok(hits)) => hits,
             Some(Err(damage)) => {
@@ -144,30 +157,25 @@ impl Change<'_> {
             self.put_written(known(take)?, hits)?;
         }
         for (position, drums) in version.new {
-            self.place_part(id, position, None, drums, None, None)?;
+            let new = NewPlace { position, drums, ..NewPlace::default() };
+            self.place_part(id, new)?;
         }
-        for OwnPart { position, name, drums, hits, kit } in version.own {
-            self.place_part(id, position, name, drums, kit, Some(&hits))?;
+        for OwnPart { position, name, drums, hits, kit, audio } in version.own {
+            let audio = audio.as_ref().map(audio_text).transpose()?;
+            self.place_part(id, NewPlace { position, name, drums, hits: Some(hits), kit, audio })?;
         }
         Ok(())
     }
 
     /// A part at a place of the file where there was none.
-    fn place_part(
-        &mut self,
-        song: SongId,
-        position: usize,
-        name: Option<String>,
-        drums: bool,
-        kit: Option<KitId>,
-        hits: Option<&Part>,
-    ) -> Result<(), StoreError> {
+    fn place_part(&mut self, song: SongId, new: NewPlace) -> Result<(), StoreError> {
+        let NewPlace { position, name, drums, hits, kit, audio } = new;
         let name = name.map(|name| checked_name(&name)).transpose()?;
         let sql = "INSERT INTO part (song, position, drums, deleted) VALUES (?1, ?2, ?3, 1)";
         self.transaction.execute(sql, params![song.0, position as i64, drums])?;
         let id = PartId(self.transaction.last_insert_rowid());
         let called = if hits.is_some() { "First" } else { "As it came" };
-        let hits = hits.map(hits_text).transpose()?;
+        let hits = hits.as_ref().map(hits_text).transpose()?;
         let sql = "INSERT INTO take (part, name, hits) VALUES (?1, ?2, ?3)";
         self.transaction.execute(sql, params![id.0, called, hits])?;
         let take = TakeId(self.transaction.last_insert_rowid());
@@ -182,6 +190,7 @@ impl Change<'_> {
                 kit,
                 take,
                 position: Some(position),
+                audio: audio.clone(),
                 deleted,
             })
         };

@@ -22,6 +22,7 @@ import type {
 	GrooveChange,
 	GrooveFigures,
 	GrooveProfile,
+	HearRequest,
 	ImportedGroove,
 	JoinRequest,
 	KeepRecording,
@@ -29,18 +30,23 @@ import type {
 	KitCard,
 	KitChange,
 	KitManifest,
+	LaidLoop,
 	Latency,
 	LatencyRequest,
 	LayerBounds,
 	Live,
 	LiveRequest,
+	LoopRequest,
 	NewPocket,
 	NewRender,
 	NoteUse,
+	OnsetColumns,
+	OnsetsRequest,
 	Outline,
 	PartChangeRequest,
 	PartDetail,
 	PartState,
+	PeakColumns,
 	PerformanceColumns,
 	PerformRequest,
 	PocketCard,
@@ -61,6 +67,7 @@ import type {
 	SongCard,
 	SongDetail,
 	SongPockets,
+	SoundDetail,
 	SplitRequest,
 	StartingPoint,
 	Step,
@@ -273,6 +280,24 @@ export const client = {
 	deleteRecording: (id: number) => json<void>("DELETE", `/recordings/${id}`),
 	latency: (request: LatencyRequest) => json<Latency>("POST", "/latency", request),
 	live: (part: number, request: LiveRequest) => json<Live>("POST", `/parts/${part}/live`, request),
+	addSound: (file: File) =>
+		json<SoundDetail>("POST", `/sounds?file_name=${encodeURIComponent(file.name)}`, undefined, {
+			body: file,
+			headers: { "Content-Type": "application/octet-stream" },
+		}),
+	onsets: (sound: string, sensitivity: number) =>
+		json<OnsetColumns>("GET", `/sounds/${sound}/onsets?sensitivity=${sensitivity}`),
+	peaks: (sound: string, from: number, to: number, count: number) =>
+		json<PeakColumns>("GET", `/sounds/${sound}/peaks?from=${from}&to=${to}&count=${count}`),
+	layLoop: (request: LoopRequest) => json<LaidLoop>("POST", "/loops", request),
+	findOnsets: (part: number, request: OnsetsRequest) =>
+		json<PartDetail>("PUT", `/parts/${part}/onsets`, request),
+	loopByKit: (part: number) => json<RegroupedParts>("POST", `/parts/${part}/by-the-kit`),
+	hear: async (part: number, request: HearRequest) => {
+		const headers = { "Content-Type": "application/json" };
+		const answer = await ask("POST", `/parts/${part}/heard`, { body: JSON.stringify(request), headers });
+		return answer.arrayBuffer();
+	},
 	view: <T>(name: string) => json<T | null>("GET", `/views/${name}`),
 	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value),
 	beginRender: (request: NewRender) => json<RenderState>("POST", "/renders", request),
@@ -291,6 +316,9 @@ export const files = {
 		if (one_track) query.set("format", "0");
 		return `${base}/songs/${song}/export.mid?${query}`;
 	},
+	loop: (part: number, depth: string, written: boolean) =>
+		`${base}/parts/${part}/loop.wav?depth=${depth}&written=${written}`,
+	onsets: (part: number) => `${base}/parts/${part}/onsets.csv`,
 	table: (part: number) => `${base}/parts/${part}/hits.csv`,
 	recipe: (id: number) => `${base}/recipes/${id}/file`,
 	groove: (id: number) => `${base}/grooves/${id}/file`,

@@ -15,6 +15,7 @@ import { probe } from "../probe";
 import type { Reading } from "../workspace/store";
 import { AudioClock } from "./clock";
 import { Kit, strokeOf } from "./kit";
+import { type LoopPart, LoopVoice, loopRate } from "./loop";
 import { Sender } from "./sender";
 
 export interface Voiced {
@@ -43,6 +44,8 @@ export interface PlayedPart {
 	/** In dB: what Played is louder than Written. */
 	louder: number;
 	sounds: (hit: number, reading: Reading) => boolean;
+	/** How it sounds where it is a recorded loop: then none of its hits is played by the kit. */
+	loop: { written: LoopPart; played: LoopPart } | null;
 }
 
 /** Where the song goes on from a moment of the audio clock, at a tempo. */
@@ -123,7 +126,7 @@ interface Round {
 }
 
 export class Player {
-	private readonly context = new AudioContext({ latencyHint: "interactive" });
+	private readonly context = new AudioContext({ latencyHint: "interactive", sampleRate: loopRate });
 	private readonly out: GainNode;
 	private kit: Kit | null = null;
 	private readonly ticker = new Worker(new URL("./ticker.ts", import.meta.url), { type: "module" });
@@ -131,6 +134,7 @@ export class Player {
 	readonly clock: AudioClock;
 	private countIn: CountIn | null = null;
 	private sounding: Sounding[] = [];
+	private loops = new Map<number, LoopVoice>();
 	/** Hits that have been scheduled in this and the next round. */
 	private done = new Map<string, number>();
 	/** The rounds of the loop that are being played and scheduled, the earliest first. */
@@ -238,6 +242,7 @@ export class Player {
 		this.playing = false;
 		for (const one of this.sounding) this.end(one, this.context.currentTime);
 		this.sounding = [];
+		for (const voice of this.loops.values()) voice.silence();
 	}
 
 	close() {
@@ -330,6 +335,7 @@ export class Player {
 
 	private takeBack() {
 		const now = this.context.currentTime + 0.004;
+		for (const voice of this.loops.values()) voice.takeBack();
 		this.sounding = this.sounding.filter((one) => {
 			if (one.at <= now) return true;
 			one.source.stop();
@@ -356,6 +362,7 @@ export class Player {
 		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - reach);
 		for (const round of this.rounds)
 			this.scheduleRound(round, Math.min(stopAt, round.second + (now + reach - round.at) * tempo));
+		this.scheduleLoops(now + reach);
 		this.placeCountIn(now);
 		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
 		if (!loop && now > over(last) + 2) {
@@ -390,6 +397,27 @@ export class Player {
 		const { seconds } = beats;
 		for (let beat = firstFrom(seconds, from); beat < seconds.length && seconds[beat] < until - 1e-6; beat++) {
 			this.placeClick(round, beat, now);
+		}
+	}
+
+	/** Parts that are recorded loops. */
+	private scheduleLoops(until: number) {
+		const { loop, end, tempo, reading, equalLoudness } = this.score;
+		const parts = this.score.parts.filter((part) => part.loop);
+		for (const [id, voice] of this.loops)
+			if (!parts.some((part) => part.id === id)) {
+				voice.silence();
+				this.loops.delete(id);
+			}
+		for (const part of parts) {
+			if (!part.loop) continue;
+			let voice = this.loops.get(part.id);
+			if (!voice) {
+				voice = new LoopVoice(this.context, this.out, () => this.schedule());
+				this.loops.set(part.id, voice);
+			}
+			const level = equalLoudness ? balance(part.louder, reading) : 1;
+			voice.schedule(part.loop[reading], level, this.rounds, loop, end, tempo, until);
 		}
 	}
 

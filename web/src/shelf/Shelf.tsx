@@ -4,10 +4,13 @@ import { IconFilePlus, IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useLocation } from "wouter";
 import { client } from "../api/client";
-import type { SongCard } from "../api/generated/types";
+import type { SongCard, SoundDetail } from "../api/generated/types";
+import { LoopDialog } from "../loops/LoopDialog";
+import { isSound, soundEndings } from "../loops/sound";
 import { Message } from "../Message";
-import { clearNotes } from "../notify";
+import { clearNotes, showError } from "../notify";
 import { SchemeToggle } from "../SchemeToggle";
 import { plural } from "../words";
 import { BatchDialog, BatchReports } from "./Batch";
@@ -25,7 +28,21 @@ import { useSweep } from "./useSweep";
 export function Shelf() {
 	const songs = useQuery({ queryKey: ["songs"], queryFn: client.songs });
 	const actions = useShelfActions();
-	const { add, adding } = actions;
+	const { add: addFiles, adding } = actions;
+	const [, go] = useLocation();
+	/** Recorded loops that were brought in and wait to be told how many bars they are. */
+	const [sounds, setSounds] = useState<SoundDetail[]>([]);
+	const add = async (files: File[]) => {
+		addFiles(files.filter((file) => !isSound(file)));
+		for (const file of files.filter(isSound)) {
+			try {
+				const sound = await client.addSound(file);
+				setSounds((waiting) => [...waiting, sound]);
+			} catch (error) {
+				showError(error);
+			}
+		}
+	};
 	const [over, setOver] = useState(false);
 	const [text, setText] = useState("");
 	const [order, setOrder] = useState<Order>("newest");
@@ -44,7 +61,7 @@ export function Shelf() {
 	const drop = (event: DragEvent) => {
 		event.preventDefault();
 		setOver(false);
-		add([...event.dataTransfer.files]);
+		void add([...event.dataTransfer.files]);
 	};
 	if (songs.isError) {
 		return <Message title="The shelf cannot be shown">{songs.error.message}</Message>;
@@ -102,7 +119,7 @@ export function Shelf() {
 					/>
 				)}
 				<SchemeToggle />
-				<ShelfMenu onUnpack={add} onReports={() => setBatch(0)} />
+				<ShelfMenu onUnpack={addFiles} onReports={() => setBatch(0)} />
 				<BeginButton />
 				<Button
 					leftSection={<IconFilePlus size={16} />}
@@ -116,14 +133,22 @@ export function Shelf() {
 					type="file"
 					multiple
 					hidden
-					accept=".mid,.midi,.smf,.vivida,audio/midi,audio/x-midi"
-					aria-label="MIDI files"
+					accept={[".mid", ".midi", ".smf", ".vivida", ...soundEndings].join()}
+					aria-label="MIDI files or recorded loops"
 					onChange={(event) => {
-						add([...(event.currentTarget.files ?? [])]);
+						void add([...(event.currentTarget.files ?? [])]);
 						event.currentTarget.value = "";
 					}}
 				/>
 			</header>
+			<LoopDialog
+				sound={sounds[0] ?? null}
+				close={() => setSounds((waiting) => waiting.slice(1))}
+				onLaid={({ song, part }) => {
+					if (sounds.length === 1) go(`/songs/${song}/parts/${part}`);
+					else void songs.refetch();
+				}}
+			/>
 			<main>
 				<h1 className="visually-hidden">Shelf</h1>
 				{songs.isPending ? (
@@ -254,7 +279,7 @@ function Cards({ songs, empty, actions, onChoose, onBatch, albums, album }: Card
 								<li key="more" className={classes.place} style={styleOf(box(inRow.length))}>
 									<button type="button" className={classes.drop} onClick={onChoose} disabled={actions.adding}>
 										<IconFilePlus size={26} stroke={1.4} />
-										<strong>{actions.adding ? "Reading…" : "Drop MIDI files here"}</strong>
+										<strong>{actions.adding ? "Reading…" : "Drop MIDI files or a loop here"}</strong>
 										<span>or click to choose them. They stay on this machine.</span>
 									</button>
 								</li>

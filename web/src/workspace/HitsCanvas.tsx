@@ -5,6 +5,7 @@ import { axis } from "../draw/axis";
 import { fitCanvas, scaledLike } from "../draw/canvas";
 import { drawGround } from "../draw/ground";
 import { countIn, drawHits, firstFrom, isDense, velocityY } from "../draw/hits";
+import { drawWave } from "../draw/wave";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural, signed } from "../words";
@@ -56,6 +57,7 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.sketch?.instrument === index ? state.sketch : null,
 	state.part.written,
 	state.struckCount,
+	state.wave,
 	showsHands(state),
 ];
 
@@ -92,12 +94,14 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			const instrument = state.part.kit.instruments[index];
 			const { song, part, performance, reading } = state;
 			const window = shownWindow(state);
-			const groundNow = `${window} ${state.open}`;
+			const groundNow = `${window} ${state.open} ${state.wave?.step}`;
 			const { context, width, height } = fitCanvas(element);
 			if (groundOf !== groundNow || groundKit !== state.part.kit) {
 				const ground = scaledLike(below, element);
 				const opened = state.open === instrument.id;
 				drawGround(ground, width, height, { instrument, song, window, opened, colours: paint });
+				if (state.wave && part.audio && !state.stacked)
+					drawWave(ground, width, height, state.wave, part.audio.source, window, paint);
 				groundOf = groundNow;
 				groundKit = state.part.kit;
 			}

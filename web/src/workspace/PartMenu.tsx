@@ -17,7 +17,9 @@ import {
 import { useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
-import type { RefitReport } from "../api/generated/types";
+import type { RefitReport, SoundDetail } from "../api/generated/types";
+import { LoopDialog } from "../loops/LoopDialog";
+import { isSound, soundEndings } from "../loops/sound";
 import { NameField } from "../NameField";
 import { showError } from "../notify";
 import { useAfterMenu } from "../useAfterMenu";
@@ -62,10 +64,15 @@ export function Crumbs() {
 	};
 	const file = useRef<HTMLInputElement>(null);
 	const newer = useRef<HTMLInputElement>(null);
+	const [sound, setSound] = useState<SoundDetail | null>(null);
 	const [found, setFound] = useState<{ file: File; report: RefitReport } | null>(null);
 	const addFrom = async (chosen: File) => {
 		const known = new Set(song.parts.map(({ id }) => id));
 		try {
+			if (isSound(chosen)) {
+				setSound(await client.addSound(chosen));
+				return;
+			}
 			await store.getState().settled();
 			const next = await client.addParts(song.id, store.getState().song.revision, chosen);
 			const added = next.parts.find(({ id }) => !known.has(id));
@@ -187,8 +194,8 @@ export function Crumbs() {
 				ref={file}
 				type="file"
 				hidden
-				accept=".mid,.midi,.smf,audio/midi,audio/x-midi"
-				aria-label="MIDI file with a part"
+				accept={[".mid", ".midi", ".smf", ...soundEndings].join()}
+				aria-label="MIDI file with a part, or a recorded loop"
 				onChange={(event) => {
 					const [chosen] = event.currentTarget.files ?? [];
 					event.currentTarget.value = "";
@@ -210,6 +217,13 @@ export function Crumbs() {
 							.then((report) => setFound({ file, report }))
 							.catch(showError);
 				}}
+			/>
+			<LoopDialog
+				sound={sound}
+				song={song}
+				revision={() => store.getState().song.revision}
+				close={() => setSound(null)}
+				onLaid={(laid) => open(laid.part)}
 			/>
 			<NewerDialog
 				found={found}

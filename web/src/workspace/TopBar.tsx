@@ -14,6 +14,7 @@ import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
 import { HistoryMenu } from "./HistoryMenu";
+import { LoopMenu } from "./LoopMenu";
 import { Crumbs } from "./PartMenu";
 import { NumberToken } from "./passes/NumberToken";
 import { louder } from "./played";
@@ -31,6 +32,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 				vivida
 			</Link>
 			<Crumbs />
+			<LoopMenu />
 			<PlayControls transport={transport} />
 			<Readings />
 			<Views />

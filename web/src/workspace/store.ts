@@ -60,6 +60,8 @@ export function createWorkspace(
 			revision: part.state.revision,
 			history: part.state.history,
 			performance: received(null, null, part.performance, part),
+			heardAs: null,
+			wave: null,
 			refused: null,
 			pockets,
 			pocketDrafts: {},
@@ -87,6 +89,7 @@ export function createWorkspace(
 				revision: state.revision,
 				history: state.history,
 				performance: received(null, null, detail.performance, detail),
+				heardAs: null,
 				selected,
 				refused: null,
 			});

@@ -2,8 +2,9 @@
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../api/client";
-import type { PartDetail, SongDetail } from "../api/generated/types";
+import type { PartDetail, PerformRequest, SongDetail } from "../api/generated/types";
 import { pulsesInAQuarter } from "../audio/follower";
+import type { LoopPart } from "../audio/loop";
 import { type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
 import type { Recorder } from "../audio/recorder";
 import { devices } from "../devices/hub";
@@ -30,6 +31,7 @@ function playedPart(
 	performance: Played | null,
 	silent: (instrument: number) => boolean,
 	against: Against | null = null,
+	loop: PlayedPart["loop"] = null,
 ): PlayedPart {
 	const { written } = part;
 	const count = written.ids.length;
@@ -67,9 +69,30 @@ function playedPart(
 			)
 				return false;
 			const instrument = instrumentOf.get(hit) ?? written.instruments[hit] ?? null;
-			return instrument === null || !silent(instrument);
+			return !part.audio && (instrument === null || !silent(instrument));
 		},
+		loop,
 	};
+}
+
+/** How a part sounds that is a recorded loop: as it is asked for, in the bars that go round, at a tempo. */
+function loopOf(
+	part: PartDetail,
+	played: PerformRequest,
+	{ loop, looping, tempo }: WorkspaceState,
+	without: string[],
+): PlayedPart["loop"] {
+	if (!part.audio || part.audio.missing) return null;
+	const { channels } = part.audio;
+	const bars = looping ? { from: loop[0], to: loop[1] } : undefined;
+	const { id, source } = part.state;
+	const one = (of: { played?: PerformRequest }): LoopPart => ({
+		key: JSON.stringify([id, source, of, bars, tempo, without]),
+		channels,
+		hear: (from, frames, round) =>
+			client.hear(id, { ...of, from, frames, speed: tempo, round: round ? bars : undefined, without }),
+	});
+	return { written: one({}), played: one({ played }) };
 }
 
 /** By how much the earliest hit comes before it was written, in s. */
@@ -106,6 +129,7 @@ function againstPart(
 			const instrument = instruments[hit];
 			return reading === "written" && (instrument === null || !silent(instrument));
 		},
+		loop: null,
 	};
 }
 
@@ -117,13 +141,21 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 	const { song, part, performance, loop, looping, against } = state;
 	const silent = part.kit.instruments.map((instrument) => isSilent(state, instrument.id));
 	const isMuted = (instrument: number) => part.state.muted || silent[instrument];
-	const own = (played: Played | null) => playedPart(part, played, isMuted, against);
+	const muted = part.kit.instruments.filter((_, index) => isMuted(index)).map(({ id }) => id);
+	const asKept = { recipe: state.recipe, variation: state.variation, round: state.round };
+	const looped = loopOf(part, state.heardAs ?? asKept, state, muted);
+	const own = (played: Played | null) => playedPart(part, played, isMuted, against, looped);
 	const beside: PlayedPart[] = [];
 	const first = own(performance);
 	if (against) beside.push(againstPart(part, against, first.louder, isMuted));
 	if (state.others)
 		for (const other of others)
-			if (!other.part.state.muted) beside.push(playedPart(other.part, other.performance, () => false));
+			if (!other.part.state.muted) {
+				const { recipe, variation } = other.part.state;
+				const asked = { recipe, variation, round: 0, pockets: state.pocketDrafts };
+				const looped = loopOf(other.part, asked, state, []);
+				beside.push(playedPart(other.part, other.performance, () => false, null, looped));
+			}
 	const { bars } = song;
 	return {
 		parts: [first, ...beside],

@@ -12,6 +12,7 @@ mod performances;
 mod pockets;
 mod recordings;
 mod songs;
+mod sounds;
 
 pub use batches::*;
 pub use exports::*;
@@ -23,6 +24,7 @@ pub use performances::*;
 pub use pockets::*;
 pub use recordings::*;
 pub use songs::*;
+pub use sounds::*;
 
 use ts_rs::{Config, TS};
 use vivida_core::{
@@ -63,6 +65,10 @@ pub fn typescript() -> String {
         KitId,
         vivida_core::HitId,
         Ticks,
+        vivida_core::Slicing,
+        vivida_core::AudioSource,
+        vivida_audio::Format,
+        vivida_audio::Proposal,
         vivida_core::action::Shape,
         vivida_core::action::Contrast,
         vivida_core::action::Level,
@@ -256,6 +262,14 @@ pub fn typescript() -> String {
         BeginRecording,
         RecordingPiece,
         RecordingCard,
+        OnsetColumns,
+        SoundDetail,
+        PeakColumns,
+        LoopRequest,
+        LaidLoop,
+        OnsetsRequest,
+        PartAudio,
+        HearRequest,
         RoundColumns,
         RecordedRounds,
         KeepRecording,

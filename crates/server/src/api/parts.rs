@@ -1,6 +1,6 @@
 //! Parts and takes.
 
-use crate::api::{LineColumns, PartKit, PerformanceColumns};
+use crate::api::{LineColumns, PartAudio, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
@@ -19,6 +19,8 @@ pub struct PartDetail {
     pub kit: Kit,
     /// How it sounds.
     pub sounds: KitSounds,
+    /// The recorded loop that it is.
+    pub audio: Option<PartAudio>,
     /// The grid that offsets are measured against, and the distance between two of its lines.
     pub grid: Grid,
     pub cell: Ticks,

@@ -9,6 +9,7 @@ mod parts;
 mod pockets;
 mod recordings;
 mod songs;
+mod sounds;
 
 use crate::app::App;
 use crate::problem::Problem;
@@ -188,6 +189,7 @@ pub(crate) fn all() -> Vec<Route> {
         pockets::routes(),
         batches::routes(),
         recordings::routes(),
+        sounds::routes(),
         exports::routes(),
     ]
     .concat()

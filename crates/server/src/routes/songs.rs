@@ -22,7 +22,7 @@ async fn song_file(data: Data<'_>, file_name: &str) -> Result<Vec<u8>, Problem> 
 }
 
 /// The body as the bytes of a file that is not too large.
-async fn limited(data: Data<'_>, file_name: &str, limit: ByteUnit) -> Result<Vec<u8>, Problem> {
+pub(super) async fn limited(data: Data<'_>, file_name: &str, limit: ByteUnit) -> Result<Vec<u8>, Problem> {
     let bytes = data.open(limit).into_bytes().await.map_err(|error| {
         Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
     })?;
@@ -107,7 +107,7 @@ async fn restore(app: &Shared, name: String) -> Answer<Vec<Backup>> {
 
 #[post("/bundles?<file_name>", data = "<data>")]
 async fn unpack(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Vec<Card>>), Problem> {
-    let bytes = limited(data, &file_name, ByteUnit::Mebibyte(256)).await?;
+    let bytes = limited(data, &file_name, ByteUnit::Gibibyte(1)).await?;
     let cards = work(app, move |app| app.unpack(&file_name, &bytes)).await?;
     Ok((Status::Created, Json(cards)))
 }

@@ -32,6 +32,70 @@ export type HitId = number;
 
 export type Ticks = number;
 
+export type Slicing = { 
+/**
+ * The frame of the clip that the first bar begins with.
+ */
+from: number, 
+/**
+ * The frame behind the last bar.
+ */
+to: number, 
+/**
+ * The tick of the song that it begins at.
+ */
+start: Ticks, 
+/**
+ * How many ticks it takes.
+ */
+ticks: Ticks, 
+/**
+ * How often it comes.
+ */
+times: number, };
+
+export type AudioSource = { 
+/**
+ * Its file, by the SHA-256 of its bytes in hexadecimal digits.
+ */
+sound: string, 
+/**
+ * What its file was called.
+ */
+name: string, 
+/**
+ * How many frames it has, at 44 100 a second.
+ */
+frames: number, 
+/**
+ * Where it lies in the song.
+ */
+slicing: Slicing, 
+/**
+ * How little sufficed to be an onset when they were found last, 0 to 100.
+ */
+sensitivity: number, };
+
+export type Format = "wav" | "aiff" | "flac" | "ogg" | "mp3";
+
+export type Proposal = { 
+/**
+ * How many bars the clip lasts.
+ */
+bars: number, 
+/**
+ * Quarter notes a bar.
+ */
+beats: number, 
+/**
+ * Quarter notes a minute.
+ */
+bpm: number, 
+/**
+ * How well onsets lie on 16ths or triplets of that, and how usual the tempo is, 0 to 1.
+ */
+fit: number, };
+
 export type Shape = { 
 /**
  * The 10th percentile.
@@ -1998,6 +2062,10 @@ channel: Channel, kit: Kit,
  */
 sounds: KitSounds, 
 /**
+ * The recorded loop that it is.
+ */
+audio: PartAudio | null, 
+/**
  * The grid that offsets are measured against, and the distance between two of its lines.
  */
 grid: Grid, cell: Ticks, written: WrittenColumns, 
@@ -2717,6 +2785,118 @@ steadiest: number | null,
  * What of it cannot be read.
  */
 damage: string | null, };
+
+export type OnsetColumns = { 
+/**
+ * In s.
+ */
+seconds: Array<number>, 
+/**
+ * 0 to 1.
+ */
+strengths: Array<number>, velocities: Array<number>, families: Array<Family>, };
+
+export type SoundDetail = { 
+/**
+ * Names it for ever: the SHA-256 of its bytes.
+ */
+sound: string, name: string, format: Format, 
+/**
+ * Samples a second, as the file has them.
+ */
+rate: number, bits: number | null, 
+/**
+ * 1 or 2.
+ */
+channels: number, 
+/**
+ * At 44 100 a second.
+ */
+frames: number, seconds: number, 
+/**
+ * Sentences: what was amiss and how it was mended.
+ */
+said: Array<string>, 
+/**
+ * What it may be, the likeliest first.
+ */
+proposals: Array<Proposal>, onsets: OnsetColumns, };
+
+export type PeakColumns = { 
+/**
+ * How long each stretch is, in s.
+ */
+step: number, 
+/**
+ * The lowest and highest sample of each stretch, as shares of full scale.
+ */
+low: Array<number>, high: Array<number>, };
+
+export type LoopRequest = { 
+/**
+ * A file that was brought in.
+ */
+sound: string, 
+/**
+ * What the song or the part is called.
+ */
+name: string, 
+/**
+ * What the file was called.
+ */
+file_name: string, 
+/**
+ * How many bars it lasts.
+ */
+bars: number, 
+/**
+ * Quarter notes a bar; what is laid into a song goes by the song's metre.
+ */
+beats?: number, sensitivity?: number, 
+/**
+ * The song that it is laid into, and its revision; nothing begins one of its own.
+ */
+song?: SongId, revision?: number, };
+
+export type LaidLoop = { song: SongId, part: PartId, };
+
+export type OnsetsRequest = { revision: number, sensitivity: number, };
+
+export type PartAudio = { source: AudioSource, 
+/**
+ * The tempo at which it sounds as it was recorded.
+ */
+bpm: number, 
+/**
+ * 1 or 2.
+ */
+channels: number, 
+/**
+ * Its file is gone from the data folder.
+ */
+missing: boolean, };
+
+export type HearRequest = { 
+/**
+ * The passes; nothing is as it was written.
+ */
+played?: PerformRequest, 
+/**
+ * In frames of 44 100 a second from the song's beginning, at the speed.
+ */
+from: number, frames: number, 
+/**
+ * How much faster than the song it goes.
+ */
+speed: number, 
+/**
+ * The bars that go round.
+ */
+round?: BarRange, 
+/**
+ * Instruments that are not heard.
+ */
+without?: Array<InstrumentId>, };
 
 export type RoundColumns = { 
 /**

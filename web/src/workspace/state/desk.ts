@@ -1,6 +1,6 @@
 /** What is being made of the part: gestures on top of what is kept, played by the server as they change. */
 import { client, ProblemError } from "../../api/client";
-import type { Gesture, Recipe } from "../../api/generated/types";
+import type { Gesture, PerformRequest, Recipe } from "../../api/generated/types";
 import { showError } from "../../notify";
 import { probe } from "../../probe";
 import { received } from "../played";
@@ -74,17 +74,17 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 		wanted = false;
 		busy = true;
 		try {
-			const columns = await client.perform(part, {
+			const heardAs: PerformRequest = {
 				recipe: trial ?? asked,
 				gestures,
 				variation,
 				round,
 				alone: soloPass ?? undefined,
 				audition: audition ?? undefined,
-				timing: before?.timingKey,
-				touch: before?.touchKey,
 				pockets,
-			});
+			};
+			const known = { timing: before?.timingKey, touch: before?.touchKey };
+			const columns = await client.perform(part, { ...heardAs, ...known });
 			// It is of another Written than the one that is shown: asked for again once that has changed.
 			if (columns.source !== get().part.state.source) {
 				if (get().part.state.source !== source) wanted = true;
@@ -94,7 +94,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 			probe.answered(since);
 			// What has become of the passes meanwhile is newer than the answer.
 			const recipe = asked === base && !wanted && !trial ? { recipe: columns.recipe ?? base } : {};
-			set({ performance: played, ...recipe, ...(get().refused ? { refused: null } : {}) });
+			set({ performance: played, heardAs, ...recipe, ...(get().refused ? { refused: null } : {}) });
 			// What is newest by then is asked for once this answer is drawn, and works while the browser
 			// brings it to the screen. Asked for sooner, it would be older when it can be drawn.
 			await drawn();

@@ -74,6 +74,7 @@ export function createPlayback(
 				variation,
 				round,
 				performance: played,
+				heardAs: null,
 				heard: fresh ? [...heard, variation].slice(-12) : heard,
 			});
 		},

@@ -9,6 +9,8 @@ import type {
 	Measured,
 	PartDetail,
 	PartState,
+	PeakColumns,
+	PerformRequest,
 	PocketCard,
 	PocketSettings,
 	Recipe,
@@ -137,6 +139,10 @@ export interface KeptSlice {
 	revision: number;
 	history: History;
 	performance: Played | null;
+	/** What it is a performance of, where that is not simply what is kept. */
+	heardAs: PerformRequest | null;
+	/** The recorded loop that the part is, as it is drawn. */
+	wave: PeakColumns | null;
 	/** What a setting was refused for, by its path. */
 	refused: { field: string; detail: string } | null;
 

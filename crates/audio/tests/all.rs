@@ -1,0 +1,5 @@
+//! All tests of this crate, in one program.
+
+mod files;
+mod loops;
+mod render;

@@ -1,0 +1,131 @@
+//! Recorded loops in the page: dropped, swung, cut by hand, heard, taken away.
+
+use serde_json::{Value, json};
+use std::time::Duration;
+use vivida_demo::LoopPlan;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+async fn look(browser: &Browser, name: &str) -> Done {
+    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
+        tokio::time::sleep(Duration::from_millis(700)).await;
+        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
+    }
+    Ok(())
+}
+
+/// Drops a loop on the shelf and says what it is.
+async fn begin(app: &App, browser: &Browser, name: &str, plan: LoopPlan) -> Done {
+    import(app, browser, name, &plan.make().wav()).await?;
+    browser.find("[data-loop-form]").await?;
+    browser.until("document.querySelector('[data-onset-count]')?.dataset.onsetCount > 5").await?;
+    look(browser, &format!("{name}-form")).await?;
+    browser.press("Begin a song with it").await?;
+    browser.find("[data-loop-menu]").await?;
+    browser.find("[data-hits]").await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_loop_is_dropped_swung_heard_and_taken_away() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.steady_sound().await?;
+    begin(&app, &browser, "cut-break.wav", LoopPlan::cut_break()).await?;
+    look(&browser, "loop").await?;
+    let part = browser.run("return Number(location.pathname.split('/').pop())").await?;
+    // It sounds as it was recorded until a pass is there; then the stretch that sounds is faded over to another.
+    browser.run("document.activeElement.blur()").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.loops.length >= 1").await?;
+    let before = browser.run("return window.vividaProbe.loops.length").await?;
+    add_pass(&browser, "swing", "swing").await?;
+    browser
+        .until(&format!(
+            "window.vividaProbe.loops.length > {before} && window.vividaProbe.loops.some((one) => one.late)"
+        ))
+        .await?;
+    look(&browser, "swung").await?;
+    // Round after round follows to the sample.
+    browser.until("window.vividaProbe.course.at(-1).round >= 2").await?;
+    browser.press("Stop").await?;
+    let apart = "return (() => {
+        const whole = window.vividaProbe.loops.filter(({late}) => !late);
+        return whole.slice(1).map((one, place) => (one.at - whole[place].at) * 44100 - one.frames).map(Math.abs).filter((far) => far > 1.01);
+    })()";
+    assert_eq!(browser.run(apart).await?, json!([]));
+    // Nothing of it was played by the kit.
+    assert_eq!(browser.run("return window.vividaProbe.scheduled.length").await?, 0);
+    // What is saved is what was heard: as long as the loop, and otherwise than it.
+    browser.click("[data-loop-menu]").await?;
+    browser.find("[data-loop-options]").await?;
+    look(&browser, "loop-menu").await?;
+    let saved = |written: bool| {
+        format!(
+            "return fetch('/api/v1/parts/{part}/loop.wav?depth=16&written={written}').then((answer) => answer.arrayBuffer())
+                .then((bytes) => [bytes.byteLength, [...new Uint8Array(bytes)].reduce((sum, byte, at) => (sum * 31 + byte + at) % 1000003, 7)])"
+        )
+    };
+    let (played, written) = (browser.run(&saved(false)).await?, browser.run(&saved(true)).await?);
+    assert!(played[0] == written[0] && played[1] != written[1], "{played} {written}");
+    browser.close().await
+}
+
+/// An onset that was missed is drawn, one that is false erased; found again all is as it was; and it becomes MIDI.
+#[tokio::test(flavor = "multi_thread")]
+async fn onsets_are_corrected_by_hand_and_become_a_part_for_the_kit() -> Done {
+    let (_turn, app, browser) = start().await;
+    begin(&app, &browser, "shaker.wav", LoopPlan::shaker()).await?;
+    let part = browser.run("return Number(location.pathname.split('/').pop())").await?;
+    let hits = async || -> Result<usize, Failed> {
+        let detail: Value = ask(&browser, &format!("/parts/{part}")).await?;
+        Ok(detail["written"]["ids"].as_array().unwrap().len())
+    };
+    let before = hits().await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("b").await?;
+    browser.find("[data-drawing]").await?;
+    let [x, y] = middle(&browser, "[data-hits]").await?;
+    browser.drag_from(x + 11.0, y, 0.0, 0.0).await?;
+    let mut now = before;
+    for _ in 0..60 {
+        now = hits().await?;
+        if now != before {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    assert_ne!(now, before, "one more, or one less where it stood on another");
+    browser.press("Done").await?;
+    browser.click("[data-loop-menu]").await?;
+    browser.press("Find onsets again").await?;
+    browser.until("!document.querySelector('[data-loop-options]')").await?;
+    assert_eq!(hits().await?, before);
+    browser.click("[data-loop-menu]").await?;
+    browser.press("Make a part for the kit").await?;
+    browser.until(&format!("!location.pathname.endsWith('/{part}')")).await?;
+    browser.find("[data-hits]").await?;
+    browser.until("!document.querySelector('[data-loop-menu]')").await?;
+    look(&browser, "for-the-kit").await?;
+    browser.close().await
+}
+
+/// A loop is laid into a song that is there, beside its drums.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_loop_is_added_to_a_song() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let file = app.folder().join("shaker.wav");
+    std::fs::write(&file, LoopPlan::shaker().make().wav()).unwrap();
+    let input = "input[aria-label='MIDI file with a part, or a recorded loop']";
+    browser.type_into(input, &file.display().to_string()).await?;
+    browser.find("[data-loop-form]").await?;
+    look(&browser, "into-a-song").await?;
+    browser.press("Add the part").await?;
+    browser.find("[data-loop-menu]").await?;
+    browser.find("[data-hits]").await?;
+    look(&browser, "in-a-song").await?;
+    browser.press("Undo").await?;
+    browser.until("!document.querySelector('[data-loop-menu]')").await?;
+    browser.close().await
+}

@@ -1,0 +1,40 @@
+/** Draws the wave of a recorded loop where it lies in the song. */
+import type { AudioSource, PeakColumns } from "../api/generated/types";
+import { loopRate } from "../audio/loop";
+import { loudestOf } from "../loops/Wave";
+import type { Roles } from "../theme";
+import { axis } from "./axis";
+
+export function drawWave(
+	context: CanvasRenderingContext2D,
+	width: number,
+	height: number,
+	wave: PeakColumns,
+	{ slicing }: AudioSource,
+	window: [number, number],
+	colours: Roles,
+) {
+	const { x } = axis(window, width);
+	const perPixel = (window[1] - window[0]) / width;
+	const left = x(window[0]);
+	const { from, to, start, ticks, times } = slicing;
+	const second = (share: number) => (from + share * (to - from)) / loopRate;
+	const scale = loudestOf(wave);
+	context.fillStyle = colours.written;
+	context.globalAlpha = 0.22;
+	for (let column = Math.max(0, Math.floor(left)); column < width; column++) {
+		const at = (window[0] + (column - left) * perPixel - start) / ticks;
+		if (at < 0 || at >= times) continue;
+		const share = at - Math.floor(at);
+		const first = Math.floor(second(share) / wave.step);
+		const last = Math.max(first + 1, Math.ceil(second(Math.min(1, share + perPixel / ticks)) / wave.step));
+		let [low, high] = [0, 0];
+		for (let place = first; place < Math.min(last, wave.low.length); place++) {
+			low = Math.min(low, wave.low[place]);
+			high = Math.max(high, wave.high[place]);
+		}
+		const top = (height * (1 - scale * high)) / 2;
+		context.fillRect(column, top, 1, Math.max(0.5, (height * scale * (high - low)) / 2));
+	}
+	context.globalAlpha = 1;
+}

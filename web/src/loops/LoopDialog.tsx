@@ -1,0 +1,173 @@
+/** A recorded loop comes in: how many bars it is, and where it is struck. */
+import { Button, Group, Modal, NumberInput, Select, Slider, Stack, Text, TextInput } from "@mantine/core";
+import { useDebouncedValue } from "@mantine/hooks";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { client } from "../api/client";
+import type { LaidLoop, Proposal, SongDetail, SoundDetail } from "../api/generated/types";
+import { showError } from "../notify";
+import { plural } from "../words";
+import classes from "./Loops.module.css";
+import { stem } from "./sound";
+import { Wave } from "./Wave";
+
+interface Props {
+	sound: SoundDetail | null;
+	/** The song that it is laid into; nothing begins one of its own. */
+	song?: SongDetail;
+	revision?: () => number;
+	close: () => void;
+	onLaid: (laid: LaidLoop) => void;
+}
+
+export function LoopDialog({ sound, close, ...rest }: Props) {
+	return (
+		<Modal
+			opened={sound !== null}
+			onClose={close}
+			size={640}
+			title={sound && `“${sound.name}”, ${sound.seconds.toFixed(2)} s`}
+		>
+			{sound && <LoopForm key={sound.sound} sound={sound} close={close} {...rest} />}
+		</Modal>
+	);
+}
+
+/** Those that are not far behind the likeliest. */
+const likely = (proposals: Proposal[]) =>
+	proposals.filter(({ fit }) => fit >= 0.3 * proposals[0].fit).slice(0, 4);
+
+const beatsOf = (metre: string) => Number(metre.split("/")[0]);
+
+function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: SoundDetail }) {
+	const [first] = sound.proposals;
+	const [name, setName] = useState(stem(sound.name));
+	const [bars, setBars] = useState(first?.bars ?? 1);
+	const [metre, setMetre] = useState(`${first?.beats ?? 4}/4`);
+	const [sensitivity, setSensitivity] = useState(50);
+	const [settled] = useDebouncedValue(sensitivity, 60);
+	const [busy, setBusy] = useState(false);
+	const peaks = useQuery({
+		queryKey: ["peaks", sound.sound],
+		queryFn: () => client.peaks(sound.sound, 0, sound.seconds, 700),
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+	const found = useQuery({
+		queryKey: ["onsets", sound.sound, settled],
+		queryFn: () => client.onsets(sound.sound, settled),
+		placeholderData: keepPreviousData,
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+	const onsets = found.data ?? sound.onsets;
+	const beats = beatsOf(song ? song.metres[0][1] : metre);
+	const bpm = (60 * bars * beats) / sound.seconds;
+	const lay = async () => {
+		setBusy(true);
+		try {
+			const request = {
+				sound: sound.sound,
+				file_name: sound.name,
+				name: name.trim() || stem(sound.name),
+				bars,
+			};
+			const place = song ? { song: song.id, revision: revision?.() ?? song.revision } : { beats };
+			onLaid(await client.layLoop({ ...request, ...place, sensitivity }));
+			close();
+		} catch (error) {
+			showError(error);
+			setBusy(false);
+		}
+	};
+	return (
+		<form
+			onSubmit={(event) => {
+				event.preventDefault();
+				void lay();
+			}}
+			data-loop-form
+		>
+			<Stack gap={10}>
+				<Wave peaks={peaks.data} onsets={onsets} seconds={sound.seconds} />
+				<Group gap={12} wrap="nowrap" align="center">
+					<Text size="xs">Onsets</Text>
+					<Slider
+						style={{ flex: 1 }}
+						min={0}
+						max={100}
+						label={null}
+						value={sensitivity}
+						onChange={setSensitivity}
+						thumbLabel="How little suffices to be an onset"
+					/>
+					<span className={classes.facts} role="status" data-onset-count={onsets.seconds.length}>
+						{plural(onsets.seconds.length, "onset")}
+					</span>
+				</Group>
+				{sound.said.map((said) => (
+					<p key={said} className={classes.facts}>
+						{said}
+					</p>
+				))}
+				<TextInput
+					size="xs"
+					label={song ? "Name of the part" : "Name of the song"}
+					maxLength={80}
+					value={name}
+					onChange={(event) => setName(event.currentTarget.value)}
+				/>
+				<div className={classes.chips}>
+					{(song ? [] : likely(sound.proposals)).map((one) => (
+						<Button
+							key={`${one.bars} ${one.beats}`}
+							size="compact-xs"
+							variant={one.bars === bars && one.beats === beats ? "filled" : "default"}
+							onClick={() => {
+								setBars(one.bars);
+								setMetre(`${one.beats}/4`);
+							}}
+						>
+							{plural(one.bars, "bar")} of {one.beats}/4, {one.bpm.toFixed(1)} bpm
+						</Button>
+					))}
+				</div>
+				<Group gap={8} grow>
+					<NumberInput
+						size="xs"
+						label="It lasts"
+						suffix={bars === 1 ? " bar" : " bars"}
+						min={1}
+						max={2000}
+						value={bars}
+						onChange={(value) => typeof value === "number" && setBars(value)}
+					/>
+					{song ? (
+						<TextInput size="xs" label="Metre of the song" readOnly value={song.metres[0][1]} />
+					) : (
+						<Select
+							size="xs"
+							label="Metre"
+							allowDeselect={false}
+							comboboxProps={{ withinPortal: false }}
+							data={["2/4", "3/4", "4/4", "5/4", "6/4", "7/4"]}
+							value={metre}
+							onChange={(value) => value && setMetre(value)}
+						/>
+					)}
+				</Group>
+				<p className={classes.facts} data-loop-tempo>
+					{song
+						? `It was played at ${bpm.toFixed(1)} bpm; here it goes at the song’s ${song.bpm.toFixed(1)}.`
+						: `The song goes at ${bpm.toFixed(2)} bpm, as it was recorded.`}
+				</p>
+				<Group justify="flex-end" gap={8}>
+					<Button variant="default" onClick={close}>
+						Cancel
+					</Button>
+					<Button type="submit" loading={busy}>
+						{song ? "Add the part" : "Begin a song with it"}
+					</Button>
+				</Group>
+			</Stack>
+		</form>
+	);
+}

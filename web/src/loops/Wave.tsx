@@ -1,0 +1,47 @@
+import type { OnsetColumns, PeakColumns } from "../api/generated/types";
+import classes from "./Loops.module.css";
+
+const width = 1000;
+const height = 100;
+
+/** What makes the loudest of a sound almost as high as its room. */
+export const loudestOf = (peaks?: PeakColumns) =>
+	0.94 / (peaks ? Math.max(1e-3, ...peaks.high, ...peaks.low.map((value) => -value)) : 1);
+
+/** A sound and its onsets: as high as they are loud. */
+export function Wave({
+	peaks,
+	onsets,
+	seconds,
+}: {
+	peaks?: PeakColumns;
+	onsets: OnsetColumns;
+	seconds: number;
+}) {
+	const x = (second: number) => ((width * second) / seconds).toFixed(1);
+	const scale = loudestOf(peaks);
+	const y = (value: number) => (height / 2 - (scale * value * height) / 2).toFixed(1);
+	const top = peaks?.high.map((value, place) => `${x(place * peaks.step)},${y(value)}`) ?? [];
+	const bottom = peaks?.low.map((value, place) => `${x(place * peaks.step)},${y(value)}`).reverse() ?? [];
+	return (
+		<svg
+			className={classes.wave}
+			viewBox={`0 0 ${width} ${height}`}
+			preserveAspectRatio="none"
+			role="img"
+			aria-label={`The sound and its ${onsets.seconds.length} onsets`}
+		>
+			<polygon points={[...top, ...bottom].join(" ")} />
+			{onsets.seconds.map((second, place) => (
+				<line
+					key={second}
+					x1={x(second)}
+					x2={x(second)}
+					y1={height * (1 - onsets.velocities[place] / 127)}
+					y2={height}
+					data-family={onsets.families[place]}
+				/>
+			))}
+		</svg>
+	);
+}
