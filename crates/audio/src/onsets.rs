@@ -221,12 +221,12 @@ impl Analysis {
         let far = sharpest.saturating_sub(frames(24)).max(earliest);
         let before =
             energy(far.min(sharpest.saturating_sub(frames(14))), sharpest.saturating_sub(frames(12)).max(far + 1));
-        let enough = before + 0.05 * (loudest - before);
+        let enough = before + 0.03 * (loudest - before);
         let mut begins = sharpest;
         while begins > far + HALF && energy(begins - HALF, begins + HALF) > enough {
             begins -= HALF / 4;
         }
-        if sharpest - begins > 4 * HALF { begins + HALF } else { sharpest }
+        if 2 * (sharpest - begins) > 3 * HALF { begins + HALF } else { sharpest }
     }
 
     fn loudness(&self, from: usize, end: usize) -> f64 {
