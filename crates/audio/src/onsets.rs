@@ -4,6 +4,8 @@ use crate::RATE;
 use crate::clip::Clip;
 use crate::flux::{Flux, HOP};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::ops::Range;
 use ts_rs::TS;
 use vivida_core::{Family, Velocity};
 
@@ -63,10 +65,6 @@ impl Onset {
 pub struct Analysis {
     flux: Flux,
     mono: Vec<f32>,
-    /// Sums from the beginning of the energies of three bands: to low, in between, high.
-    sums: [Vec<f64>; 3],
-    /// The same of the differences from frame to frame, which attacks show in.
-    edges: Vec<f64>,
     peak: f32,
 }
 
@@ -90,19 +88,7 @@ impl Analysis {
         let peak = mono.iter().fold(0.0f32, |peak, value| peak.max(value.abs()));
         let gain = if peak > SILENT { 1.0 / peak } else { 0.0 };
         let flux = Flux::of(&mono, gain);
-        let bands = split(&mono);
-        let summed = |values: &[f32]| {
-            let mut sum = 0.0;
-            let sums = values.iter().map(|value| {
-                sum += f64::from(*value) * f64::from(*value);
-                sum
-            });
-            std::iter::once(0.0).chain(sums).collect::<Vec<f64>>()
-        };
-        let differences: Vec<f32> = std::iter::once(0.0).chain(mono.windows(2).map(|pair| pair[1] - pair[0])).collect();
-        let sums = bands.map(|band| summed(&band));
-        let edges = summed(&differences);
-        Analysis { flux, mono, sums, edges, peak }
+        Analysis { flux, mono, peak }
     }
 
     /// The onsets, in order of time.
@@ -131,20 +117,21 @@ impl Analysis {
             }
         }
         let ends: Vec<usize> = found.iter().skip(1).map(|(frame, _)| *frame).chain([self.mono.len()]).collect();
-        let heard: Vec<(Family, f64)> = found
-            .iter()
-            .zip(&ends)
-            .map(|((frame, _), end)| (self.family(*frame, *end), self.loudness(*frame, *end)))
-            .collect();
-        found
-            .iter()
-            .zip(&heard)
-            .map(|((frame, strength), (family, loudness))| {
-                let own = heard.iter().filter(|(other, _)| other == family).map(|(_, loudness)| *loudness);
-                let velocity = velocity_of(*loudness / loud(own.collect()));
-                Onset { frame: *frame, strength: *strength, loudness: *loudness, velocity, family: *family }
-            })
-            .collect()
+        let hear = |((frame, strength), end): (&(usize, f64), &usize)| {
+            let near = Near::of(&self.mono, *frame, frames(32), frames(60));
+            (*frame, *strength, near.family(*frame, *end), near.loudness(*frame, *end))
+        };
+        let heard: Vec<(usize, f64, Family, f64)> = found.iter().zip(&ends).map(hear).collect();
+        let mut of_families: BTreeMap<Family, Vec<f64>> = BTreeMap::new();
+        for (_, _, family, loudness) in &heard {
+            of_families.entry(*family).or_default().push(*loudness);
+        }
+        let loud: BTreeMap<Family, f64> = of_families.into_iter().map(|(family, all)| (family, loud(all))).collect();
+        let onset = |(frame, strength, family, loudness)| {
+            let velocity = velocity_of(loudness / loud[&family]);
+            Onset { frame, strength, loudness, velocity, family }
+        };
+        heard.into_iter().map(onset).collect()
     }
 
     /// Windows whose flux stands out: each the highest about it, and above what surrounds it by a margin.
@@ -187,34 +174,73 @@ impl Analysis {
         found
     }
 
-    /// The frame near a window's centre at which energy jumps most: there the energies of the 4 ms behind and
-    /// the 4 ms before are furthest apart.
+    /// The frame near a window's centre at which a stroke begins.
     fn attack(&self, centre: usize, earliest: usize) -> usize {
-        const BESIDE: usize = frames(8);
         let from = centre.saturating_sub(frames(22)).max(earliest);
         let to = (centre + frames(12)).min(self.mono.len());
-        let floor = 1e-9 * f64::from(self.peak) * f64::from(self.peak) * BESIDE as f64;
-        let after = |sums: &[f64], at: usize| sums[(at + BESIDE).min(sums.len() - 1)] - sums[at] + floor;
-        // What a loop begins with comes after its end.
-        let before = |sums: &[f64], at: usize| match at.checked_sub(BESIDE) {
-            Some(from) => sums[at] - sums[from] + floor,
-            None => sums[at] + sums[sums.len() - 1] - sums[(sums.len() - 1).saturating_sub(BESIDE - at)] + floor,
+        let near = Near::of(&self.mono, centre, frames(80), frames(50));
+        let floor = 1e-9 * f64::from(self.peak) * f64::from(self.peak);
+        let sharpest = near.sharpest(from..to, floor).unwrap_or(from);
+        near.begins(sharpest, from)
+    }
+}
+
+/// What lies about a frame: its energies in bands, and those of its steps from frame to frame, which attacks show in.
+/// What a loop begins with comes after its end.
+struct Near {
+    /// The frame of the clip that it begins with; below 0 that is at the end.
+    start: isize,
+    /// Sums from its beginning: to low, in between, high, and of the steps.
+    sums: [Vec<f64>; 4],
+}
+
+impl Near {
+    fn of(mono: &[f32], centre: usize, before: usize, after: usize) -> Near {
+        let start = centre as isize - before as isize;
+        let end = (centre + after).min(mono.len()) as isize;
+        let length = mono.len() as isize;
+        let samples: Vec<f32> = (start..end).map(|at| mono[at.rem_euclid(length) as usize]).collect();
+        let steps: Vec<f32> = std::iter::once(0.0).chain(samples.windows(2).map(|pair| pair[1] - pair[0])).collect();
+        let [low, middle, high] = split(&samples);
+        let summed = |values: Vec<f32>| {
+            let mut sum = 0.0;
+            let sums = values.into_iter().take(samples.len()).map(|value| {
+                sum += f64::from(value) * f64::from(value);
+                sum
+            });
+            std::iter::once(0.0).chain(sums).collect::<Vec<f64>>()
         };
+        Near { start, sums: [low, middle, high, steps].map(summed) }
+    }
+
+    /// The energy between two frames, of one of the sums.
+    fn energy(&self, sums: usize, from: isize, to: isize) -> f64 {
+        let last = self.sums[sums].len() as isize - 1;
+        let at = |frame: isize| self.sums[sums][(frame - self.start).clamp(0, last) as usize];
+        (at(to) - at(from)).max(0.0)
+    }
+
+    /// The frame at which energy jumps most: there the energies of the 8 ms behind and the 8 ms before are furthest
+    /// apart.
+    fn sharpest(&self, among: Range<usize>, floor: f64) -> Option<usize> {
+        const BESIDE: isize = frames(8) as isize;
+        let floor = floor * BESIDE as f64;
         let jump = |at: usize| {
-            let ratio = |sums: &[f64]| libm::log(after(sums, at) / before(sums, at));
-            ratio(&self.edges) + 0.5 * ratio(&self.sums[0])
+            let at = at as isize;
+            let ratio = |sums| {
+                let [after, before] = [self.energy(sums, at, at + BESIDE), self.energy(sums, at - BESIDE, at)];
+                libm::log((after + floor) / (before + floor))
+            };
+            ratio(STEPS) + 0.5 * ratio(LOW)
         };
-        let sharpest =
-            (from..to).map(|at| (at, jump(at))).max_by(|a, b| a.1.total_cmp(&b.1)).map_or(from, |(at, _)| at);
-        self.begins(sharpest, from)
+        among.map(|at| (at, jump(at))).max_by(|a, b| a.1.total_cmp(&b.1)).map(|(at, _)| at)
     }
 
     /// Where a slow attack begins, seen from where it jumps most: a sharp one begins there.
     fn begins(&self, sharpest: usize, earliest: usize) -> usize {
         const HALF: usize = frames(1);
         let energy = |from: usize, to: usize| {
-            let to = to.min(self.edges.len() - 1);
-            (self.edges[to] - self.edges[from.min(to)]) / to.saturating_sub(from).max(1) as f64
+            self.energy(STEPS, from as isize, to as isize) / to.saturating_sub(from).max(1) as f64
         };
         let loudest = (0..20).map(|step| energy(sharpest + step * HALF, sharpest + (step + 2) * HALF));
         let loudest = loudest.fold(0.0, f64::max);
@@ -230,21 +256,21 @@ impl Analysis {
     }
 
     fn loudness(&self, from: usize, end: usize) -> f64 {
-        let to = (from + frames(40)).min(end).max(from + 1).min(self.mono.len());
-        let energy: f64 = self.sums.iter().map(|sums| sums[to] - sums[from]).sum();
-        libm::sqrt(energy / (to - from).max(1) as f64)
+        let to = (from + frames(40)).min(end).max(from + 1);
+        let energy: f64 = [LOW, MIDDLE, HIGH].map(|sums| self.energy(sums, from as isize, to as isize)).iter().sum();
+        libm::sqrt(energy / (to - from) as f64)
     }
 
     /// By what the first 60 ms add to what was there before.
     fn family(&self, from: usize, end: usize) -> Family {
-        let to = (from + frames(60)).min(end).max(from + 1).min(self.mono.len());
-        let before = from.saturating_sub(frames(12));
-        let added = |sums: &[f64]| {
-            let own = (sums[to] - sums[from]) / (to - from).max(1) as f64;
-            let there = (sums[from] - sums[before]) / (from - before).max(1) as f64;
+        let (from, to) = (from as isize, (from + frames(60)).min(end).max(from + 1) as isize);
+        let before = from - frames(12) as isize;
+        let added = |sums| {
+            let own = self.energy(sums, from, to) / (to - from) as f64;
+            let there = self.energy(sums, before, from) / (from - before) as f64;
             (own - 0.7 * there).max(0.0)
         };
-        let [low, middle, high] = self.sums.each_ref().map(|sums| added(sums));
+        let [low, middle, high] = [LOW, MIDDLE, HIGH].map(added);
         let all = low + middle + high + 1e-15;
         if low / all > 0.33 && high / all < 0.05 {
             Family::Kick
@@ -257,6 +283,11 @@ impl Analysis {
         }
     }
 }
+
+const LOW: usize = 0;
+const MIDDLE: usize = 1;
+const HIGH: usize = 2;
+const STEPS: usize = 3;
 
 /// What loud means among some loudnesses: the 95th percentile.
 fn loud(mut all: Vec<f64>) -> f64 {

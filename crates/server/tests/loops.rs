@@ -84,6 +84,27 @@ fn a_loop_becomes_a_song_that_sounds_as_it_was_recorded() {
 }
 
 #[test]
+fn a_mix_has_the_loop_in_it() {
+    let client = client();
+    let (song, _, file) = begun(&client);
+    let (status, render) = post(&client, "/renders", json!({"song": song, "written": true}));
+    assert!(status.code < 300, "{render}");
+    let id = &render["id"];
+    for _ in 0..200 {
+        if get(&client, &format!("/renders/{id}")).1["ready"] == true {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
+    let mix = read(bytes(&client, &format!("/renders/{id}/file"))).unwrap().clip;
+    let own = read(file).unwrap().clip;
+    // Nothing but the loop, a step of 16 bits apart at most.
+    assert_eq!(mix.frames(), own.frames());
+    let far = mix.channels().iter().flatten().zip(own.channels().iter().flatten()).map(|(a, b)| (a - b).abs());
+    assert!(far.fold(0.0f32, f32::max) < 1.1 / 32768.0);
+}
+
+#[test]
 fn a_loop_is_laid_into_a_song_and_goes_at_its_tempo() {
     let client = client();
     let file = LoopPlan::shaker().make().wav();

@@ -147,7 +147,8 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 	const own = (played: Played | null) => playedPart(part, played, isMuted, against, looped);
 	const beside: PlayedPart[] = [];
 	const first = own(performance);
-	if (against) beside.push(againstPart(part, against, first.louder, isMuted));
+	// A loop is heard as it was recorded, with whichever take it is compared.
+	if (against && !part.audio) beside.push(againstPart(part, against, first.louder, isMuted));
 	if (state.others)
 		for (const other of others)
 			if (!other.part.state.muted) {
