@@ -29,7 +29,7 @@ const most = 4000;
 export const probe = {
 	scheduled: [] as Scheduled[],
 	/** Stretches of recorded loops that were put on the audio clock: when, which frames, and whether in the midst of one. */
-	loops: [] as { at: number; from: number; frames: number; late: boolean }[],
+	loops: [] as { at: number; from: number; frames: number; late: boolean; page: number }[],
 	/** Single strokes that were heard: note, velocity sent, layer. */
 	strokes: [] as [number, number, number][],
 	/** Clicks scheduled: on the audio clock, in s. */
@@ -73,7 +73,7 @@ export const probe = {
 		keep(probe.script, stroke);
 	},
 	looped(entry: { at: number; from: number; frames: number; late: boolean }) {
-		keep(probe.loops, entry);
+		keep(probe.loops, { ...entry, page: performance.now() });
 	},
 	click(at: number) {
 		keep(probe.clicks, at);

@@ -95,9 +95,9 @@ const RATES: std::ops::RangeInclusive<u32> = 1000..=768_000;
 /// # Errors
 ///
 /// [`ReadError`]. A file that breaks off is read as far as it goes.
-pub fn read(bytes: Vec<u8>) -> Result<Heard, ReadError> {
-    let format = Format::of(&bytes);
-    if bytes.is_empty() {
+pub fn read(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, ReadError> {
+    let format = Format::of(bytes.as_ref());
+    if bytes.as_ref().is_empty() {
         return Err(ReadError::Empty);
     }
     let source = MediaSourceStream::new(Box::new(Cursor::new(bytes)), Default::default());
@@ -114,6 +114,7 @@ pub fn read(bytes: Vec<u8>) -> Result<Heard, ReadError> {
     let id = track.id;
     let parameters = track.codec_params.as_ref().and_then(|all| all.audio()).ok_or(ReadError::Empty)?;
     let bits = parameters.bits_per_sample;
+    let said_frames = track.num_frames;
     let damaged = |error: Error| ReadError::Damaged(error.to_string());
     let mut decoder = symphonia::default::get_codecs()
         .make_audio_decoder(parameters, &AudioDecoderOptions::default())
@@ -154,7 +155,7 @@ pub fn read(bytes: Vec<u8>) -> Result<Heard, ReadError> {
         decoded.copy_to_vec_interleaved(&mut samples);
         let taken = match &mut taken {
             Some(taken) => taken,
-            none => none.insert(Taken::new(channels, rate)?),
+            none => none.insert(Taken::new(channels, rate, said_frames)?),
         };
         if taken.channels != channels || taken.rate != rate {
             broken = Some("changes its channels or rate");
@@ -204,7 +205,8 @@ struct Resampling {
 }
 
 impl Taken {
-    fn new(channels: usize, rate: u32) -> Result<Taken, ReadError> {
+    /// What a file says of its length is room made ready, no more.
+    fn new(channels: usize, rate: u32, frames: Option<u64>) -> Result<Taken, ReadError> {
         if !matches!(channels, 1 | 2) {
             return Err(ReadError::Channels(channels));
         }
@@ -217,7 +219,10 @@ impl Taken {
             let piece = vec![vec![0.0; resampler.output_frames_max()]; channels];
             Resampling { resampler, pending: Vec::new(), piece }
         });
-        Ok(Taken { channels, rate, frames: 0, wrong: 0, out: vec![Vec::new(); channels], resampling })
+        let length = frames.unwrap_or(0) as f64 * f64::from(RATE) / f64::from(rate);
+        let room = (length as usize).min(Clip::MOST_FRAMES) + 2 * RATE as usize;
+        let out = (0..channels).map(|_| Vec::with_capacity(room)).collect();
+        Ok(Taken { channels, rate, frames: 0, wrong: 0, out, resampling })
     }
 
     fn add(&mut self, samples: &mut [f32]) -> Result<(), ReadError> {
@@ -253,6 +258,7 @@ impl Taken {
                 channel.truncate(wanted);
             }
         }
+        self.out.iter_mut().for_each(Vec::shrink_to_fit);
         if self.out[0].is_empty() { Err(ReadError::Empty) } else { Ok(Clip::new(self.out)) }
     }
 }

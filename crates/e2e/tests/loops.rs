@@ -129,3 +129,32 @@ async fn a_loop_is_added_to_a_song() -> Done {
     browser.until("!document.querySelector('[data-loop-menu]')").await?;
     browser.close().await
 }
+
+/// What a change of thirty seconds takes from the switch to the sound, printed; and it is heard at all.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_long_loop_follows_what_is_done_to_it() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.steady_sound().await?;
+    begin(&app, &browser, "long.wav", LoopPlan { bars: 12, bpm: 96.0, ..LoopPlan::cut_break() }).await?;
+    add_pass(&browser, "swing", "swing").await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.loops.length >= 1").await?;
+    let mut took = Vec::new();
+    for _ in 0..6 {
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        browser
+            .run(
+                "window.since = performance.now(); window.before = window.vividaProbe.loops.length;
+                 document.querySelector('[data-pass=swing] input[role=switch]').click()",
+            )
+            .await?;
+        browser.until("window.vividaProbe.loops.length > window.before").await?;
+        let one = browser.run("return window.vividaProbe.loops.at(-1).page - window.since").await?;
+        took.push(one.as_f64().unwrap());
+    }
+    took.sort_by(f64::total_cmp);
+    println!("from a switch to the sound of 30 s: {:.0} ms in the median, {:.0} at most", took[3], took[5]);
+    browser.press("Stop").await?;
+    browser.close().await
+}

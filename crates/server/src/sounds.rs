@@ -127,7 +127,17 @@ impl Sounds {
     }
 }
 
-fn heard_of(called: &str, bytes: Vec<u8>) -> Answer<Heard> {
+/// The bytes of a file, read and kept without a copy.
+#[derive(Clone)]
+struct Shared(Arc<Vec<u8>>);
+
+impl AsRef<[u8]> for Shared {
+    fn as_ref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+fn heard_of(called: &str, bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Answer<Heard> {
     vivida_audio::read(bytes).map_err(|error| {
         let problem =
             Problem::new(Status::UnprocessableEntity, "The file cannot be read", format!("“{called}” {error}."));
@@ -160,8 +170,9 @@ impl App {
     /// Takes a file in, and says what it may be.
     pub(crate) fn add_sound(&self, file_name: &str, bytes: Vec<u8>) -> Answer<SoundDetail> {
         let file_name = vivida_smf::readable(file_name.as_bytes());
+        let bytes = Shared(Arc::new(bytes));
         let heard = heard_of(&file_name, bytes.clone())?;
-        let name = self.sounds.keep(&bytes)?;
+        let name = self.sounds.keep(bytes.as_ref())?;
         let sound = self.sounds.remember(&name, heard);
         let onsets = sound.onsets(Sensitivity::default());
         let Heard { clip, format, rate, bits, said } = &sound.heard;

@@ -85,7 +85,6 @@ async fn hands(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "hands").await
 }
 
-/// Light or dark: that is in Help.
 /// A rough performance: what is wrong with it, walked to, and what a cure would do.
 async fn findings(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.goto(&app.address).await?;
@@ -189,6 +188,7 @@ async fn album(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "album").await
 }
 
+/// Light or dark: that is in Help.
 async fn scheme(browser: &Browser, wanted: &str) -> Done {
     browser.click("[data-help]").await?;
     browser.click(&format!("[role=dialog] [aria-label='Switch to {wanted}']")).await?;
@@ -216,7 +216,13 @@ async fn aims(app: &App, browser: &Browser, folder: &Path) -> Done {
     browser.drag_from(x, y - 24.0, 0.0, 48.0).await?;
     tokio::time::sleep(Duration::from_millis(600)).await;
     keep(browser, folder, "aim-by-pointing").await?;
-    browser.press("Done").await.map_err(Into::into)
+    browser.press("Done").await?;
+    // What follows shows the performance as it came.
+    while browser.run("return Boolean(document.querySelector('[data-pass]'))").await? == true {
+        browser.press("Undo").await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+    Ok(())
 }
 
 /// A groove taken from a rough performance, and pockets of a stiff song.
