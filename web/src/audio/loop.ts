@@ -7,20 +7,19 @@ import { probe } from "../probe";
 
 /** Frames a second of all that is rendered. */
 export const loopRate = 44_100;
-/** A round of the loop that is no longer than this comes in one stretch, in s; else stretches have this length. */
-const longestRound = 40;
-const stretch = 12;
+/** What is longer comes in stretches of so many s: a change is heard as soon as the one that sounds is there. */
+const stretch = 8;
 /** One is faded over to the other in so many s. */
 const fade = 0.008;
 /** So many rendered stretches are kept. */
-const kept = 8;
+const kept = 16;
 
 /** How a part sounds that is a recorded loop. */
 export interface LoopPart {
 	/** Names all that it hangs on besides the frames. */
 	key: string;
 	channels: number;
-	/** Its samples, one channel behind the other. `round`: what goes round, in one stretch. */
+	/** Its samples, one channel behind the other. `round`: of what goes round, so that its end is before its beginning. */
 	hear: (from: number, frames: number, round: boolean) => Promise<ArrayBuffer>;
 }
 
@@ -51,7 +50,7 @@ interface Piece {
 	sounds: number;
 	from: number;
 	frames: number;
-	whole: boolean;
+	round: boolean;
 }
 
 export class LoopVoice {
@@ -93,7 +92,7 @@ export class LoopVoice {
 		const own = this.sounding.filter(({ place }) => place === piece.place);
 		const wanted = `${part.key} ${level}`;
 		if (own.some(({ key }) => key === wanted)) return;
-		const name = `${piece.from} ${piece.frames} ${piece.whole} ${part.key}`;
+		const name = `${piece.from} ${piece.frames} ${part.key}`;
 		const buffer = this.buffers.get(name);
 		if (!buffer) {
 			this.ask(part, piece, name);
@@ -118,11 +117,11 @@ export class LoopVoice {
 	}
 
 	/** One request is in flight; what is newest goes next. */
-	private ask(part: LoopPart, { from, frames, whole }: Piece, name: string) {
+	private ask(part: LoopPart, { from, frames, round }: Piece, name: string) {
 		if (this.asked !== null || frames <= 0) return;
 		this.asked = name;
 		part
-			.hear(from, frames, whole)
+			.hear(from, frames, round)
 			.then((bytes) => {
 				const samples = new Float32Array(bytes);
 				const buffer = new AudioBuffer({
@@ -186,8 +185,7 @@ function pieces(
 ): Piece[] {
 	const frame = (second: number) => Math.round((second / tempo) * loopRate);
 	const [from, to] = (loop ?? [0, end]).map(frame);
-	const whole = loop !== null && to - from <= longestRound * loopRate;
-	const length = whole ? to - from : stretch * loopRate;
+	const length = stretch * loopRate;
 	// Where the loop's beginning would lie on the audio clock.
 	const zero = round.at - (frame(round.second) - from) / loopRate;
 	const found: Piece[] = [];
@@ -201,7 +199,7 @@ function pieces(
 			sounds: Math.max(at, round.at),
 			from: begins,
 			frames,
-			whole,
+			round: loop !== null,
 		});
 	}
 	return found;
