@@ -52,7 +52,7 @@ impl Slicing {
     /// The field that is wrong, and why.
     pub fn check(&self, frames: u64) -> Result<(), (String, String)> {
         let wrong = |field: &str, why: String| Err((field.to_owned(), why));
-        if self.to > frames || self.from + 64 > self.to {
+        if self.to > frames || self.from.saturating_add(64) > self.to {
             return wrong("to", format!("frames {} to {} are no stretch of {frames} frames", self.from, self.to));
         }
         if !(0.0..=1e11).contains(&self.start.0) {

@@ -65,7 +65,7 @@ impl Sounds {
         name.len() == 64 && name.bytes().all(|one| matches!(one, b'0'..=b'9' | b'a'..=b'f'))
     }
 
-    /// Keeps the bytes of a file: its name. One that is there already, and whole, stays.
+    /// Keeps the bytes of a file: its name. One that is there already, and as it was, stays.
     pub(crate) fn keep(&self, bytes: &[u8]) -> Answer<String> {
         let name: String = Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect();
         let Some(folder) = &self.folder else {
@@ -75,7 +75,7 @@ impl Sounds {
         let keep = || {
             std::fs::create_dir_all(folder)?;
             let path = folder.join(&name);
-            if std::fs::metadata(&path).is_ok_and(|there| there.len() == bytes.len() as u64) {
+            if std::fs::read(&path).is_ok_and(|there| there == bytes) {
                 return Ok(());
             }
             // It is there whole or not at all, however the program ends.
@@ -226,6 +226,9 @@ impl App {
         if !(1..=MOST_BARS).contains(&request.bars) {
             return Err(Problem::field("bars", format!("a loop has 1 to {MOST_BARS} bars")));
         }
+        if !(1..=200).contains(&request.name.trim().chars().count()) || request.name.chars().any(char::is_control) {
+            return Err(Problem::field("name", "a name has 1 to 200 letters in one line"));
+        }
         let sound = self.sounds.sound(&request.sound, &request.file_name)?;
         let onsets = sound.onsets(request.sensitivity);
         match request.song {
@@ -337,7 +340,8 @@ impl App {
         if request.frames > MOST {
             return Err(Problem::field("frames", format!("{MOST} are the most at once")));
         }
-        if !(0.05..=20.0).contains(&request.speed) || request.from.abs() > 1 << 40 {
+        const FAR: i64 = 1 << 40;
+        if !(0.05..=20.0).contains(&request.speed) || !(-FAR..=FAR).contains(&request.from) {
             return Err(Problem::field("speed", "the speed is 0.05 to 20, and frames are those of a song"));
         }
         let mut opened = self.open(id, None)?;

@@ -180,6 +180,9 @@ fn what_cannot_be_is_refused_by_field() {
         (json!({"beats": 0}), "beats"),
         (json!({"sensitivity": 101}), "sensitivity"),
         (json!({"song": song}), "revision"),
+        (json!({"name": " "}), "name"),
+        (json!({"name": "two\nlines"}), "name"),
+        (json!({"name": "x".repeat(201)}), "name"),
     ] {
         let (status, problem) = lay(change.clone());
         assert_eq!(
@@ -197,6 +200,7 @@ fn what_cannot_be_is_refused_by_field() {
     );
     for request in [
         json!({"from": 0, "frames": 4_000_000_000u32, "speed": 1.0}),
+        json!({"from": i64::MIN, "frames": 10, "speed": 1.0}),
         json!({"from": 0, "frames": 10, "speed": 0.0}),
         json!({"from": 0, "frames": 10, "speed": 1.0, "round": {"from": 9, "to": 12}}),
     ] {
@@ -230,7 +234,7 @@ fn a_file_that_is_gone_is_missed_and_comes_back() {
     assert_eq!(bring(&client, "again.wav", &file).0, Status::Created);
     assert_eq!(get(&client, &format!("/parts/{part}")).1["audio"]["missing"], false);
     // A file that somebody changed is none of ours, and does not bring the part down.
-    std::fs::write(&kept, "rubbish").unwrap();
+    std::fs::write(&kept, vec![b'x'; file.len()]).unwrap();
     drop(client);
     let client = client_over(&path);
     assert_eq!(get(&client, &format!("/parts/{part}")).1["audio"]["missing"], true);
