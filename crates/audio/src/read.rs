@@ -6,6 +6,7 @@ use rubato::audioadapter_buffers::direct::{InterleavedSlice, SequentialSliceOfVe
 use rubato::{Fft, FixedSync, Indexing, Resampler};
 use serde::{Deserialize, Serialize};
 use std::io::Cursor;
+use std::panic::{self, AssertUnwindSafe};
 use symphonia::core::codecs::audio::AudioDecoderOptions;
 use symphonia::core::errors::Error;
 use symphonia::core::formats::probe::Hint;
@@ -96,6 +97,12 @@ const RATES: std::ops::RangeInclusive<u32> = 1000..=768_000;
 ///
 /// [`ReadError`]. A file that breaks off is read as far as it goes.
 pub fn read(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, ReadError> {
+    // A decoder that a hostile file brings down takes nothing else with it.
+    let decoded = panic::catch_unwind(AssertUnwindSafe(|| decode(bytes)));
+    decoded.unwrap_or_else(|_| Err(ReadError::Damaged("its decoder gave up".to_owned())))
+}
+
+fn decode(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, ReadError> {
     let format = Format::of(bytes.as_ref());
     if bytes.as_ref().is_empty() {
         return Err(ReadError::Empty);
