@@ -27,6 +27,16 @@ async fn begin(app: &App, browser: &Browser, name: &str, plan: LoopPlan) -> Done
     Ok(())
 }
 
+async fn within(browser: &Browser, css: &str) -> Done {
+    browser.find(css).await?;
+    browser
+        .until(&format!(
+            "(() => {{ const box = document.querySelector(\"{css}\").getBoundingClientRect();
+                return box.left >= 0 && box.top >= 0 && box.right <= innerWidth && box.bottom <= innerHeight }})()"
+        ))
+        .await
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_loop_is_dropped_swung_heard_and_taken_away() -> Done {
     let (_turn, app, browser) = start().await;
@@ -125,6 +135,18 @@ async fn a_loop_is_added_to_a_song() -> Done {
     browser.find("[data-loop-menu]").await?;
     browser.find("[data-hits]").await?;
     look(&browser, "in-a-song").await?;
+    // Where there is little room, all that opens lies within the window.
+    browser.resize(1024, 700).await?;
+    browser.click("[data-loop-menu]").await?;
+    within(&browser, "[data-loop-options]").await?;
+    look(&browser, "small-menu").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.until("!document.querySelector('[data-loop-options]')").await?;
+    browser.type_into(input, &file.display().to_string()).await?;
+    within(&browser, "[data-loop-form]").await?;
+    look(&browser, "small-form").await?;
+    browser.press("Cancel").await?;
+    browser.until("!document.querySelector('[data-loop-form]')").await?;
     browser.press("Undo").await?;
     browser.until("!document.querySelector('[data-loop-menu]')").await?;
     browser.close().await

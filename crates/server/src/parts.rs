@@ -239,19 +239,30 @@ impl App {
     }
 
     /// Plays a part by a recipe that need not be kept.
-    pub(crate) fn perform(&self, id: PartId, request: PerformRequest) -> Answer<PerformanceColumns> {
-        let recipe = recipe("recipe", request.recipe)?;
-        let mut opened = self.open(id, None)?;
-        opened.pockets.extend(drafted(request.pockets)?);
-        let changed = opened.after("recipe", recipe, &request.gestures, request.variation)?;
-        let heard = heard(&changed, request.alone, request.audition)?;
-        let context = Context { round: request.round, ..opened.context(request.variation) };
-        let performance = perform(opened.part(), opened.chart(), &heard, &context);
+    pub(crate) fn perform(&self, id: PartId, mut request: PerformRequest) -> Answer<PerformanceColumns> {
+        let (opened, changed, performance) = self.played_as_asked(id, "recipe", &mut request)?;
         let reading = opened.played(&performance);
         let known = [request.timing.as_deref(), request.touch.as_deref()];
         let mut answer = columns(&opened, &changed, performance, reading, known);
         answer.recipe = (!request.gestures.is_empty()).then_some(changed);
         Ok(answer)
+    }
+
+    /// A part, the passes after what is done to them, and how it is played by what is heard of them.
+    pub(crate) fn played_as_asked(
+        &self,
+        id: PartId,
+        path: &str,
+        request: &mut PerformRequest,
+    ) -> Answer<(Opened, Recipe, Performance)> {
+        let recipe = recipe(path, request.recipe.take())?;
+        let mut opened = self.open(id, None)?;
+        opened.pockets.extend(drafted(std::mem::take(&mut request.pockets))?);
+        let changed = opened.after(path, recipe, &request.gestures, request.variation)?;
+        let heard = heard(&changed, request.alone, request.audition.take())?;
+        let context = Context { round: request.round, ..opened.context(request.variation) };
+        let performance = perform(opened.part(), opened.chart(), &heard, &context);
+        Ok((opened, changed, performance))
     }
 
     /// The hits that a pass changes, or all that it aims at.
@@ -330,7 +341,7 @@ fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> A
 
 /// The recipe as it is heard: with one pass alone the others are off, and what is listened to comes last. A pass
 /// that was deleted meanwhile is not alone.
-pub(crate) fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
+fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
     let mut heard = recipe.clone();
     if let Some(alone) = alone.filter(|alone| recipe.passes.iter().any(|pass| pass.id == *alone)) {
         heard.passes.iter_mut().for_each(|pass| pass.on = pass.id == alone);

@@ -14,6 +14,11 @@ fn checked(field: &str, recording: &Recording) -> Answer<()> {
     recording.check().map_err(|(wrong, why)| Problem::field(format!("{field}.{wrong}"), why))
 }
 
+fn refuse_loop(is_loop: bool) -> Answer<()> {
+    let why = "this part is a recorded loop; record into another part of the song";
+    if is_loop { Err(Problem::field("part", why)) } else { Ok(()) }
+}
+
 fn rounds(opened: &Opened, raw: &Recording) -> Vec<Round> {
     raw.rounds(&opened.song.file.tempo, &opened.chart().kit, opened.file_part().channel)
 }
@@ -24,7 +29,10 @@ impl App {
         if !(1..=64).contains(&request.client.chars().count()) {
             return Err(Problem::field("client", "the window that records has a name of 1 to 64 letters"));
         }
-        let id = self.store().change(|change| change.begin_recording(part, &request.client))?;
+        let id = self.store().change(|change| {
+            refuse_loop(change.part(part)?.audio.is_some())?;
+            Ok::<_, Problem>(change.begin_recording(part, &request.client)?)
+        })?;
         self.recording_card(id)
     }
 
@@ -102,10 +110,7 @@ impl App {
         self.changing(part, |change| {
             change.expected_part(part, request.revision)?;
             let opened = self.open_in(&*change, part, None)?;
-            if opened.row.audio.is_some() {
-                let why = "this part is a recorded loop; record into another part of the song";
-                return Err(Problem::field("laying", why));
-            }
+            refuse_loop(opened.row.audio.is_some())?;
             let (raw, _) = change.recorded(id)?;
             // Nothing is written behind the end of the song.
             let end = opened.song.end();

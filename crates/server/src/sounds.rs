@@ -1,8 +1,7 @@
 //! Recorded loops: their files, kept in the data folder by their hash; parts that are made of them; how they sound.
 
 use crate::api::*;
-use crate::app::{Answer, App, Loaded, Opened, locked, recipe};
-use crate::parts::{drafted, heard};
+use crate::app::{Answer, App, Loaded, Opened, locked};
 use crate::problem::Problem;
 use crate::writing::{check_size, free_id};
 use lru::LruCache;
@@ -17,17 +16,16 @@ use std::sync::{Arc, Mutex, OnceLock};
 use vivida_audio::{
     Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, RATE, Sensitivity, part_of, struck, tempos, write_wav,
 };
-use vivida_core::{AudioSource, Channel, Context, Outline, Performance, Slicing, Ticks, perform};
+use vivida_core::{AudioSource, Channel, Outline, Performance, Slicing, Ticks};
 use vivida_smf::{NewTrack, begin, read, with_tracks};
 use vivida_store::{NewVersion, OwnPart, PartId, Reads, SongId, StoredFile};
 
 /// Files of sound: in the data folder, or in memory where the database is there, too.
-#[derive(Default)]
 pub struct Sounds {
     folder: Option<PathBuf>,
     memory: Mutex<HashMap<String, Arc<Vec<u8>>>>,
     /// Those that were read and used last.
-    read: Mutex<Option<LruCache<String, Arc<Sound>>>>,
+    read: Mutex<LruCache<String, Arc<Sound>>>,
 }
 
 /// A file that has been read.
@@ -58,7 +56,11 @@ fn failed(error: &std::io::Error) -> Problem {
 impl Sounds {
     /// Beside a database in this folder; in memory where there is none.
     pub fn beside(folder: Option<&Path>) -> Sounds {
-        Sounds { folder: folder.map(|folder| folder.join("sounds")), ..Sounds::default() }
+        Sounds {
+            folder: folder.map(|folder| folder.join("sounds")),
+            memory: Mutex::default(),
+            read: Mutex::new(LruCache::unbounded()),
+        }
     }
 
     fn is_name(name: &str) -> bool {
@@ -102,8 +104,8 @@ impl Sounds {
 
     /// A file, read where it is not in use.
     fn sound(&self, name: &str, called: &str) -> Answer<Arc<Sound>> {
-        if let Some(found) = locked(&self.read).as_mut().and_then(|read| read.get(name).cloned()) {
-            return Ok(found);
+        if let Some(found) = locked(&self.read).get(name) {
+            return Ok(found.clone());
         }
         let bytes = self.bytes(name).ok_or_else(|| {
             let detail = format!(
@@ -117,7 +119,6 @@ impl Sounds {
     fn remember(&self, name: &str, heard: Heard) -> Arc<Sound> {
         let sound = Arc::new(Sound { heard, analysis: OnceLock::new(), peaks: OnceLock::new() });
         let mut read = locked(&self.read);
-        let read = read.get_or_insert_with(LruCache::unbounded);
         read.put(name.to_owned(), sound.clone());
         let frames = |one: &Arc<Sound>| one.heard.clip.frames();
         while read.len() > 1 && read.iter().map(|(_, one)| frames(one)).sum::<usize>() > KEPT_FRAMES {
@@ -211,8 +212,8 @@ impl App {
         let peaks = sound.peaks.get_or_init(|| Peaks::of(clip));
         let whole = f64::from(count.clamp(1, MOST)) * clip.seconds() / (to - from).min(clip.seconds()).max(1e-6);
         let (step, all) = peaks.with_at_least(whole.min(1e9) as usize);
-        let place = |seconds: f64| (seconds * f64::from(RATE) / step as f64) as usize;
-        let stretch = &all[place(from).min(all.len())..(place(to) + 1).min(all.len()).max(place(from).min(all.len()))];
+        let place = |seconds: f64| ((seconds * f64::from(RATE) / step as f64) as usize).min(all.len());
+        let stretch = &all[place(from)..all.len().min(place(to) + 1)];
         Ok(PeakColumns {
             step: step as f64 / f64::from(RATE),
             low: stretch.iter().map(|one| one[0]).collect(),
@@ -306,13 +307,15 @@ impl App {
 
     /// Finds the onsets of a part anew: what it was cut at goes, one step.
     pub(crate) fn find_onsets(&self, id: PartId, request: &OnsetsRequest) -> Answer<PartDetail> {
+        // Listened to before the store is asked for more, so that nobody waits for that. A part's file never changes.
+        let onsets = self.sound_of(&self.open(id, None)?)?.1.onsets(request.sensitivity);
         self.changing(id, |change| {
             change.expected_part(id, request.revision)?;
             let opened = self.open_in(&*change, id, None)?;
-            let (source, sound) = self.sound_of(&opened)?;
+            let (source, _) = self.sound_of(&opened)?;
             let source = AudioSource { sensitivity: request.sensitivity.get(), ..source.clone() };
             let first = free_id(opened.part(), &[&opened.take.recipe]);
-            let hits = part_of(&sound.onsets(request.sensitivity), &source.slicing, opened.song.end(), first);
+            let hits = part_of(&onsets, &source.slicing, opened.song.end(), first);
             check_size(&hits)?;
             Ok(change.lay_audio(id, Some("find onsets"), &source, &hits)?)
         })?;
@@ -344,25 +347,21 @@ impl App {
         if !(0.05..=20.0).contains(&request.speed) || !(-FAR..=FAR).contains(&request.from) {
             return Err(Problem::field("speed", "the speed is 0.05 to 20, and frames are those of a song"));
         }
-        let mut opened = self.open(id, None)?;
-        let performance = match request.played {
-            None => opened.play_written(),
-            Some(wanted) => {
-                let recipe = recipe("played.recipe", wanted.recipe)?;
-                opened.pockets.extend(drafted(wanted.pockets)?);
-                let changed = opened.after("played.recipe", recipe, &wanted.gestures, wanted.variation)?;
-                let heard = heard(&changed, wanted.alone, wanted.audition)?;
-                let context = Context { round: wanted.round, ..opened.context(wanted.variation) };
-                perform(opened.part(), opened.chart(), &heard, &context)
+        let (opened, performance) = match request.played {
+            None => {
+                let opened = self.open(id, None)?;
+                let performance = opened.play_written();
+                (opened, performance)
+            }
+            Some(mut wanted) => {
+                let (opened, _, performance) = self.played_as_asked(id, "played.recipe", &mut wanted)?;
+                (opened, performance)
             }
         };
-        let round = match request.round {
-            Some(bars) => Some(opened.song.file.stretch(bars).map_err(|why| Problem::field("round", why))?),
-            None => None,
-        };
+        let round = request.round.map(|bars| opened.song.file.stretch(bars)).transpose();
+        let round = round.map_err(|why| Problem::field("round", why))?.map(|(from, to)| from..to);
         let without: HashSet<&str> = request.without.iter().map(|one| one.as_str()).collect();
         let (_, sound) = self.sound_of(&opened)?;
-        let round = round.map(|(from, to)| from..to);
         let arranged = arranged(&opened, &performance, request.speed, round, &without);
         let clip = arranged.render(&sound.heard.clip, request.from..request.from + i64::from(request.frames));
         Ok(clip.channels().iter().flatten().flat_map(|value| value.to_le_bytes()).collect())

@@ -206,6 +206,8 @@ fn what_cannot_be_is_refused_by_field() {
     ] {
         assert_eq!(post(&client, &format!("/parts/{part}/heard"), request).0, Status::UnprocessableEntity);
     }
+    let (status, problem) = post(&client, &format!("/parts/{part}/recordings"), json!({"client": "mine"}));
+    assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("part")), "{problem}");
     // A part that is none.
     assert_eq!(
         post(&client, "/parts/1/heard", json!({"from": 0, "frames": 9, "speed": 1})).0,

@@ -1,5 +1,5 @@
 /** A recorded loop comes in: how many bars it is, and where it is struck. */
-import { Button, Group, Modal, NumberInput, Select, Slider, Stack, Text, TextInput } from "@mantine/core";
+import { Button, Group, Modal, NumberInput, Select, Stack, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -8,6 +8,7 @@ import type { LaidLoop, Proposal, SongDetail, SoundDetail } from "../api/generat
 import { showError } from "../notify";
 import { plural } from "../words";
 import classes from "./Loops.module.css";
+import { OnsetSlider } from "./OnsetSlider";
 import { stem } from "./sound";
 import { Wave } from "./Wave";
 
@@ -37,7 +38,12 @@ export function LoopDialog({ sound, close, ...rest }: Props) {
 const likely = (proposals: Proposal[]) =>
 	proposals.filter(({ fit }) => fit >= 0.3 * proposals[0].fit).slice(0, 4);
 
-const beatsOf = (metre: string) => Number(metre.split("/")[0]);
+/** How many quarter notes so many bars of a song take from its beginning; what is longer than it goes on in its last metre. */
+function quartersOf({ bars: { ticks }, ppq }: SongDetail, bars: number) {
+	const last = ticks.length - 1;
+	const whole = Math.min(bars, last);
+	return (ticks[whole] + (bars - whole) * (ticks[last] - ticks[last - 1])) / ppq;
+}
 
 function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: SoundDetail }) {
 	const [first] = sound.proposals;
@@ -59,8 +65,8 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 	const onsets = found.data ?? sound.onsets;
-	const beats = beatsOf(song ? song.metres[0][1] : metre);
-	const bpm = (60 * bars * beats) / sound.seconds;
+	const beats = Number(metre.split("/")[0]);
+	const bpm = (60 * (song ? quartersOf(song, bars) : bars * beats)) / sound.seconds;
 	const lay = async () => {
 		setBusy(true);
 		try {
@@ -88,21 +94,12 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 		>
 			<Stack gap={10}>
 				<Wave peaks={peaks.data} onsets={onsets} seconds={sound.seconds} />
-				<Group gap={12} wrap="nowrap" align="center">
-					<Text size="xs">Onsets</Text>
-					<Slider
-						style={{ flex: 1 }}
-						min={0}
-						max={100}
-						label={null}
-						value={sensitivity}
-						onChange={setSensitivity}
-						thumbLabel="How little suffices to be an onset"
-					/>
-					<span className={classes.facts} role="status" data-onset-count={onsets.seconds.length}>
-						{plural(onsets.seconds.length, "onset")}
-					</span>
-				</Group>
+				<OnsetSlider
+					value={sensitivity}
+					onChange={setSensitivity}
+					found={plural(onsets.seconds.length, "onset")}
+					count={onsets.seconds.length}
+				/>
 				{sound.said.map((said) => (
 					<p key={said} className={classes.facts}>
 						{said}
@@ -156,8 +153,8 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 				</Group>
 				<p className={classes.facts} data-loop-tempo>
 					{song
-						? `It was played at ${bpm.toFixed(1)} bpm; here it goes at the song’s ${song.bpm.toFixed(1)}.`
-						: `The song goes at ${bpm.toFixed(2)} bpm, as it was recorded.`}
+						? `It was played at ${bpm.toFixed(1)} bpm; in this song it runs at ${song.bpm.toFixed(1)}.`
+						: `The song will run at ${bpm.toFixed(2)} bpm, as the loop was recorded.`}
 				</p>
 				<Group justify="flex-end" gap={8}>
 					<Button variant="default" onClick={close}>

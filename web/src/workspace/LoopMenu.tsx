@@ -6,7 +6,6 @@ import {
 	Group,
 	Popover,
 	SegmentedControl,
-	Slider,
 	Stack,
 	Text,
 	Tooltip,
@@ -17,6 +16,7 @@ import { useLocation } from "wouter";
 import { client, files } from "../api/client";
 import type { PartAudio } from "../api/generated/types";
 import { loopRate } from "../audio/loop";
+import { OnsetSlider } from "../loops/OnsetSlider";
 import { showError } from "../notify";
 import { plural } from "../words";
 import { useWorkspace, useWorkspaceStore } from "./store";
@@ -144,30 +144,21 @@ function Options({ audio, close }: { audio: PartAudio; close: () => void }) {
 		<Stack gap={10} data-loop-options>
 			<Text size="sm">
 				“{audio.source.name}”, recorded at {audio.bpm.toFixed(2)} bpm
-				{asRecorded ? "." : `, heard at the song’s ${song.bpm.toFixed(2)}.`}
+				{asRecorded ? "." : `, running at the song’s ${song.bpm.toFixed(2)} here.`}
 			</Text>
-			<Group gap={10} wrap="nowrap">
-				<Text size="xs">Onsets</Text>
-				<Slider
-					style={{ flex: 1 }}
-					min={0}
-					max={100}
-					label={null}
-					value={sensitivity}
-					onChange={setSensitivity}
-					onChangeEnd={look}
-					thumbLabel="How little suffices to be an onset"
-				/>
-				<Text size="xs" style={{ fontVariantNumeric: "tabular-nums" }} role="status">
-					{plural(found ?? count, "hit")}
-				</Text>
-			</Group>
+			<OnsetSlider
+				value={sensitivity}
+				onChange={setSensitivity}
+				onChangeEnd={look}
+				found={plural(found ?? count, "hit")}
+				count={found ?? count}
+			/>
 			<Button size="xs" variant="default" loading={busy} onClick={() => void findAgain()}>
 				Find onsets again
 			</Button>
 			<Text size="xs" c="dimmed">
-				Finding again replaces every onset, also those that were drawn; undo brings them back. Single ones are
-				added, moved and erased with the pencil (B).
+				This replaces every onset, including those you drew; undo brings them back. Add, move or erase single
+				onsets with the pencil (B).
 			</Text>
 			<Group gap={8} grow>
 				<SegmentedControl
