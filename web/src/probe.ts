@@ -48,6 +48,9 @@ export const probe = {
 	shown: 0,
 	/** Time spent drawing a frame, in ms. */
 	drawing: [] as number[],
+	/** Questions to the server that are not answered yet, and when that last changed, on the page's clock, in ms. */
+	asking: 0,
+	asked: 0,
 
 	/** An answer to what was asked for at `since` is taken up; the next frame shows it. */
 	answered(since: number) {
@@ -56,6 +59,11 @@ export const probe = {
 			keep(probe.latencies, probe.shown - since);
 		};
 		requestAnimationFrame(() => setTimeout(shown));
+	},
+	/** A question goes out (1) or is answered (-1). */
+	asks(by: 1 | -1) {
+		probe.asking += by;
+		probe.asked = performance.now();
 	},
 	drawn(took: number) {
 		keep(probe.drawing, took);

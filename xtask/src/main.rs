@@ -162,7 +162,10 @@ fn test() -> Done {
     cargo(["fmt", "--all", "--check"])?;
     cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
     // Shown, because the journeys print what they measure in the page.
-    cargo(["test", "--workspace", "--", "--show-output"])
+    let mut command = Command::new(env!("CARGO"));
+    command.args(["test", "--workspace", "--", "--show-output"]).current_dir(root());
+    // What failed is said in its message; a way down to the runtime would push that out of a short log.
+    run_with(command.env("RUST_BACKTRACE", "0"))
 }
 
 fn bench() -> Done {

@@ -58,7 +58,7 @@ impl App {
             let _ = sender.send(rocket.config().port);
             Box::pin(async {})
         });
-        let server = vivida_server::rocket(Arc::new(app), 0).attach(told).ignite().await.expect("the server ignites");
+        let server = vivida_server::rocket(Arc::new(app), 0).attach(told).attach(slow()).ignite().await.expect("the server ignites");
         let shutdown = server.shutdown();
         rocket::tokio::spawn(server.launch());
         let port = receiver.await.expect("the server starts");
@@ -88,6 +88,18 @@ impl App {
     pub fn folder(&self) -> PathBuf {
         self.folder.path().to_owned()
     }
+}
+
+/// Holds every answer back by the milliseconds of `VIVIDA_SLOW`: a journey holds on a slow machine, too.
+fn slow() -> impl rocket::fairing::Fairing {
+    let by = std::env::var("VIVIDA_SLOW").ok().and_then(|ms| ms.parse().ok()).map(Duration::from_millis);
+    rocket::fairing::AdHoc::on_response("answer slowly", move |request, _| {
+        Box::pin(async move {
+            if let Some(by) = by.filter(|_| request.uri().path().starts_with("/api")) {
+                tokio::time::sleep(by).await;
+            }
+        })
+    })
 }
 
 /// A browser window.
@@ -299,8 +311,23 @@ impl Browser {
         panic!("20 s went by and it is still not so: {expression}; see {kept}");
     }
 
-    /// The text of an element.
+    /// Waits until the page has what it asked the server for, and has drawn it: what is read from it at once is
+    /// otherwise what it showed before. A page that goes on asking is waited for no longer than 10 s.
+    pub async fn rest(&self) -> Result<(), Failed> {
+        let begun = Instant::now();
+        while begun.elapsed() < Duration::from_secs(10) {
+            let at_rest = "const p = window.vividaProbe; return !p || (p.asking === 0 && performance.now() - p.asked > 100)";
+            if self.run(at_rest).await? == Value::Bool(true) {
+                break;
+            }
+            tokio::time::sleep(Duration::from_millis(25)).await;
+        }
+        Ok(())
+    }
+
+    /// The text of an element of a page at rest.
     pub async fn text(&self, css: &str) -> Result<String, Failed> {
+        self.rest().await?;
         self.with(Locator::Css(css), async |element| element.text().await).await
     }
 
@@ -454,6 +481,7 @@ pub async fn import(app: &App, browser: &Browser, file_name: &str, bytes: &[u8])
 
 /// The hits of an instrument as they are drawn, as a text that is equal for equal pictures.
 pub async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
+    browser.rest().await?;
     let script = format!("return document.querySelector(\"{canvas}\").toDataURL()");
     let mut before = browser.run(&script).await?;
     // It has come to rest when nothing changes for a while.
@@ -469,6 +497,7 @@ pub async fn drawn(browser: &Browser, canvas: &str) -> Result<Value, Failed> {
 
 /// The value of a handle.
 pub async fn handle(browser: &Browser, css: &str) -> Result<f64, Failed> {
+    browser.rest().await?;
     let value = browser.run(&format!("return Number(document.querySelector(\"{css}\").ariaValueNow)")).await?;
     Ok(value.as_f64().expect("a handle has a value"))
 }

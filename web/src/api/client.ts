@@ -1,4 +1,5 @@
 /** The one client of the server's `/api/v1`. */
+import { probe } from "../probe";
 import type {
 	ActionOffer,
 	Backup,
@@ -97,6 +98,7 @@ export const outlivesThePage = (body: unknown) => JSON.stringify(body).length < 
 
 async function ask(method: string, path: string, init: RequestInit = {}): Promise<Response> {
 	let response: Response;
+	probe.asks(1);
 	try {
 		response = await fetch(base + path, { method, ...init });
 	} catch (error) {
@@ -106,6 +108,8 @@ async function ask(method: string, path: string, init: RequestInit = {}): Promis
 			title: "Vivida does not answer",
 			detail: "The server has stopped or cannot be reached. Start it again; what was saved is safe.",
 		});
+	} finally {
+		probe.asks(-1);
 	}
 	if (response.ok) return response;
 	const problem = response.headers.get("content-type")?.includes("problem+json")

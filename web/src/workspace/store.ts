@@ -29,7 +29,6 @@ export interface Around {
 	open: (part: number) => void;
 }
 
-/** Whether what was written is read alike: by the same layers, against the same grid. */
 /** What it is that is read and by what; another part to the eye where that is another. */
 export const readingKey = ({ id, drums, kit, source }: PartState) =>
 	`${id} ${drums} ${kit?.id} ${kit?.revision} ${source}`;
@@ -37,6 +36,7 @@ export const readingKey = ({ id, drums, kit, source }: PartState) =>
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
 
+/** Whether what was written is read alike: by the same layers, against the same grid. */
 const readAlike = (a: PartState, b: PartState) => isEqual(a.layers, b.layers) && a.grid === b.grid;
 
 export function createWorkspace(
