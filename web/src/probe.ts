@@ -32,6 +32,8 @@ export const probe = {
 	loops: [] as { at: number; from: number; frames: number; late: boolean; page: number }[],
 	/** Single strokes that were heard: note, velocity sent, layer. */
 	strokes: [] as [number, number, number][],
+	/** Own sounds that were put on the audio clock: the file's name, and when. */
+	own: [] as [string, number][],
 	/** Clicks scheduled: on the audio clock, in s. */
 	clicks: [] as number[],
 	/** Where the song went on: on the audio clock and in the song, in s. */
@@ -70,6 +72,9 @@ export const probe = {
 	},
 	struck(note: number, sent: number, layer: number) {
 		keep(probe.strokes, [note, sent, layer]);
+	},
+	ownSound(name: string, at: number) {
+		keep(probe.own, [name, at]);
 	},
 	onCourse(anchor: { audio: number; second: number; tempo: number; round: number }) {
 		keep(probe.course, anchor);

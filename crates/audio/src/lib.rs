@@ -18,21 +18,27 @@
 
 mod clip;
 mod flux;
+mod kept;
 mod onsets;
+mod own;
 mod part;
 mod peaks;
 mod read;
 mod render;
+mod sfz;
 mod slicing;
 mod tempo;
 mod write;
 
 pub use clip::Clip;
+pub use kept::Kept;
 pub use onsets::{Analysis, Onset, Sensitivity};
+pub use own::{Fitted, SampleFile, by_names, by_sfz, for_stroke, loudness};
 pub use part::{note_of, part_of, struck};
 pub use peaks::Peaks;
 pub use read::{Format, Heard, ReadError, read};
 pub use render::{Arranged, Placed, render};
+pub use sfz::{Region, Sfz, SfzError};
 pub use slicing::{Cut, Played, Struck};
 pub use tempo::{Proposal, tempos};
 pub use write::{Depth, write_wav};

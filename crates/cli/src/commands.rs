@@ -1,13 +1,14 @@
 //! What the subcommands do. Errors are one line for people.
 
 use crate::output;
+use crate::own_sounds::OwnSounds;
 use clap::Args;
 use std::collections::BTreeMap;
 use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, Recipe, RecipeFile, Ticks, perform};
+use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, PlayedHit, Recipe, RecipeFile, Ticks, perform};
 use vivida_server::{App, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike};
@@ -213,9 +214,28 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
 /// The longest WAV file, in s.
 const LONGEST_WAV: f64 = 3600.0;
 
-pub fn render(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, stems: bool) -> Done {
+/// How a song is rendered.
+#[derive(Args)]
+pub struct Rendering {
+    /// A file for each instrument, zipped.
+    #[arg(long)]
+    stems: bool,
+    /// Own sounds instead of the built-in kit: an SFZ file, or a folder with one or with files that are called as the
+    /// strokes are.
+    #[arg(long, value_name = "PATH")]
+    sounds: Option<PathBuf>,
+}
+
+pub fn render(
+    input: &Path,
+    playing: &Playing,
+    output: &Path,
+    excerpt: &Excerpt,
+    Rendering { stems, sounds }: Rendering,
+) -> Done {
     let (_, song) = read_song(input)?;
     let played = Played::new(&song, playing)?;
+    let own = sounds.map(|path| OwnSounds::of(&path)).transpose()?;
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
     let from = range.map_or(Ticks(0.0), |(from, _)| from);
     let mut all = Vec::new();
@@ -225,19 +245,31 @@ pub fn render(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt,
             continue;
         }
         let (part, chart) = (&song.parts[index], &played.charts[index]);
-        let sounds = if part.drums { KitSounds::of_drums(&chart.kit) } else { KitSounds::of_tones() };
+        let sounds = match &own {
+            _ if !part.drums => KitSounds::of_tones(),
+            Some(own) => KitSounds::of_drums(&own.fit(chart.kit.clone())?),
+            None => KitSounds::of_drums(&chart.kit.clone().without_samples()),
+        };
+        all.extend(sounds.strikes(performance.sounding(), index as u32, &song.tempo, from));
+        if !stems {
+            continue;
+        }
+        let mut hits: BTreeMap<String, Vec<&PlayedHit>> = BTreeMap::new();
         for hit in performance.sounding() {
-            let strike = sounds.strikes([hit], index as u32, &song.tempo, from);
-            if stems {
-                let instrument = chart.instrument_of(hit.note, hit.channel).filter(|_| part.drums);
-                let name = instrument
-                    .map_or(part.name.clone(), |at| format!("{}, {}", part.name, chart.kit.instruments[at].name));
-                of_instruments.entry((index, name)).or_default().extend(&strike);
-            }
-            all.extend(strike);
+            let instrument = chart.instrument_of(hit.note, hit.channel).filter(|_| part.drums);
+            let name =
+                instrument.map_or(part.name.clone(), |at| format!("{}, {}", part.name, chart.kit.instruments[at].name));
+            hits.entry(name).or_default().push(hit);
+        }
+        for (name, hits) in hits {
+            of_instruments.insert((index, name), sounds.strikes(hits, index as u32, &song.tempo, from));
         }
     }
-    let mix = Arc::new(Mixdown::new(all));
+    let mix = Mixdown::new(all);
+    let mix = Arc::new(match own {
+        Some(own) => mix.with_recordings(Arc::new(own)),
+        None => mix,
+    });
     if mix.seconds() > LONGEST_WAV {
         let minutes = mix.seconds() / 60.0;
         let said = format!("what is played lasts {minutes:.0} minutes; a WAV file is made of an hour at most");
@@ -273,7 +305,7 @@ fn shelf(data: Option<PathBuf>) -> Result<Store, String> {
     Store::open(&folder.join("vivida.sqlite")).map_err(|error| error.to_string())
 }
 
-pub fn pack(data: Option<PathBuf>, song: Option<&str>, output: &Path) -> Done {
+pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output: &Path) -> Done {
     let store = shelf(data)?;
     let mut songs = store.songs().map_err(|error| error.to_string())?;
     if let Some(name) = song {
@@ -283,7 +315,8 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, output: &Path) -> Done {
         }
     }
     let ids: Vec<_> = songs.iter().map(|song| song.id).collect();
-    let bytes = vivida_server::pack(&store, &Sounds::beside(store.folder()), &ids, song.is_none())?;
+    let packing = vivida_server::Packing { library: song.is_none(), own_sounds };
+    let bytes = vivida_server::pack(&store, &Sounds::beside(store.folder()), &ids, packing)?;
     output::write(output, |out| out.write_all(&bytes))?;
     output::say(&format!("{} packed\n", counted(ids.len())))
 }

@@ -8,6 +8,7 @@ mod groove;
 mod inspect;
 mod loops;
 mod output;
+mod own_sounds;
 mod refit;
 
 use clap::{Parser, Subcommand};
@@ -83,6 +84,9 @@ enum Command {
         /// The song's name; the whole shelf without it.
         #[arg(long, value_name = "NAME")]
         song: Option<String>,
+        /// Leave the files of the kits' own sounds out.
+        #[arg(long)]
+        without_sounds: bool,
         /// Where to write.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
@@ -142,7 +146,7 @@ enum Command {
     Onsets(loops::Options),
     /// Take the groove of a part or of a recorded loop, or turn one from JSON into a MIDI clip and back.
     Groove(groove::Options),
-    /// Play a MIDI file with the built-in kit into a WAV file.
+    /// Play a MIDI file with the built-in kit, or with own sounds, into a WAV file.
     Render {
         /// A Standard MIDI File.
         input: PathBuf,
@@ -153,9 +157,8 @@ enum Command {
         output: PathBuf,
         #[command(flatten)]
         excerpt: commands::Excerpt,
-        /// A file for each instrument, zipped.
-        #[arg(long)]
-        stems: bool,
+        #[command(flatten)]
+        rendering: commands::Rendering,
     },
 }
 
@@ -189,7 +192,9 @@ fn run(command: Command) -> commands::Done {
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
         Command::Batch(options) => batch::batch(options),
-        Command::Pack { data, song, output } => commands::pack(data, song.as_deref(), &output),
+        Command::Pack { data, song, without_sounds, output } => {
+            commands::pack(data, song.as_deref(), !without_sounds, &output)
+        }
         Command::Unpack { input, data } => commands::unpack(&input, data),
         Command::Compare { one, other, json } => compare::compare(&one, &other, json),
         Command::Findings { input, playing, json } => findings::find(&input, &playing, json),
@@ -198,8 +203,8 @@ fn run(command: Command) -> commands::Done {
             refit::refit(&old, &new, &playing, output.as_deref(), json)
         }
         Command::Inspect { input, json } => inspect::inspect(&input, json),
-        Command::Render { input, playing, output, excerpt, stems } => {
-            commands::render(&input, &playing, &output, &excerpt, stems)
+        Command::Render { input, playing, output, excerpt, rendering } => {
+            commands::render(&input, &playing, &output, &excerpt, rendering)
         }
     }
 }

@@ -177,6 +177,7 @@ impl Kit {
                 }
                 way.note_out = Some(to.note_out.unwrap_or(to.note));
                 way.channel_out = to.channel_out.or(to.channel);
+                way.samples.clone_from(&to.samples);
             }
             bridge.instruments.push(own);
         }
@@ -231,6 +232,7 @@ impl Kit {
                     note_out: Some(way.note_out.unwrap_or(way.note)),
                     channel_out: way.channel_out.or(way.channel),
                     hand: way.hand,
+                    samples: way.samples.clone(),
                 });
             }
             match here {

@@ -1,6 +1,7 @@
 //! Kits: which notes are which drum, who plays it, and how a sampler layers its velocities.
 
 use crate::hit::Part;
+use crate::sample::Sample;
 use crate::units::{Channel, Note, Percent, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -101,6 +102,10 @@ pub struct Articulation {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub channel_out: Option<Channel>,
+    /// What it is heard by here instead of the built-in kit: own sounds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(as = "Option<Vec<Sample>>", optional)]
+    pub samples: Vec<Sample>,
 }
 
 /// The velocities from `from` up to the next layer, for which a sampler plays one group of samples.
@@ -338,7 +343,15 @@ impl Articulation {
 
     pub(crate) fn of_note(name: &str, note: Note) -> Articulation {
         let (channel, note_out, channel_out) = (None, None, None);
-        Articulation { name: name.to_owned(), note, channel, hand: Hand::Either, note_out, channel_out }
+        Articulation {
+            name: name.to_owned(),
+            note,
+            channel,
+            hand: Hand::Either,
+            note_out,
+            channel_out,
+            samples: Vec::new(),
+        }
     }
 }
 

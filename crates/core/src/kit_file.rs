@@ -1,6 +1,7 @@
 //! Kits as files: checked, read and written.
 
 use crate::kit::{Instrument, InstrumentId, Kit};
+use crate::sample::Sample;
 use crate::settle::MOST_INSTRUMENTS;
 use crate::units::{Channel, Note, Velocity};
 use serde::Serialize;
@@ -31,7 +32,7 @@ impl fmt::Display for KitError {
 
 impl std::error::Error for KitError {}
 
-/// A kit as a file: `vivida-kit`, version 1.
+/// A kit as a file: `vivida-kit`, version 2; version 1 where it has no own sounds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct KitFile {
     format: &'static str,
@@ -43,11 +44,12 @@ pub struct KitFile {
 
 impl KitFile {
     /// The version of the kit format that this build reads and writes.
-    pub const VERSION: u32 = 1;
+    pub const VERSION: u32 = 2;
 
-    /// A file of this version.
+    /// A file of the lowest version that can hold it.
     pub fn new(kit: Kit) -> KitFile {
-        KitFile { format: "vivida-kit", version: KitFile::VERSION, kit }
+        let version = if kit.samples().next().is_some() { KitFile::VERSION } else { 1 };
+        KitFile { format: "vivida-kit", version, kit }
     }
 
     /// From the text of a file.
@@ -67,13 +69,13 @@ impl KitFile {
             return Err(KitError::new("format", "expected \"vivida-kit\""));
         }
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
-            Some(version) if version == u64::from(KitFile::VERSION) => {}
+            Some(version) if (1..=u64::from(KitFile::VERSION)).contains(&version) => {}
             Some(version) if version > u64::from(KitFile::VERSION) => {
                 let message =
-                    format!("version {version} is newer than this Vivida, which reads version 1; update Vivida");
+                    format!("version {version} is newer than this Vivida, which reads up to 2; update Vivida");
                 return Err(KitError::new("version", message));
             }
-            _ => return Err(KitError::new("version", "expected 1")),
+            _ => return Err(KitError::new("version", "expected 1 or 2")),
         }
         Ok(KitFile::new(Kit::from_value(Value::Object(fields))?))
     }
@@ -97,6 +99,11 @@ impl Kit {
         let count = self.instruments.len();
         if !(1..=MOST_INSTRUMENTS).contains(&count) {
             let message = format!("a kit has 1 to {MOST_INSTRUMENTS} instruments, this one has {count}");
+            return Err(KitError::new("instruments", message));
+        }
+        let samples = self.samples().count();
+        if samples > Sample::MOST {
+            let message = format!("a kit has at most {} samples, this one has {samples}", Sample::MOST);
             return Err(KitError::new("instruments", message));
         }
         let mut ids: HashSet<&InstrumentId> = HashSet::new();
@@ -151,6 +158,10 @@ impl Instrument {
         for (place, way) in self.articulations.iter().enumerate() {
             let at = format!("articulations[{place}].name");
             checked_name(&at, &way.name).map_err(|error| (error.path, error.message))?;
+            for (nth, sample) in way.samples.iter().enumerate() {
+                let at = |field: &str| format!("articulations[{place}].samples[{nth}].{field}");
+                sample.check().map_err(|(field, message)| (at(field), message))?;
+            }
             if self.articulations[..place].iter().any(|other| other.name == way.name && other.hand == way.hand) {
                 return wrong(&at, format!("another stroke of it is called “{}” and is for the same hand", way.name));
             }
@@ -228,7 +239,7 @@ mod tests {
         let stroke = "/instruments/0/articulations/1";
         let cases = [
             ("/name", json!(" "), "name"),
-            ("/version", json!(2), "version"),
+            ("/version", json!(3), "version"),
             ("/instruments/0/family", json!("gong"), "instruments[0].family"),
             ("/instruments/0/id", json!("crash"), "instruments[0].id"),
             ("/instruments/0/articulations", json!([]), "instruments[0].articulations"),

@@ -93,6 +93,7 @@ mod refit;
 mod regroup;
 mod report;
 mod room;
+mod sample;
 mod section;
 mod send;
 mod settle;
@@ -139,6 +140,7 @@ pub use recording::{Anchor, ClockPair, Device, Latency, Laying, LayingHow, Messa
 pub use refit::{Candidate, Matching, Refit, Versions, match_parts, refit};
 pub use regroup::{Regrouped, Regrouping, join};
 pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
+pub use sample::{Sample, Turns};
 pub use section::Section;
 pub use slicing::{AudioSource, Slicing};
 pub use slots::{Slot, SlotChoice, Slots};

@@ -13,5 +13,10 @@ fn main() -> std::io::Result<()> {
         std::fs::write(path.with_extension("csv"), &one.onsets)?;
         println!("demo/loops/{}: {} bytes", one.file_name, one.bytes.len());
     }
+    for (path, bytes) in vivida_demo::sample_folder() {
+        let path = folder.join("Boathouse").join(path);
+        std::fs::create_dir_all(path.parent().expect("it lies in a folder"))?;
+        std::fs::write(&path, &bytes)?;
+    }
     Ok(())
 }

@@ -6,11 +6,14 @@
 mod loops;
 mod pattern;
 mod rough;
+mod samples;
 mod score;
 mod songs;
+mod wav;
 
 pub use loops::{LoopPlan, LoopStroke, MadeLoop};
 pub use rough::{Accident, clean, rough};
+pub use samples::sample_folder;
 
 use rust_embed::RustEmbed;
 use std::borrow::Cow;

@@ -2,6 +2,7 @@
 //! stroke lies in truth.
 
 use crate::rough::Chance;
+use crate::wav::wav;
 use vivida_core::{Note, Velocity};
 use vivida_sound::{Mixdown, SAMPLE_RATE, Strike, drum_sound};
 
@@ -212,18 +213,8 @@ impl LoopPlan {
 impl MadeLoop {
     /// As a WAV file of 16 bits.
     pub fn wav(&self) -> Vec<u8> {
-        let data = 4 * self.frames.len() as u32;
-        let mut bytes = b"RIFF".to_vec();
-        bytes.extend((36 + data).to_le_bytes());
-        bytes.extend(b"WAVEfmt \x10\0\0\0\x01\0\x02\0");
-        bytes.extend(SAMPLE_RATE.to_le_bytes());
-        bytes.extend((4 * SAMPLE_RATE).to_le_bytes());
-        bytes.extend(b"\x04\0\x10\0data");
-        bytes.extend(data.to_le_bytes());
-        for value in self.frames.iter().flatten() {
-            bytes.extend(((value * 32768.0).round().clamp(-32768.0, 32767.0) as i16).to_le_bytes());
-        }
-        bytes
+        let side = |side: usize| self.frames.iter().map(|frame| frame[side]).collect();
+        wav(&[side(0), side(1)])
     }
 
     /// Where every stroke lies, as CSV.

@@ -58,7 +58,12 @@ impl App {
             let _ = sender.send(rocket.config().port);
             Box::pin(async {})
         });
-        let server = vivida_server::rocket(Arc::new(app), 0).attach(told).attach(slow()).ignite().await.expect("the server ignites");
+        let server = vivida_server::rocket(Arc::new(app), 0)
+            .attach(told)
+            .attach(slow())
+            .ignite()
+            .await
+            .expect("the server ignites");
         let shutdown = server.shutdown();
         rocket::tokio::spawn(server.launch());
         let port = receiver.await.expect("the server starts");
@@ -302,8 +307,12 @@ impl Browser {
     pub async fn until(&self, expression: &str) -> Result<(), Failed> {
         let script = format!("return Boolean({expression})");
         for _ in 0..400 {
-            if self.run(&script).await? == Value::Bool(true) {
-                return Ok(());
+            match self.run(&script).await {
+                Ok(Value::Bool(true)) => return Ok(()),
+                // What it asks of may not be there yet.
+                Err(CmdError::Standard(refused)) if refused.error == ErrorStatus::JavascriptError => {}
+                Err(error) => return Err(error),
+                Ok(_) => {}
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
@@ -316,7 +325,8 @@ impl Browser {
     pub async fn rest(&self) -> Result<(), Failed> {
         let begun = Instant::now();
         while begun.elapsed() < Duration::from_secs(10) {
-            let at_rest = "const p = window.vividaProbe; return !p || (p.asking === 0 && performance.now() - p.asked > 100)";
+            let at_rest =
+                "const p = window.vividaProbe; return !p || (p.asking === 0 && performance.now() - p.asked > 100)";
             if self.run(at_rest).await? == Value::Bool(true) {
                 break;
             }

@@ -7,6 +7,7 @@ mod hands;
 mod journeys;
 mod kits;
 mod loops;
+mod own_sounds;
 mod recording;
 mod room;
 mod solid;

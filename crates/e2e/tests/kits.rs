@@ -187,6 +187,8 @@ async fn velocities_are_walked_by_ear_and_pads_are_struck() -> Done {
     // The pads are there beside the hits, too; a click gives them the keys, Escape gives those back.
     browser.run("document.activeElement.blur()").await?;
     browser.keys("k").await?;
+    // The part is read anew by the kit as it was.
+    browser.rest().await?;
     browser.keys("d").await?;
     let [x, y] = middle(&browser, "[data-pad=snare]").await?;
     let before = heard(&browser).await?.0;

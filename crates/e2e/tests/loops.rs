@@ -95,6 +95,8 @@ async fn onsets_are_corrected_by_hand_and_become_a_part_for_the_kit() -> Done {
     browser.run("document.activeElement.blur()").await?;
     browser.keys("b").await?;
     browser.find("[data-drawing]").await?;
+    // The pencil draws on lines that the server tells.
+    browser.rest().await?;
     let [x, y] = middle(&browser, "[data-hits]").await?;
     browser.drag_from(x + 11.0, y, 0.0, 0.0).await?;
     let mut now = before;
@@ -105,6 +107,7 @@ async fn onsets_are_corrected_by_hand_and_become_a_part_for_the_kit() -> Done {
         }
         tokio::time::sleep(Duration::from_millis(100)).await;
     }
+    look(&browser, "drawn").await?;
     assert_ne!(now, before, "one more, or one less where it stood on another");
     browser.press("Done").await?;
     browser.click("[data-loop-menu]").await?;

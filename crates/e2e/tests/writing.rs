@@ -70,14 +70,14 @@ async fn sounds(browser: &Browser, hits: usize) -> Done {
             p.written.ids.length + p.performance.made.ids.length - p.performance.silenced.length)"
     );
     let mut found = Value::Null;
-    for _ in 0..100 {
+    for _ in 0..400 {
         found = browser.run(&script).await?;
         if found == hits {
             return Ok(());
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
-    panic!("5 s went by and there are {found} hits, not {hits}");
+    panic!("20 s went by and there are {found} hits, not {hits}");
 }
 
 /// Begins a song as the form proposes it.

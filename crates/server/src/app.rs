@@ -160,7 +160,7 @@ pub struct App {
     loaded: Mutex<LruCache<FileId, Arc<Loaded>>>,
     pub(crate) renders: Renders,
     pub(crate) batches: Batches,
-    pub(crate) sounds: Sounds,
+    pub(crate) sounds: Arc<Sounds>,
 }
 
 /// How many notes the songs that are kept read may have together, where they are more than one.
@@ -176,7 +176,7 @@ pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl App {
     /// An app over a store.
     pub fn new(store: Store) -> App {
-        let sounds = Sounds::beside(store.folder());
+        let sounds = Arc::new(Sounds::beside(store.folder()));
         App {
             sounds,
             store: Mutex::new(store),

@@ -37,6 +37,14 @@ struct Library {
     kits: Vec<Value>,
 }
 
+impl Library {
+    /// The files of own sounds that its kits name.
+    fn own_sounds(&self) -> BTreeSet<String> {
+        let kits = self.kits.iter().filter_map(|kit| Kit::from_value(kit.clone()).ok());
+        kits.flat_map(|kit| kit.samples().map(|sample| sample.sound.clone()).collect::<Vec<_>>()).collect()
+    }
+}
+
 #[derive(PartialEq, Serialize, Deserialize)]
 struct LibraryRecipe {
     name: String,
@@ -72,32 +80,48 @@ pub struct Unpacked {
     pub said: Vec<String>,
 }
 
-/// Packs songs, and the libraries where that is asked for.
+/// What else goes into a bundle.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Packing {
+    /// The libraries.
+    pub library: bool,
+    /// The files of the kits' own sounds.
+    pub own_sounds: bool,
+}
+
+/// Packs songs.
 ///
 /// # Errors
 ///
 /// What cannot be read, in a sentence.
-pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], library: bool) -> Result<Vec<u8>, String> {
+pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], packing: Packing) -> Result<Vec<u8>, String> {
+    let Packing { library, own_sounds } = packing;
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let folders: Vec<String> = (1..=songs.len()).map(|number| format!("songs/{number}")).collect();
     let manifest = Manifest { format: FORMAT.to_owned(), version: VERSION, songs: folders.clone(), library };
     put(&mut zip, MANIFEST, &text(&manifest)?)?;
-    let mut packed: BTreeSet<String> = BTreeSet::new();
+    let mut wanted: BTreeSet<String> = BTreeSet::new();
     for (&song, folder) in songs.iter().zip(&folders) {
         let pack = SongPack::of(reads, song).map_err(|error| error.to_string())?;
         put(&mut zip, &format!("{folder}/song.json"), &text(&pack)?)?;
         for file in &pack.files {
             put(&mut zip, &format!("{folder}/files/{}.mid", file.id), &file.bytes)?;
         }
-        for sound in pack.sounds() {
-            // One that is gone from the folder is missed there as it is here.
-            if let Some(bytes) = sounds.bytes(&sound).filter(|_| packed.insert(sound.clone())) {
-                put(&mut zip, &format!("sounds/{sound}"), &bytes)?;
-            }
-        }
+        let own = if own_sounds { pack.own_sounds() } else { BTreeSet::new() };
+        wanted.extend(pack.sounds().into_iter().chain(own));
     }
     if library {
-        put(&mut zip, LIBRARY, &text(&library_of(reads)?)?)?;
+        let library = library_of(reads)?;
+        if own_sounds {
+            wanted.extend(library.own_sounds());
+        }
+        put(&mut zip, LIBRARY, &text(&library)?)?;
+    }
+    for sound in wanted {
+        // One that is gone from the folder is missed there as it is here.
+        if let Some(bytes) = sounds.bytes(&sound) {
+            put(&mut zip, &format!("sounds/{sound}"), &bytes)?;
+        }
     }
     zip.finish().map(Cursor::into_inner).map_err(|error| error.to_string())
 }
@@ -155,6 +179,20 @@ impl<'a> Opened<'a> {
         Ok(bytes)
     }
 
+    /// Keeps a file of sound: whether it is in it.
+    fn keep(&mut self, sounds: &Sounds, sound: &str) -> Result<bool, String> {
+        let path = format!("sounds/{sound}");
+        if self.zip.index_for_name(&path).is_none() {
+            return Ok(false);
+        }
+        // Nobody knows what else a foreign file is: it is kept as what it is.
+        let kept = sounds.keep(&self.file_of(&path, MOST_OF_A_SOUND)?).map_err(|problem| problem.detail)?;
+        if kept != sound {
+            return Err(format!("{path} is another file than its name says; pack the bundle again"));
+        }
+        Ok(true)
+    }
+
     fn value<T: for<'de> Deserialize<'de>>(&mut self, name: &str) -> Result<T, String> {
         let bytes = self.file(name)?;
         let mut reader = serde_json::Deserializer::from_slice(&bytes);
@@ -183,6 +221,7 @@ pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<
         return Err(format!("{MANIFEST}, songs: {} are more than {MOST_SONGS}", manifest.songs.len()));
     }
     let mut unpacked = Unpacked::default();
+    let mut own_sounds: BTreeSet<String> = BTreeSet::new();
     for folder in &manifest.songs {
         let name = format!("{folder}/song.json");
         let mut pack: SongPack = bundle.value(&name)?;
@@ -194,22 +233,17 @@ pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<
         let song = change.unpack_song(&pack).map_err(|error| format!("{name}: {error}"))?;
         unpacked.songs.push(song);
         for sound in pack.sounds() {
-            let path = format!("sounds/{sound}");
-            if bundle.zip.index_for_name(&path).is_none() {
+            if !bundle.keep(sounds, &sound)? && !sounds.has(&sound) {
                 let missed = "a recorded loop's file is not in it; drop that on the page where the loop is silent";
                 unpacked.said.push(format!("“{}”: {missed}.", pack.name));
-                continue;
-            }
-            // Nobody knows what else a foreign file is: it is kept as what it is.
-            let kept = sounds.keep(&bundle.file_of(&path, MOST_OF_A_SOUND)?).map_err(|problem| problem.detail)?;
-            if kept != sound {
-                return Err(format!("{path} is another file than its name says; pack the bundle again"));
             }
         }
+        own_sounds.extend(pack.own_sounds());
     }
     if manifest.library {
         let library: Library = bundle.value(LIBRARY)?;
         let known = library_of(change)?;
+        own_sounds.extend(library.own_sounds());
         // What is here already does not come twice.
         for one in library.recipes.into_iter().filter(|one| !known.recipes.contains(one)) {
             let wrong = |error| format!("{LIBRARY}, recipe “{}”: {error}", one.name);
@@ -226,6 +260,14 @@ pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<
             change.add_kit(&kit).map_err(failed)?;
         }
     }
+    let mut missed = 0;
+    for sound in &own_sounds {
+        missed += usize::from(!bundle.keep(sounds, sound)? && !sounds.has(sound));
+    }
+    if missed > 0 {
+        let files = if missed == 1 { "One file".to_owned() } else { format!("{missed} files") };
+        unpacked.said.push(format!("{files} of the kits' own sounds not in it; drop them on their strokes again."));
+    }
     let count = unpacked.songs.len();
     change.label(if count == 1 { "unpack a song".to_owned() } else { format!("unpack {count} songs") });
     Ok(unpacked)
@@ -233,14 +275,15 @@ pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<
 
 impl App {
     /// A song with all that was made of it, or all songs and libraries: what the file is called, and its bytes.
-    pub(crate) fn bundle(&self, song: Option<SongId>) -> Answer<(String, Vec<u8>)> {
+    pub(crate) fn bundle(&self, song: Option<SongId>, own_sounds: bool) -> Answer<(String, Vec<u8>)> {
+        let packing = Packing { library: song.is_none(), own_sounds };
         let store = self.store();
         let failed = |why: String| Problem::field("bundle", why);
         match song {
-            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &self.sounds, &[id], false).map_err(failed)?)),
+            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &self.sounds, &[id], packing).map_err(failed)?)),
             None => {
                 let songs: Vec<SongId> = store.songs()?.into_iter().map(|song| song.id).collect();
-                Ok(("Shelf".to_owned(), pack(&*store, &self.sounds, &songs, true).map_err(failed)?))
+                Ok(("Shelf".to_owned(), pack(&*store, &self.sounds, &songs, packing).map_err(failed)?))
             }
         }
     }

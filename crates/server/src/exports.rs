@@ -173,7 +173,7 @@ impl App {
                 stems.push((name, sounds.strikes(hits, number, &file.tempo, from), Vec::new()));
             }
         }
-        let mix = Arc::new(Mixdown::new(all).with_recorded(recorded));
+        let mix = Arc::new(self.with_own_sounds(Mixdown::new(all).with_recorded(recorded))?);
         if mix.seconds() > LONGEST_WAV {
             let detail = format!(
                 "What is played lasts {:.0} minutes; a WAV file is made of an hour at most.",

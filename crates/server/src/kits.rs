@@ -22,6 +22,7 @@ impl App {
             own: row.own,
             parts: reads.kit_uses(row.id)?,
             sounds: KitSounds::of_drums(&row.kit),
+            missing: self.missing_sounds(&row.kit),
             kit: row.kit,
             damage: row.damage.map(|damage| damage.reason),
         })

@@ -18,6 +18,7 @@ mod findings;
 mod grooves;
 mod kits;
 mod library;
+mod own_sounds;
 mod parts;
 mod pockets;
 mod problem;
@@ -34,7 +35,7 @@ mod writing;
 
 pub use api::typescript;
 pub use app::App;
-pub use bundles::{Unpacked, pack, unpack};
+pub use bundles::{Packing, Unpacked, pack, unpack};
 pub use problem::Problem;
 pub use security::Local;
 pub use sounds::Sounds;

@@ -2,6 +2,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Loaded, Opened, locked};
+use crate::own_sounds::Samples;
 use crate::problem::Problem;
 use crate::writing::{check_size, free_id};
 use lru::LruCache;
@@ -16,7 +17,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use vivida_audio::{
     Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, RATE, Sensitivity, part_of, struck, tempos, write_wav,
 };
-use vivida_core::{AudioSource, Channel, Outline, Performance, Slicing, Ticks};
+use vivida_core::{AudioSource, Channel, Outline, Performance, Sample, Slicing, Ticks};
 use vivida_smf::{NewTrack, begin, read, with_tracks};
 use vivida_store::{NewVersion, OwnPart, PartId, Reads, SongId, StoredFile};
 
@@ -26,6 +27,8 @@ pub struct Sounds {
     memory: Mutex<HashMap<String, Arc<Vec<u8>>>>,
     /// Those that were read and used last.
     read: Mutex<LruCache<String, Arc<Sound>>>,
+    /// Samples of strokes that were used last.
+    pub(crate) samples: Samples,
 }
 
 /// A file that has been read.
@@ -60,11 +63,8 @@ impl Sounds {
             folder: folder.map(|folder| folder.join("sounds")),
             memory: Mutex::default(),
             read: Mutex::new(LruCache::unbounded()),
+            samples: Samples::default(),
         }
-    }
-
-    fn is_name(name: &str) -> bool {
-        name.len() == 64 && name.bytes().all(|one| matches!(one, b'0'..=b'9' | b'a'..=b'f'))
     }
 
     /// Keeps the bytes of a file: its name. One that is there already, and as it was, stays.
@@ -93,7 +93,7 @@ impl Sounds {
 
     /// The bytes of a file; nothing where it is gone.
     pub(crate) fn bytes(&self, name: &str) -> Option<Vec<u8>> {
-        if !Sounds::is_name(name) {
+        if !Sample::is_sound(name) {
             return None;
         }
         match &self.folder {
@@ -102,17 +102,21 @@ impl Sounds {
         }
     }
 
+    /// Whether a file is there.
+    pub(crate) fn has(&self, name: &str) -> bool {
+        let is_there = || match &self.folder {
+            Some(folder) => folder.join(name).is_file(),
+            None => locked(&self.memory).contains_key(name),
+        };
+        Sample::is_sound(name) && is_there()
+    }
+
     /// A file, read where it is not in use.
     fn sound(&self, name: &str, called: &str) -> Answer<Arc<Sound>> {
         if let Some(found) = locked(&self.read).get(name) {
             return Ok(found.clone());
         }
-        let bytes = self.bytes(name).ok_or_else(|| {
-            let detail = format!(
-                "The file “{called}” is gone from the folder “sounds” beside the database. Drop it on the page again."
-            );
-            Problem { file: Some(called.to_owned()), ..Problem::new(Status::NotFound, "Not there", detail) }
-        })?;
+        let bytes = self.bytes(name).ok_or_else(|| gone(called, "Drop it on the page again."))?;
         Ok(self.remember(name, heard_of(called, bytes)?))
     }
 
@@ -128,9 +132,15 @@ impl Sounds {
     }
 }
 
+/// A file of sound is not in its folder any more.
+pub(crate) fn gone(called: &str, then: &str) -> Problem {
+    let detail = format!("The file “{called}” is gone from the folder “sounds” beside the database. {then}");
+    Problem { file: Some(called.to_owned()), ..Problem::new(Status::NotFound, "Not there", detail) }
+}
+
 /// The bytes of a file, read and kept without a copy.
 #[derive(Clone)]
-struct Shared(Arc<Vec<u8>>);
+pub(crate) struct Shared(pub Arc<Vec<u8>>);
 
 impl AsRef<[u8]> for Shared {
     fn as_ref(&self) -> &[u8] {
@@ -138,7 +148,7 @@ impl AsRef<[u8]> for Shared {
     }
 }
 
-fn heard_of(called: &str, bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Answer<Heard> {
+pub(crate) fn heard_of(called: &str, bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Answer<Heard> {
     vivida_audio::read(bytes).map_err(|error| {
         let problem =
             Problem::new(Status::UnprocessableEntity, "The file cannot be read", format!("“{called}” {error}."));

@@ -11,6 +11,7 @@ mod hammer;
 mod kits;
 mod loops;
 mod model;
+mod own_sounds;
 mod recordings;
 mod regroup;
 mod solid;

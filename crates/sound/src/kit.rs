@@ -4,9 +4,11 @@ use crate::manifest::{NoteSound, drum_sound, layer_of, tone_sound};
 use crate::mixdown::Strike;
 use crate::voice::Voice;
 use serde::Serialize;
+use std::sync::Arc;
 use ts_rs::TS;
 use vivida_core::{
-    Articulation, Channel, Family, Hand, Instrument, Kit, KitLookup, Note, PlayedHit, TempoMap, Ticks, Velocity,
+    Articulation, Channel, Family, Hand, Instrument, Kit, KitLookup, Note, PlayedHit, Sample, TempoMap, Ticks, Turns,
+    Velocity,
 };
 
 /// How a part that is read by a kit sounds.
@@ -20,6 +22,8 @@ pub struct KitSounds {
     pub kinds: Vec<Response>,
     /// The note that a sampler is sent for each of the 128, and the channel where the kit fixes one.
     pub outputs: Vec<(Note, Option<Channel>)>,
+    /// The own sounds of each stroke that has some.
+    pub own: Vec<Arc<Vec<Sample>>>,
     #[serde(skip)]
     #[ts(skip)]
     lookup: Option<KitLookup>,
@@ -54,6 +58,7 @@ impl KitSounds {
         let map = Kit::general_midi();
         let mut kinds = vec![Response::of(&struck_with_any())];
         let mut strokes = Vec::with_capacity(kit.instruments.len());
+        let mut own: Vec<Arc<Vec<Sample>>> = Vec::new();
         let groups: Vec<&str> = kit.instruments.iter().filter_map(|one| one.choke.as_deref()).collect();
         for (place, instrument) in kit.instruments.iter().enumerate() {
             let response = Response::of(instrument);
@@ -62,11 +67,15 @@ impl KitSounds {
                 kinds.len() - 1
             });
             let choke = instrument.choke.as_deref().and_then(|name| groups.iter().position(|group| *group == name));
-            let sound = |way: &Articulation| {
+            let mut sound = |way: &Articulation| {
                 let sound = stroke_sound(&map, kit, place, way);
-                (NoteSound { choke: choke.map(|group| group as u16), ..sound }.by(way.hand), kind)
+                let samples = (!way.samples.is_empty()).then(|| {
+                    own.push(Arc::new(way.samples.clone()));
+                    (own.len() - 1) as u16
+                });
+                (NoteSound { choke: choke.map(|group| group as u16), own: samples, ..sound }.by(way.hand), kind)
             };
-            strokes.push(instrument.articulations.iter().map(sound).collect::<Vec<_>>());
+            strokes.push(instrument.articulations.iter().map(&mut sound).collect::<Vec<_>>());
         }
         let lookup = kit.lookup();
         let (mut notes, mut responses) = (Vec::with_capacity(128), Vec::with_capacity(128));
@@ -90,7 +99,7 @@ impl KitSounds {
             notes.push(sound);
             responses.push(kind);
         }
-        KitSounds { notes, responses, kinds, outputs, lookup: Some(lookup), strokes }
+        KitSounds { notes, responses, kinds, outputs, own, lookup: Some(lookup), strokes }
     }
 
     /// Of a tonal part.
@@ -100,6 +109,7 @@ impl KitSounds {
             responses: vec![0; 128],
             kinds: vec![Response::of(&struck_with_any())],
             outputs: (0..128).map(|note| (Note::from_data(note), None)).collect(),
+            own: Vec::new(),
             lookup: None,
             strokes: Vec::new(),
         }
@@ -131,9 +141,33 @@ impl KitSounds {
                 layer: response.layers[velocity],
                 part,
                 sound,
+                own: None,
             }
         };
-        hits.into_iter().filter(|hit| hit.silenced.is_none()).map(strike).collect()
+        let strikes = hits.into_iter().filter(|hit| hit.silenced.is_none()).map(strike);
+        if self.own.is_empty() { strikes.collect() } else { self.by_own_sounds(strikes.collect()) }
+    }
+
+    /// Strikes of strokes that have own sounds, one for each sample that they are heard by. Where no sample plays a
+    /// velocity, the built-in kit does.
+    fn by_own_sounds(&self, mut strikes: Vec<Strike>) -> Vec<Strike> {
+        strikes.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
+        let mut turns = Turns::default();
+        let mut heard = Vec::with_capacity(strikes.len());
+        for strike in strikes {
+            let Some(own) = strike.sound.own.map(usize::from) else {
+                heard.push(strike);
+                continue;
+            };
+            let samples = &self.own[own];
+            if !samples.iter().any(|sample| sample.plays(strike.velocity)) {
+                heard.push(strike);
+                continue;
+            }
+            let sample = |place| Strike { own: Some((samples.clone(), place)), ..strike.clone() };
+            heard.extend(turns.next(own, samples, strike.velocity).into_iter().map(sample));
+        }
+        heard
     }
 }
 

@@ -19,6 +19,8 @@ pub struct NoteSound {
     pub choke: Option<u16>,
     /// The first of the alternates that take turns, and how many do.
     pub turns: [usize; 2],
+    /// Which own sounds it is heard by instead, where their files are there.
+    pub own: Option<u16>,
 }
 
 impl NoteSound {
@@ -27,7 +29,7 @@ impl NoteSound {
     pub(crate) const LEFT: [usize; 2] = [ALTERNATES / 2, ALTERNATES / 2];
 
     pub(crate) const fn of(voice: Voice, rate: f64) -> NoteSound {
-        NoteSound { voice, rate, sustained: false, choke: None, turns: NoteSound::BOTH }
+        NoteSound { voice, rate, sustained: false, choke: None, turns: NoteSound::BOTH, own: None }
     }
 }
 

@@ -4,13 +4,14 @@ use crate::SAMPLE_RATE;
 use crate::manifest::{NoteSound, RELEASE, layer};
 use crate::synth::{Samples, samples};
 use crate::voice::Voice;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
+use std::fmt;
 use std::io::{self, Write};
 use std::sync::{Arc, OnceLock};
-use vivida_core::Velocity;
+use vivida_core::{Sample, Velocity};
 
 /// One sound to be played.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Strike {
     /// Where it begins, in s.
     pub seconds: f64,
@@ -24,13 +25,51 @@ pub struct Strike {
     pub part: u32,
     /// With what.
     pub sound: NoteSound,
+    /// By which own sound instead: the samples of its stroke, and the place of the one among them.
+    pub own: Option<(Arc<Vec<Sample>>, usize)>,
+}
+
+/// Where own sounds come from.
+pub trait Recordings: fmt::Debug + Send + Sync {
+    /// The channels of a file, at [`SAMPLE_RATE`]; nothing where it is gone.
+    fn channels(&self, sound: &str) -> Option<Arc<Vec<Vec<f32>>>>;
 }
 
 impl Strike {
     /// By the usual layers.
     pub fn plain(seconds: f64, length: f64, velocity: Velocity, sound: NoteSound) -> Strike {
-        Strike { seconds, length, velocity, layer: layer(velocity), part: 0, sound }
+        Strike { seconds, length, velocity, layer: layer(velocity), part: 0, sound, own: None }
     }
+
+    fn sample(&self) -> Option<&Sample> {
+        self.own.as_ref().map(|(samples, place)| &samples[*place])
+    }
+
+    /// How long it rings out, in s.
+    fn rings(&self) -> f64 {
+        match self.sample() {
+            Some(sample) => sample.frames as f64 / f64::from(SAMPLE_RATE),
+            None => self.sound.voice.seconds() / self.sound.rate,
+        }
+    }
+
+    /// The group that it belongs to and the one that ends it.
+    fn groups(&self) -> [Option<Group>; 2] {
+        let of_kit = self.sound.choke.map(Group::OfKit);
+        match self.sample() {
+            Some(sample) if sample.group.is_some() || sample.off_by.is_some() => {
+                [sample.group, sample.off_by].map(|group| group.map(Group::OfSamples))
+            }
+            _ => [of_kit, of_kit],
+        }
+    }
+}
+
+/// Strikes of some groups end those of some.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+enum Group {
+    OfKit(u16),
+    OfSamples(u32),
 }
 
 /// A stereo mixdown of strikes, worked out block by block: it takes as much memory for an hour as for a bar.
@@ -50,6 +89,8 @@ pub struct Mixdown {
     strikes: Vec<Planned>,
     /// What is not played but was recorded.
     recorded: Vec<Recorded>,
+    /// What own sounds are read from; without it the built-in kit plays.
+    recordings: Option<Arc<dyn Recordings>>,
     frames: u64,
     /// The mixdown that this is a stem of: it is as loud as it is in there.
     whole: Option<Arc<Mixdown>>,
@@ -82,7 +123,7 @@ impl Recorded {
     }
 }
 
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 struct Planned {
     strike: Strike,
     /// The first frame that it sounds in.
@@ -104,29 +145,54 @@ impl Mixdown {
     pub fn new(mut strikes: Vec<Strike>) -> Mixdown {
         strikes.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
         let rate = f64::from(SAMPLE_RATE);
-        let end = strikes.iter().map(|strike| strike.seconds + strike.sound.voice.seconds() / strike.sound.rate);
+        let end = strikes.iter().map(|strike| strike.seconds + strike.rings());
         let frames = (end.fold(0.0, f64::max) * rate) as u64 + 1;
         let mut turns: HashMap<(Voice, usize), usize> = HashMap::new();
         let mut planned: Vec<Planned> = strikes
             .into_iter()
             .map(|strike| {
                 let [first, count] = strike.sound.turns;
-                let turn = turns.entry((strike.sound.voice, first)).or_default();
-                *turn += 1;
                 let start = (strike.seconds * rate).round() as u64;
                 let stop = if strike.sound.sustained { strike.length } else { f64::INFINITY };
+                if strike.own.is_some() {
+                    return Planned { strike, start, stop, alternate: 0 };
+                }
+                let turn = turns.entry((strike.sound.voice, first)).or_default();
+                *turn += 1;
                 Planned { strike, start, stop, alternate: first + (*turn - 1) % count }
             })
             .collect();
-        // From the back: the next strike of each group chokes the one before it.
-        let mut next: HashMap<(u32, u16), f64> = HashMap::new();
+        // From the back: the next strike of each group chokes the one before it. What is struck at once does not:
+        // of each group the next two times are known.
+        let mut next: HashMap<(u32, Group), [f64; 2]> = HashMap::new();
         for one in planned.iter_mut().rev() {
-            let Some(group) = one.strike.sound.choke else { continue };
-            if let Some(later) = next.insert((one.strike.part, group), one.strike.seconds) {
-                one.stop = one.stop.min(later - one.strike.seconds);
+            let (part, seconds) = (one.strike.part, one.strike.seconds);
+            let [group, off_by] = one.strike.groups();
+            let at_once = one.strike.own.is_some();
+            if let Some(times) = off_by.and_then(|group| next.get(&(part, group))) {
+                let later = times.iter().find(|&&time| !at_once || time > seconds);
+                one.stop = one.stop.min(later.map_or(f64::INFINITY, |later| later - seconds));
+            }
+            if let Some(group) = group {
+                let times = next.entry((part, group)).or_insert([f64::INFINITY; 2]);
+                *times = if at_once && times[0] == seconds { *times } else { [seconds, times[0]] };
             }
         }
-        Mixdown { strikes: planned, recorded: Vec::new(), frames, whole: None, peak: OnceLock::new() }
+        let peak = OnceLock::new();
+        Mixdown { strikes: planned, recorded: Vec::new(), recordings: None, frames, whole: None, peak }
+    }
+
+    /// With own sounds read from here.
+    pub fn with_recordings(mut self, recordings: Arc<dyn Recordings>) -> Mixdown {
+        self.recordings = Some(recordings);
+        self
+    }
+
+    /// The own sounds that it needs, each once: their files and what they were called.
+    pub fn own_sounds(&self) -> impl Iterator<Item = (&str, &str)> {
+        let mut known = HashSet::new();
+        let samples = self.strikes.iter().filter_map(|one| one.strike.sample());
+        samples.filter(move |sample| known.insert(&sample.sound)).map(|sample| (&*sample.sound, &*sample.name))
     }
 
     /// With recorded sound beside the strikes.
@@ -140,7 +206,7 @@ impl Mixdown {
     /// are the mixdown.
     pub fn stem(self: &Arc<Mixdown>, strikes: Vec<Strike>, recorded: Vec<Recorded>) -> Mixdown {
         let own = Mixdown::new(strikes).with_recorded(recorded);
-        Mixdown { frames: self.frames, whole: Some(self.clone()), ..own }
+        Mixdown { frames: self.frames, whole: Some(self.clone()), recordings: self.recordings.clone(), ..own }
     }
 
     /// How long it lasts, in s.
@@ -227,7 +293,7 @@ impl Mixdown {
             block.fill([0.0; 2]);
             let end = from + length as u64;
             while let Some(one) = coming.next_if(|one| one.start < end) {
-                sounding.push(Sounding::of(one));
+                sounding.extend(Sounding::of(one, self.recordings.as_deref()));
             }
             sounding.retain_mut(|one| one.add_to(block, from));
             self.recorded.iter().for_each(|one| one.add_to(block, from));
@@ -244,49 +310,99 @@ fn sixteen_bits(value: f32) -> i16 {
 
 /// A strike that sounds.
 struct Sounding {
-    samples: Arc<Samples>,
-    layer: usize,
-    alternate: usize,
+    source: Source,
     start: u64,
     rate: f64,
-    sides: [f32; 2],
+    /// How much of each channel of the source goes to each side.
+    sides: Vec<[f32; 2]>,
     /// In frames from its start: where it begins to die away.
     stop: f64,
 }
 
-impl Sounding {
-    fn of(one: &Planned) -> Sounding {
-        let Planned { strike, start, stop, alternate } = *one;
-        let voice = strike.sound.voice;
-        let gain = strike.velocity.amplitude() * voice.level();
-        // Equal power: the two sides' squares add up to one.
-        let angle = (voice.pan() + 1.0) * std::f64::consts::FRAC_PI_4;
-        Sounding {
-            samples: samples(voice),
-            layer: strike.layer,
-            alternate,
-            start,
-            rate: strike.sound.rate,
-            sides: [(gain * libm::cos(angle)) as f32, (gain * libm::sin(angle)) as f32],
-            stop,
+/// What a strike sounds by.
+enum Source {
+    Voice(Arc<Samples>, usize, usize),
+    Own(Arc<Vec<Vec<f32>>>),
+}
+
+impl Source {
+    fn channel(&self, number: usize) -> &[f32] {
+        match self {
+            Source::Voice(samples, layer, alternate) => samples.sample(*layer, *alternate),
+            Source::Own(channels) => &channels[number],
         }
+    }
+}
+
+/// Equal power: the two sides' squares add up to one.
+fn panned(pan: f64, gain: f64) -> [f32; 2] {
+    let angle = (pan + 1.0) * std::f64::consts::FRAC_PI_4;
+    [(gain * libm::cos(angle)) as f32, (gain * libm::sin(angle)) as f32]
+}
+
+/// Of two sides: what one loses goes to the other, as Web Audio's panner has it.
+fn panned_sides(pan: f64, gain: f64) -> Vec<[f32; 2]> {
+    let angle = if pan <= 0.0 { pan + 1.0 } else { pan } * std::f64::consts::FRAC_PI_2;
+    let [near, far] = [(gain * libm::cos(angle)) as f32, (gain * libm::sin(angle)) as f32];
+    let gain = gain as f32;
+    if pan <= 0.0 { vec![[gain, 0.0], [near, far]] } else { vec![[near, far], [0.0, gain]] }
+}
+
+impl Sounding {
+    /// Nothing where the file of its own sound is gone meanwhile.
+    fn of(one: &Planned, recordings: Option<&dyn Recordings>) -> Option<Sounding> {
+        let Planned { strike, start, stop, alternate } = one;
+        let (source, rate, sides) = match strike.sample().zip(recordings) {
+            Some((sample, recordings)) => {
+                let channels = recordings.channels(&sample.sound)?;
+                let (pan, gain) = (sample.pan / 100.0, sample.gain(strike.velocity));
+                let sides = match channels.len() {
+                    1 => vec![panned(pan, gain)],
+                    2 => panned_sides(pan, gain),
+                    _ => return None,
+                };
+                (Source::Own(channels), 1.0, sides)
+            }
+            None => {
+                let voice = strike.sound.voice;
+                let gain = strike.velocity.amplitude() * voice.level();
+                let source = Source::Voice(samples(voice), strike.layer, *alternate);
+                (source, strike.sound.rate, vec![panned(voice.pan(), gain)])
+            }
+        };
+        (!source.channel(0).is_empty()).then_some(Sounding { source, start: *start, rate, sides, stop: *stop })
     }
 
     /// Adds what of it lies in a block; answers whether it goes on behind it.
     fn add_to(&self, block: &mut [[f32; 2]], from: u64) -> bool {
-        let sample = self.samples.sample(self.layer, self.alternate);
+        let mut goes_on = false;
+        for (channel, sides) in self.sides.iter().enumerate() {
+            goes_on = self.add_channel(block, from, self.source.channel(channel), *sides);
+        }
+        goes_on
+    }
+
+    fn add_channel(
+        &self,
+        block: &mut [[f32; 2]],
+        from: u64,
+        sample: &[f32],
+        [left_side, right_side]: [f32; 2],
+    ) -> bool {
         let first = self.start.saturating_sub(from) as usize;
         let gone = from.saturating_sub(self.start) as usize;
         let rate = f64::from(SAMPLE_RATE);
-        // Until its samples end, and until it has died away.
-        let last = ((sample.len() - 1) as f64 / self.rate).ceil() as usize;
+        // Until its samples end, and until it has died away. (Between frames the last one has none behind it.)
+        let last = match self.source {
+            Source::Voice(..) => ((sample.len() - 1) as f64 / self.rate).ceil() as usize,
+            Source::Own(_) => sample.len(),
+        };
         let dead = if self.stop.is_finite() { ((self.stop + RELEASE) * rate) as usize + 1 } else { last };
         let left = last.min(dead).saturating_sub(gone);
         let length = left.min(block.len().saturating_sub(first));
         let fades = self.stop * rate;
         let steady =
             if fades.is_finite() { (fades.max(0.0) as usize).saturating_sub(gone).min(length) } else { length };
-        let [left_side, right_side] = self.sides;
         let begins = first.min(block.len());
         let place = &mut block[begins..];
         if self.rate == 1.0 {
@@ -304,7 +420,11 @@ impl Sounding {
         for (frame, out) in place[..length].iter_mut().enumerate().skip(steady) {
             let over = (gone + frame) as f64 / rate - self.stop;
             let fading = if over > 0.0 { 1.0 - over / RELEASE } else { 1.0 };
-            let value = between(sample, (gone + frame) as f64 * self.rate) * fading.max(0.0) as f32;
+            let value = match self.source {
+                Source::Voice(..) => between(sample, (gone + frame) as f64 * self.rate),
+                Source::Own(_) => sample.get(gone + frame).copied().unwrap_or(0.0),
+            };
+            let value = value * fading.max(0.0) as f32;
             out[0] += value * left_side;
             out[1] += value * right_side;
         }

@@ -10,6 +10,7 @@ use rusqlite::{Connection, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
+use vivida_core::Kit;
 
 /// A song and all of it. Ids are those that it had on its shelf.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -385,6 +386,12 @@ impl SongPack {
             .chain(in_steps)
             .filter_map(|text| sound(&text))
             .collect()
+    }
+
+    /// The files of own sounds that its kits name.
+    pub fn own_sounds(&self) -> BTreeSet<String> {
+        let kits = self.kits.iter().filter_map(|one| serde_json::from_str::<Kit>(&one.kit).ok());
+        kits.flat_map(|kit| kit.samples().map(|sample| sample.sound.clone()).collect::<Vec<_>>()).collect()
     }
 
     /// Packs a song of a shelf.

@@ -1,6 +1,8 @@
-/** The built-in kit in the browser: its manifest and its decoded voices. */
+/** The built-in kit in the browser, its manifest and its decoded voices; and own sounds where a stroke has some. */
 import { client } from "../api/client";
-import type { KitManifest, KitSounds, NoteSound, Voice, VoiceInfo } from "../api/generated/types";
+import type { KitManifest, KitSounds, NoteSound, Sample, Voice, VoiceInfo } from "../api/generated/types";
+import { probe } from "../probe";
+import { playing, Samples } from "./samples";
 
 /** What is played for a note of a velocity. */
 export interface Stroke {
@@ -8,24 +10,39 @@ export interface Stroke {
 	layer: number;
 	/** The velocity that is sent. */
 	sent: number;
+	/** The own sounds of the stroke. */
+	own: Sample[] | null;
+}
+
+/** What sounds of a stroke. */
+export interface Struck {
+	sources: AudioBufferSourceNode[];
+	gain: GainNode;
+	/** The group that it belongs to, and the one that ends it. */
+	group: string | null;
+	offBy: string | null;
 }
 
 /** How a note of this velocity is played by a kit. */
 export function strokeOf(sounds: KitSounds, note: number, velocity: number): Stroke {
 	const response = sounds.kinds[sounds.responses[note]];
-	return { sound: sounds.notes[note], layer: response.layers[velocity], sent: response.sent[velocity] };
+	const sound = sounds.notes[note];
+	const own = sound.own === null ? null : sounds.own[sound.own];
+	return { sound, layer: response.layers[velocity], sent: response.sent[velocity], own };
 }
 
 export class Kit {
 	private readonly buffers = new Map<Voice, AudioBuffer>();
 	private readonly infos: Map<Voice, VoiceInfo>;
 	private readonly turns = new Map<string, number>();
+	readonly samples: Samples;
 
 	private constructor(
 		private readonly context: AudioContext,
 		readonly manifest: KitManifest,
 	) {
 		this.infos = new Map(manifest.voices.map((info) => [info.voice, info]));
+		this.samples = new Samples(context);
 	}
 
 	static async load(context: AudioContext): Promise<Kit> {
@@ -48,8 +65,17 @@ export class Kit {
 		return false;
 	}
 
-	/** A node that plays one stroke; alternates take turns. Nothing where the voice is not there. */
-	strike({ sound, layer, sent }: Stroke, at: number, into: AudioNode) {
+	/** Nodes that play one stroke; alternates take turns. Nothing where the voice is not there. */
+	strike(stroke: Stroke, at: number, into: AudioNode): Struck | null {
+		const { own, sent } = stroke;
+		if (own && playing(own, sent).length > 0) {
+			const heard = this.samples.next(own, sent);
+			if (heard.length > 0) return this.strikeOwn(stroke, heard, at, into);
+		}
+		return this.strikeVoice(stroke, at, into);
+	}
+
+	private strikeVoice({ sound, layer, sent }: Stroke, at: number, into: AudioNode): Struck | null {
 		const { voice, rate, turns } = sound;
 		const buffer = this.buffers.get(voice);
 		const info = this.infos.get(voice);
@@ -68,6 +94,43 @@ export class Kit {
 		pan.pan.value = info.pan;
 		source.connect(gain).connect(pan).connect(into);
 		source.start(at, sample * info.seconds, info.seconds);
-		return { source, gain };
+		const group = ofKit(sound);
+		return { sources: [source], gain, group, offBy: group };
+	}
+
+	private strikeOwn(
+		{ sound, sent }: Stroke,
+		heard: { sample: Sample; buffer: AudioBuffer }[],
+		at: number,
+		into: AudioNode,
+	): Struck {
+		const { gains } = this.manifest;
+		const all = this.context.createGain();
+		all.connect(into);
+		const sources = heard.map(({ sample, buffer }) => {
+			const { volume = 0, pan = 0, full = 127, track = 100 } = sample;
+			const source = this.context.createBufferSource();
+			source.buffer = buffer;
+			const gain = this.context.createGain();
+			const followed = 1 + (track / 100) * (gains[sent] / gains[full] - 1);
+			gain.gain.value = 10 ** (volume / 20) * followed;
+			const panner = this.context.createStereoPanner();
+			panner.pan.value = pan / 100;
+			source.connect(gain).connect(panner).connect(all);
+			source.start(at);
+			probe.ownSound(sample.name, at);
+			return source;
+		});
+		const [{ sample }] = heard;
+		const own = sample.group !== undefined || sample.off_by !== undefined;
+		const named = (group?: number) => (group === undefined ? null : `samples ${group}`);
+		return {
+			sources,
+			gain: all,
+			group: own ? named(sample.group) : ofKit(sound),
+			offBy: own ? named(sample.off_by) : ofKit(sound),
+		};
 	}
 }
+
+const ofKit = ({ choke }: NoteSound) => (choke === null ? null : `kit ${choke}`);

@@ -16,6 +16,7 @@ import type { Reading } from "../workspace/store";
 import { AudioClock } from "./clock";
 import { Kit, strokeOf } from "./kit";
 import { type LoopPart, LoopVoice, loopRate } from "./loop";
+import { ownSounds } from "./samples";
 import { Sender } from "./sender";
 
 export interface Voiced {
@@ -98,8 +99,15 @@ export interface CountIn {
 	downbeats: boolean[];
 }
 
+/** What was struck longer ago than this, in s, has rung out. */
+const longestRing = 60;
+
 /** What goes to ports is sent so far ahead, in s: it cannot be taken back. */
 const sentAhead = 0.12;
+
+/** How far ahead own sounds are fetched, in s, and how often that is looked at. */
+const fetchedAhead = 8;
+const fetchedEvery = 1;
 
 /** How far ahead hits are scheduled, in s, besides what the earliest comes early. */
 const ahead = 0.4;
@@ -108,14 +116,15 @@ const furthest = 30;
 /** A hit that turns out to have been due this short a time ago is still played, in s. */
 const grace = 0.06;
 
-const click: NoteSound = { voice: "click", rate: 1, sustained: false, choke: null, turns: [0, 1] };
+const click: NoteSound = { voice: "click", rate: 1, sustained: false, choke: null, turns: [0, 1], own: null };
 
 interface Sounding {
 	key: string;
 	at: number;
-	source: AudioBufferSourceNode;
+	sources: AudioBufferSourceNode[];
 	gain: GainNode;
-	choke: string | null;
+	/** The group that ends it, of its part. */
+	offBy: string | null;
 }
 
 /** One time through the loop: the audio time and the second of the song at which it begins. */
@@ -143,6 +152,8 @@ export class Player {
 	/** It will play as soon as its sounds are there. */
 	starting = false;
 	private starts = 0;
+	/** When own sounds were last fetched, on the audio clock. */
+	private fetched = 0;
 
 	/** The number of the round that sounds. */
 	private round = 0;
@@ -189,9 +200,38 @@ export class Player {
 		return Math.min(furthest, ahead + earliest / this.score.tempo);
 	}
 
-	async prepare() {
+	async prepare(second = 0) {
 		this.kit ??= await Kit.load(this.context);
-		await this.kit.prepare(this.voices());
+		await Promise.all([this.kit.prepare(this.voices()), this.kit.samples.want(this.upcoming(second))]);
+	}
+
+	/** The own sounds that are heard soon from a second of the song on, in either reading. */
+	private upcoming(second: number) {
+		const { loop, tempo } = this.score;
+		const sounds = new Set<string>();
+		const within = (part: PlayedPart, from: number, until: number) => {
+			const { starts, hits, kit, notes, written, played } = part;
+			for (let next = firstFrom(starts, from); next < starts.length && starts[next] < until; next++) {
+				const hit = hits[next];
+				const velocities = [written.velocities[hit]];
+				if (played) velocities.push(played.velocities[hit]);
+				for (const note of new Set([notes[0][hit], notes[1][hit]]))
+					for (const sound of ownSounds(kit, note, velocities)) sounds.add(sound);
+			}
+		};
+		const until = second + fetchedAhead * tempo;
+		for (const part of this.score.parts) {
+			if (part.kit.own.length === 0) continue;
+			within(part, second - 1, until);
+			if (loop && until > loop[1]) within(part, loop[0], loop[0] + until - loop[1]);
+		}
+		return sounds;
+	}
+
+	/** Fetches the own sounds that are due next, in the background. */
+	private fetchAhead(second: number) {
+		this.fetched = this.context.currentTime;
+		void this.kit?.samples.want(this.upcoming(second));
 	}
 
 	private voices() {
@@ -213,7 +253,7 @@ export class Player {
 		const own = ++this.starts;
 		this.starting = true;
 		try {
-			await Promise.all([this.context.resume(), this.prepare()]);
+			await Promise.all([this.context.resume(), this.prepare(second)]);
 		} catch (error) {
 			if (own === this.starts) this.starting = false;
 			throw error;
@@ -307,6 +347,7 @@ export class Player {
 		this.score = score;
 		if (this.kit) this.fetchMissing();
 		if (!this.playing) return;
+		this.fetchAhead(second);
 		const [start, end] = score.loop ?? [0, score.end];
 		const now = this.context.currentTime;
 		const counting = this.rounds[0].at > now;
@@ -338,8 +379,10 @@ export class Player {
 		for (const voice of this.loops.values()) voice.takeBack();
 		this.sounding = this.sounding.filter((one) => {
 			if (one.at <= now) return true;
-			one.source.stop();
-			one.source.disconnect();
+			for (const source of one.sources) {
+				source.stop();
+				source.disconnect();
+			}
 			this.done.delete(one.key);
 			return false;
 		});
@@ -349,7 +392,8 @@ export class Player {
 		if (!this.playing || !this.kit) return;
 		const now = this.context.currentTime;
 		this.sender.pump(this.clock.page(now + sentAhead));
-		this.sounding = this.sounding.filter((one) => one.at > now - 4);
+		this.sounding = this.sounding.filter((one) => one.at > now - longestRing);
+		if (now > this.fetched + fetchedEvery) this.fetchAhead(this.position());
 		const { loop, end, tempo } = this.score;
 		const stopAt = loop ? loop[1] : end;
 		const over = (round: Round) => round.at + (stopAt - round.second) / tempo;
@@ -454,11 +498,13 @@ export class Player {
 		const struck = this.kit.strike(stroke, at, into);
 		if (!struck) return;
 		this.done.set(key, round.number);
-		const choke = sound.choke === null ? null : `${part.id} ${sound.choke}`;
-		if (choke) {
-			for (const one of this.sounding) if (one.choke === choke && one.at < at) this.end(one, at);
+		const { sources, gain } = struck;
+		const named = (group: string | null) => group && `${part.id} ${group}`;
+		const group = named(struck.group);
+		if (group) {
+			for (const one of this.sounding) if (one.offBy === group && one.at < at) this.end(one, at);
 		}
-		const one = { key, at, choke, ...struck };
+		const one = { key, at, sources, gain, offBy: named(struck.offBy) };
 		if (sound.sustained) this.end(one, at + voiced.lengths[hit] / this.score.tempo);
 		this.sounding.push(one);
 		probe.schedule(entry);
@@ -517,21 +563,22 @@ export class Player {
 		// A click that comes late would say that the beat is there: better none.
 		if (this.done.has(key) || due < now) return;
 		const struck = this.kit?.strike(
-			{ sound: { ...click, rate: down ? 1.5 : 1 }, layer: down ? 5 : 2, sent: down ? 112 : 76 },
+			{ sound: { ...click, rate: down ? 1.5 : 1 }, layer: down ? 5 : 2, sent: down ? 112 : 76, own: null },
 			due,
 			this.out,
 		);
 		if (!struck) return;
 		this.done.set(key, round.number);
-		this.sounding.push({ key, at: due, choke: null, ...struck });
+		const { sources, gain } = struck;
+		this.sounding.push({ key, at: due, sources, gain, offBy: null });
 		probe.click(due);
 	}
 
 	/** Let a sound die away from `at` on. */
-	private end({ source, gain }: Pick<Sounding, "source" | "gain">, at: number) {
+	private end({ sources, gain }: Pick<Sounding, "sources" | "gain">, at: number) {
 		const release = this.kit?.manifest.release ?? 0.02;
 		gain.gain.setTargetAtTime(0, at, release / 3);
-		source.stop(at + 2 * release);
+		for (const source of sources) source.stop(at + 2 * release);
 	}
 }
 

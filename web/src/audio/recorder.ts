@@ -37,7 +37,8 @@ export class Recorder {
 	private devices: Device[] = [];
 	private messages: (Message & { seen: number })[] = [];
 	private pairs: ClockPair[] = [];
-	private course: Anchor[] = [];
+	/** Where the song went on, and when that was told: a song can have begun a while ago. */
+	private course: (Anchor & { told: number })[] = [];
 	private timer = 0;
 	private which = "";
 	private last: (() => number) | null = null;
@@ -81,7 +82,7 @@ export class Recorder {
 		if (begins) this.before = this.rounds;
 		const round = this.before + anchor.round;
 		this.rounds = round + 1;
-		this.course.push({ ...anchor, round });
+		this.course.push({ ...anchor, round, told: this.now() });
 	}
 
 	/** Another clock to hold all others against. What came stays: the clocks of devices go on, and later readings tell of it. */
@@ -131,12 +132,17 @@ export class Recorder {
 		const messages = this.messages
 			.filter(({ seen }) => seen >= from && seen < until)
 			.map(({ at, device, data }) => ({ at, device, data }));
-		const first = this.course.findLastIndex((anchor) => anchor.audio <= from);
+		const known = this.course.findLastIndex((anchor) => anchor.audio <= from);
+		const news = this.course.findIndex(({ told }) => told >= from);
+		const first = news < 0 ? known : Math.min(known, news);
 		return {
 			devices: this.devices,
 			messages,
 			clock: this.pairs.filter(({ audio }) => audio >= from && audio < until),
-			course: this.course.slice(Math.max(0, first)).filter(({ audio }) => audio < until),
+			course: this.course
+				.slice(Math.max(0, first))
+				.filter(({ audio }) => audio < until)
+				.map(({ told: _, ...anchor }) => anchor),
 		};
 	}
 

@@ -38,6 +38,9 @@ export function ShelfMenu({ onUnpack, onReports }: Props) {
 					<Menu.Item component="a" href={files.shelf} download>
 						Pack the whole shelf
 					</Menu.Item>
+					<Menu.Item component="a" href={files.shelfWithoutSounds} download>
+						Pack it without own sounds
+					</Menu.Item>
 					<Menu.Item onClick={() => input.current?.click()}>Unpack a .vivida file …</Menu.Item>
 					<Menu.Divider />
 					<Menu.Item onClick={choose(() => setBackups(true))}>Backups …</Menu.Item>

@@ -106,16 +106,13 @@ export function createWorkspace(
 			}
 		};
 		/** Shows a newer state of the part. */
-		const take = (state: PartState) => {
+		const take = (state: PartState): Promise<void> | undefined => {
 			const otherKit = get().screen !== "kit" && !sameKit(state, part.state);
 			if (state.drums !== drums || state.take !== current || otherKit) {
 				around.reload();
 				return;
 			}
-			if (state.source !== get().part.state.source) {
-				void rewritten();
-				return;
-			}
+			if (state.source !== get().part.state.source) return rewritten();
 			const read = readAlike(get().part.state, state);
 			desk.restart(state.recipe);
 			set({
@@ -130,8 +127,8 @@ export function createWorkspace(
 				// A take that is gone is nothing to be held against.
 				against: state.takes.some(({ id }) => id === get().against?.take) ? get().against : null,
 			});
-			if (read) desk.ask();
-			else void refetch();
+			if (!read) return refetch();
+			desk.ask();
 		};
 		const keeper = createKeeper(id, set, now, desk, take, show);
 		const pocketeer = createPocketeer(id, set, now, desk, keeper, take);

@@ -19,8 +19,76 @@ pub struct KitCard {
     pub kit: Kit,
     /// How it sounds.
     pub sounds: KitSounds,
+    /// Own sounds whose files are gone, by their names.
+    pub missing: Vec<String>,
     /// Why it cannot be read.
     pub damage: Option<String>,
+}
+
+/// A file that a stroke can be heard by.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct SampleDetail {
+    /// Names it for ever: the SHA-256 of its bytes.
+    pub sound: String,
+    pub name: String,
+    /// At 44 100 a second.
+    #[ts(type = "number")]
+    pub frames: u64,
+    /// 1 or 2.
+    pub channels: u32,
+    /// In its loudest 50 ms, in dB of full scale.
+    pub loudness: f64,
+    /// Sentences: what was amiss and how it was mended.
+    pub said: Vec<String>,
+}
+
+/// A file of a folder that was brought in.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FolderFile {
+    /// Where it lies in the folder, with `/` between folders.
+    pub path: String,
+    pub sound: String,
+}
+
+/// A file of text of a folder.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FolderText {
+    pub path: String,
+    pub text: String,
+}
+
+/// Files that are to become own sounds of a kit: of one stroke, as an SFZ file says, or by their names.
+#[derive(Clone, Debug, Deserialize, TS)]
+#[serde(deny_unknown_fields)]
+pub struct FitSamples {
+    #[ts(type = "Kit")]
+    pub kit: Value,
+    pub files: Vec<FolderFile>,
+    /// The places of an instrument and of its stroke that all files are for.
+    #[serde(default)]
+    #[ts(optional)]
+    pub stroke: Option<[usize; 2]>,
+    /// The SFZ file that says what is for which, by its path in the folder.
+    #[serde(default)]
+    #[ts(optional)]
+    pub sfz: Option<String>,
+    /// That file, and those that it includes.
+    #[serde(default)]
+    #[ts(as = "Option<Vec<FolderText>>", optional)]
+    pub texts: Vec<FolderText>,
+}
+
+/// A kit with own sounds; it is kept as any change to a kit.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct FittedSamples {
+    pub kit: Kit,
+    /// So many samples came to so many strokes.
+    pub samples: u32,
+    pub strokes: u32,
+    /// Sentences: what found no place, and what of an SFZ file was left alone.
+    pub said: Vec<String>,
 }
 
 /// A kit for the library.

@@ -78,15 +78,15 @@ async fn replace_file(app: &Shared, id: Id, file_name: String, revision: i64, da
     work(app, move |app| app.replace_file(id.song(), revision, &file_name, &bytes)).await.map(Json)
 }
 
-#[get("/songs/<id>/bundle.vivida")]
-async fn bundle(app: &Shared, id: Id) -> Result<Download, Problem> {
-    let (name, bytes) = work(app, move |app| app.bundle(Some(id.song()))).await?;
+#[get("/songs/<id>/bundle.vivida?<sounds>")]
+async fn bundle(app: &Shared, id: Id, sounds: Option<bool>) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.bundle(Some(id.song()), sounds.unwrap_or(true))).await?;
     Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
 }
 
-#[get("/shelf/bundle.vivida")]
-async fn shelf_bundle(app: &Shared) -> Result<Download, Problem> {
-    let (name, bytes) = work(app, move |app| app.bundle(None)).await?;
+#[get("/shelf/bundle.vivida?<sounds>")]
+async fn shelf_bundle(app: &Shared, sounds: Option<bool>) -> Result<Download, Problem> {
+    let (name, bytes) = work(app, move |app| app.bundle(None, sounds.unwrap_or(true))).await?;
     Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
 }
 

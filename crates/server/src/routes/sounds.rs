@@ -1,4 +1,4 @@
-//! Recorded loops.
+//! Recorded loops, and own sounds of kits.
 
 use super::*;
 use crate::api::*;
@@ -13,6 +13,30 @@ async fn add_sound(app: &Shared, file_name: String, data: Data<'_>) -> Result<(S
     let bytes = songs::limited(data, &file_name, LARGEST).await?;
     let detail = work(app, move |app| app.add_sound(&file_name, bytes)).await?;
     Ok((Status::Created, Json(detail)))
+}
+
+/// A sample of a minute in stereo at 192 kHz and 32 bits.
+const LARGEST_SAMPLE: ByteUnit = ByteUnit::Mebibyte(96);
+
+#[post("/samples?<file_name>", data = "<data>")]
+async fn add_sample(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<SampleDetail>), Problem> {
+    let bytes = songs::limited(data, &file_name, LARGEST_SAMPLE).await?;
+    let detail = work(app, move |app| app.add_sample(&file_name, bytes)).await?;
+    Ok((Status::Created, Json(detail)))
+}
+
+#[get("/samples/<sound>")]
+async fn sample(app: &Shared, sound: String) -> Result<(ContentType, Vec<u8>), Problem> {
+    Ok((ContentType::WAV, work(app, move |app| app.sample_wav(&sound)).await?))
+}
+
+/// An SFZ file with all that it includes, and the names of its samples.
+const LARGEST_FOLDER: ByteUnit = ByteUnit::Mebibyte(32);
+
+#[post("/kits/samples", data = "<data>")]
+async fn fit_samples(app: &Shared, data: Data<'_>) -> Answer<FittedSamples> {
+    let request: FitSamples = body(data, &Limit(LARGEST_FOLDER)).await?;
+    work(app, move |app| app.fit_samples(request)).await.map(Json)
 }
 
 #[get("/sounds/<sound>/onsets?<sensitivity>")]
@@ -74,5 +98,18 @@ async fn onsets_csv(app: &Shared, id: Id) -> Result<Download, Problem> {
 }
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![add_sound, onsets, peaks, lay_loop, find_onsets, hear, loop_as_midi, loop_wav, onsets_csv,]
+    routes![
+        add_sound,
+        add_sample,
+        sample,
+        fit_samples,
+        onsets,
+        peaks,
+        lay_loop,
+        find_onsets,
+        hear,
+        loop_as_midi,
+        loop_wav,
+        onsets_csv,
+    ]
 }

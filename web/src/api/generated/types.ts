@@ -76,6 +76,60 @@ slicing: Slicing,
  */
 sensitivity: number, };
 
+export type Sample = { 
+/**
+ * Its file, by the SHA-256 of its bytes in hexadecimal digits.
+ */
+sound: string, 
+/**
+ * What its file was called.
+ */
+name: string, 
+/**
+ * How many frames it has, at 44 100 a second.
+ */
+frames: number, 
+/**
+ * The softest velocity that it plays.
+ */
+from?: Velocity, 
+/**
+ * The hardest.
+ */
+to?: Velocity, 
+/**
+ * Which of the alternates it is, from 1 …
+ */
+turn?: number, 
+/**
+ * … and how many take turns.
+ */
+turns?: number, 
+/**
+ * Louder or softer than recorded, −96 to 24 dB.
+ */
+volume?: number, 
+/**
+ * −100 (left) to 100 (right).
+ */
+pan?: number, 
+/**
+ * The velocity at which it sounds as it was recorded.
+ */
+full?: Velocity, 
+/**
+ * How far its loudness follows the velocity; at 0 % it is as loud at each.
+ */
+track?: Percent, 
+/**
+ * The group that it belongs to …
+ */
+group?: number, 
+/**
+ * … and the group that ends it, of the same part.
+ */
+off_by?: number, };
+
 export type Format = "wav" | "aiff" | "flac" | "ogg" | "mp3";
 
 export type Proposal = { 
@@ -1370,7 +1424,11 @@ note_out?: Note,
 /**
  * The channel that the sampler listens on, where that is another than the hit's.
  */
-channel_out?: Channel, };
+channel_out?: Channel, 
+/**
+ * What it is heard by here instead of the built-in kit: own sounds.
+ */
+samples?: Array<Sample>, };
 
 export type VelocityLayer = { 
 /**
@@ -1789,7 +1847,11 @@ choke: number | null,
 /**
  * The first of the alternates that take turns, and how many do.
  */
-turns: [number, number], };
+turns: [number, number], 
+/**
+ * Which own sounds it is heard by instead, where their files are there.
+ */
+own: number | null, };
 
 export type Response = { 
 /**
@@ -1817,7 +1879,11 @@ kinds: Array<Response>,
 /**
  * The note that a sampler is sent for each of the 128, and the channel where the kit fixes one.
  */
-outputs: Array<[Note, Channel | null]>, };
+outputs: Array<[Note, Channel | null]>, 
+/**
+ * The own sounds of each stroke that has some.
+ */
+own: Array<Array<Sample>>, };
 
 export type VoiceInfo = { 
 /**
@@ -3432,9 +3498,67 @@ parts: number, kit: Kit,
  */
 sounds: KitSounds, 
 /**
+ * Own sounds whose files are gone, by their names.
+ */
+missing: Array<string>, 
+/**
  * Why it cannot be read.
  */
 damage: string | null, };
+
+export type SampleDetail = { 
+/**
+ * Names it for ever: the SHA-256 of its bytes.
+ */
+sound: string, name: string, 
+/**
+ * At 44 100 a second.
+ */
+frames: number, 
+/**
+ * 1 or 2.
+ */
+channels: number, 
+/**
+ * In its loudest 50 ms, in dB of full scale.
+ */
+loudness: number, 
+/**
+ * Sentences: what was amiss and how it was mended.
+ */
+said: Array<string>, };
+
+export type FolderFile = { 
+/**
+ * Where it lies in the folder, with `/` between folders.
+ */
+path: string, sound: string, };
+
+export type FolderText = { path: string, text: string, };
+
+export type FitSamples = { kit: Kit, files: Array<FolderFile>, 
+/**
+ * The places of an instrument and of its stroke that all files are for.
+ */
+stroke?: [number, number], 
+/**
+ * The SFZ file that says what is for which, by its path in the folder.
+ */
+sfz?: string, 
+/**
+ * That file, and those that it includes.
+ */
+texts?: Array<FolderText>, };
+
+export type FittedSamples = { kit: Kit, 
+/**
+ * So many samples came to so many strokes.
+ */
+samples: number, strokes: number, 
+/**
+ * Sentences: what found no place, and what of an SFZ file was left alone.
+ */
+said: Array<string>, };
 
 export type NewKit = { kit: Kit, };
 

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { GrooveCard } from "../../api/generated/types";
 import { DamageMark } from "../../Damage";
+import { inTurn } from "../../inTurn";
 import { NameField } from "../../NameField";
 import { offerUndo, showError, showNote } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
@@ -83,18 +84,21 @@ interface LineProps {
 function Line({ card, chosen, onChoose, refresh }: LineProps) {
 	const [editing, setEditing] = useState<"name" | "note" | null>(null);
 	const { id, revision, note, favourite, groove } = card;
+	const thing = `groove ${id}`;
 	const change = (call: () => Promise<unknown>) => call().catch(showError).finally(refresh);
 	const set = (to: Partial<Pick<GrooveCard, "note" | "favourite">> & { name?: string }) =>
 		change(() =>
-			client.changeGroove(id, {
-				revision,
-				note: to.note ?? note,
-				favourite: to.favourite ?? favourite,
-				groove: { ...groove, name: to.name ?? groove.name },
-			}),
+			inTurn(thing, revision, (revision) =>
+				client.changeGroove(id, {
+					revision,
+					note: to.note ?? note,
+					favourite: to.favourite ?? favourite,
+					groove: { ...groove, name: to.name ?? groove.name },
+				}),
+			),
 		);
 	const remove = async () => {
-		await change(() => client.deleteGroove(card));
+		await change(() => inTurn(thing, revision, (revision) => client.deleteGroove({ ...card, revision })));
 		offerUndo(`groove-${id}`, `“${groove.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (editing)

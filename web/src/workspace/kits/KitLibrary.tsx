@@ -5,6 +5,7 @@ import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { KitCard } from "../../api/generated/types";
 import { DamageMark } from "../../Damage";
+import { inTurn } from "../../inTurn";
 import { NameField } from "../../NameField";
 import { offerUndo, showError } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
@@ -101,7 +102,7 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 	const { id, revision, kit, own, damage } = card;
 	const doing = (call: () => Promise<unknown>) => call().catch(showError).finally(refresh);
 	const remove = async () => {
-		await doing(() => client.deleteKit(card));
+		await doing(() => inTurn(`kit ${id}`, revision, (revision) => client.deleteKit({ ...card, revision })));
 		offerUndo(`kit-${id}`, `“${kit.name}” was deleted`, () => void doing(client.undoShelf));
 	};
 	if (renaming)
@@ -114,11 +115,13 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 						setRenaming(false);
 						if (name)
 							void doing(() =>
-								client.changeKit(id, {
-									revision,
-									label: `rename the kit to “${name}”`,
-									kit: { ...kit, name },
-								}),
+								inTurn(`kit ${id}`, revision, (revision) =>
+									client.changeKit(id, {
+										revision,
+										label: `rename the kit to “${name}”`,
+										kit: { ...kit, name },
+									}),
+								),
 							);
 					}}
 				/>

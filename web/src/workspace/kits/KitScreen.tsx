@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { Kit } from "../../api/generated/types";
+import { inTurn } from "../../inTurn";
 import { showError, showNote } from "../../notify";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -11,6 +12,7 @@ import { Exchange } from "./Exchange";
 import { KitLibrary } from "./KitLibrary";
 import classes from "./Kits.module.css";
 import { kitsKey, playedBy, type ShownKit, type StrokeAt, strokeAt, useKits, withNote } from "./kits";
+import { OwnSoundsDialog } from "./OwnSoundsDialog";
 import { Pads } from "./Pads";
 import { StrokePanel } from "./StrokePanel";
 import { Threads } from "./Threads";
@@ -50,10 +52,15 @@ function Stage({ shown, onChoose }: StageProps) {
 	const store = useWorkspaceStore();
 	const queries = useQueryClient();
 	const { card, editable } = shown;
+	/** Changes that are on their way. */
+	const changes = useRef(0);
 	/** As it is while it is dragged, and until the answer comes. */
 	const [draft, setDraft] = useState<Kit | null>(null);
 	const [at, setAt] = useState<StrokeAt | null>(null);
 	const [learning, setLearning] = useState(false);
+	/** The files of a folder that are to be own sounds. */
+	const [samples, setSamples] = useState<File[] | null>(null);
+	const folder = useRef<HTMLInputElement>(null);
 	const part = useWorkspace((state) => state.part.state.id);
 	const revision = useWorkspace((state) => state.revision);
 	const ownKit = useWorkspace((state) => state.part.state.kit);
@@ -69,13 +76,18 @@ function Stage({ shown, onChoose }: StageProps) {
 	const change = async (label: string, next: Kit) => {
 		if (!card || !editable) return;
 		setDraft(next);
+		changes.current += 1;
 		try {
-			await client.changeKit(card.id, { revision: card.revision, label, kit: next });
+			await inTurn(`kit ${card.id}`, card.revision, (revision) =>
+				client.changeKit(card.id, { revision, label, kit: next }),
+			);
 		} catch (error) {
 			showError(error);
 		}
 		await refresh();
-		setDraft(null);
+		changes.current -= 1;
+		// What was done meanwhile stands on this.
+		if (changes.current === 0) setDraft(null);
 	};
 	const travel = async (back: boolean) => {
 		try {
@@ -140,6 +152,27 @@ function Stage({ shown, onChoose }: StageProps) {
 					</div>
 					{editable && (
 						<Group gap={4} wrap="nowrap">
+							<Button
+								size="compact-sm"
+								variant="default"
+								data-own-sounds
+								onClick={() => folder.current?.click()}
+							>
+								Own sounds from a folder …
+							</Button>
+							<input
+								ref={folder}
+								type="file"
+								hidden
+								multiple
+								aria-label="A folder of samples"
+								{...{ webkitdirectory: "" }}
+								onChange={(event) => {
+									const files = [...(event.currentTarget.files ?? [])];
+									event.currentTarget.value = "";
+									if (files.length > 0) setSamples(files);
+								}}
+							/>
 							<Tooltip label="Undo the last change to the kits or the shelf">
 								<ActionIcon
 									variant="default"
@@ -186,11 +219,18 @@ function Stage({ shown, onChoose }: StageProps) {
 				/>
 				<Pads kit={kit} hear={hear} at={at} played={played} />
 			</div>
+			<OwnSoundsDialog
+				chosen={samples}
+				kit={kit}
+				close={() => setSamples(null)}
+				onTake={(label, next) => void change(label, next)}
+			/>
 			<StrokePanel
 				kit={kit}
 				sounds={shown.sounds}
 				at={at}
 				editable={editable}
+				missing={card?.missing ?? []}
 				learning={learning}
 				onLearning={setLearning}
 				onChoose={setAt}

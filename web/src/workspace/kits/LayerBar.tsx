@@ -146,7 +146,8 @@ export function LayerBar({ instrument, editable, onHear, onDraft, onChange }: Pr
 				)}
 			</div>
 			<p>
-				Velocity <b>{velocity}</b>, layer {now?.name} ({layers.map(({ from }) => from).join(" · ")})
+				Velocity <b>{velocity}</b>, {now?.name.startsWith("layer ") ? now.name : `layer ${now?.name}`} (
+				{layers.map(({ from }) => from).join(" · ")})
 			</p>
 		</div>
 	);

@@ -17,6 +17,7 @@ import {
 	withStroke,
 } from "./kits";
 import { LayerBar } from "./LayerBar";
+import { OwnSounds } from "./OwnSounds";
 import type { Hear } from "./useEar";
 
 const limbNames: Record<Limb, string> = {
@@ -40,6 +41,8 @@ interface Props {
 	sounds: KitSounds;
 	at: StrokeAt | null;
 	editable: boolean;
+	/** Own sounds whose files are gone. */
+	missing: string[];
 	learning: boolean;
 	onLearning: (learning: boolean) => void;
 	onChoose: (at: StrokeAt | null) => void;
@@ -167,6 +170,7 @@ function Chosen({
 	at,
 	instrument,
 	editable,
+	missing,
 	learning,
 	onLearning,
 	onChoose,
@@ -268,6 +272,15 @@ function Chosen({
 					onChange={(value) => stroke("hand", { hand: value as Hand })}
 				/>
 			</Field>
+			<h4>Sounds</h4>
+			<OwnSounds
+				kit={kit}
+				at={at}
+				of={`${name}, ${way.name}`}
+				editable={editable}
+				missing={missing}
+				onChange={onChange}
+			/>
 			<h4>{instrument.name}</h4>
 			<LayerBar
 				instrument={instrument}

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useRef } from "react";
 import type { KitSounds } from "../../api/generated/types";
 import { Kit, strokeOf } from "../../audio/kit";
+import { ownSounds } from "../../audio/samples";
 import { showError } from "../../notify";
 import { probe } from "../../probe";
 
@@ -9,7 +10,7 @@ interface Ear {
 	kit: Promise<Kit>;
 	out: GainNode;
 	/** What sounds of each group. */
-	choked: Map<number, GainNode>;
+	choked: Map<string, GainNode>;
 }
 
 /** Hears one stroke at one velocity. */
@@ -35,17 +36,19 @@ export function useEar(sounds: KitSounds): Hear {
 				ear.current = { context, out, kit: Kit.load(context), choked: new Map() };
 			}
 			const { context, kit, out, choked } = ear.current;
-			const stroke = strokeOf(sounds, note, Math.max(1, Math.min(127, Math.round(velocity))));
+			const struckAt = Math.max(1, Math.min(127, Math.round(velocity)));
+			const stroke = strokeOf(sounds, note, struckAt);
 			const play = async () => {
 				const loaded = await kit;
-				await Promise.all([context.resume(), loaded.prepare([stroke.sound.voice])]);
+				const due = ownSounds(sounds, note, [struckAt]);
+				await Promise.all([context.resume(), loaded.prepare([stroke.sound.voice]), loaded.samples.want(due)]);
 				const struck = loaded.strike(stroke, context.currentTime, out);
-				const group = stroke.sound.choke;
 				if (!struck) return;
 				probe.struck(note, stroke.sent, stroke.layer);
-				if (group === null) return;
-				choked.get(group)?.gain.setTargetAtTime(0, context.currentTime, loaded.manifest.release / 3);
-				choked.set(group, struck.gain);
+				const { group, offBy } = struck;
+				if (group !== null)
+					choked.get(group)?.gain.setTargetAtTime(0, context.currentTime, loaded.manifest.release / 3);
+				if (offBy !== null) choked.set(offBy, struck.gain);
 			};
 			play().catch((error) => {
 				if (ear.current) showError(error);

@@ -29,6 +29,8 @@ export interface Played {
 /** Names this window. */
 const thisWindow = Math.random().toString(36).slice(2) + Date.now().toString(36);
 
+const pause = (ms: number) => new Promise<void>((resolve) => window.setTimeout(resolve, ms));
+
 /** Pieces are sent so often, in ms: a kill loses no more. */
 const piece = 800;
 
@@ -186,15 +188,19 @@ export function useRecording(played: Played): RecordingControls {
 		await played.player().awakened();
 		beginning.current = false;
 		state.setTaking(state.countIn === "hit" && !played.isPlaying() ? "armed" : "on");
-		let id: RecordingId;
-		try {
-			id = (await client.beginRecording(state.part.state.id, { client: thisWindow })).id;
-		} catch (error) {
-			store.getState().setTaking("idle");
-			showError(error);
-			return;
-		}
+		// What is struck before the server has answered belongs to it, too.
 		const from = own.now();
+		let begun: Promise<RecordingId> | null = null;
+		/** What the server calls it; asked for again where that failed. */
+		const named = () => {
+			const part = state.part.state.id;
+			begun ??= client.beginRecording(part, { client: thisWindow }).then(({ id }) => id);
+			const now = begun;
+			now.catch(() => {
+				if (begun === now) begun = null;
+			});
+			return now;
+		};
 		let sent = Number.NEGATIVE_INFINITY;
 		let number = 0;
 		const waiting: { number: number; piece: Recording; last: boolean }[] = [];
@@ -202,6 +208,7 @@ export function useRecording(played: Played): RecordingControls {
 		/** Sends what waits, the oldest first; what cannot be sent now stays. */
 		const send = () => {
 			sending = sending.then(async () => {
+				const id = await named();
 				while (waiting.length > 0) {
 					await client.addPiece(id, waiting[0]);
 					waiting.shift();
@@ -223,7 +230,7 @@ export function useRecording(played: Played): RecordingControls {
 			running.current = null;
 			window.clearInterval(timer);
 		};
-		running.current = {
+		const ongoing = {
 			leave: () => {
 				over();
 				flush(own.now(), true).catch(showError);
@@ -236,11 +243,13 @@ export function useRecording(played: Played): RecordingControls {
 				store.getState().setTaking("keeping");
 				const end = async () => {
 					// What was struck before the end may still be on its way.
-					await new Promise((resolve) => window.setTimeout(resolve, 80 + slowest));
+					await pause(80 + slowest);
+					// A song that begins with the first hit may not have its sounds yet: where it began is told then.
+					for (let tries = 0; tries < 100 && played.player().starting; tries++) await pause(100);
 					taken.current = own.now();
 					await flush(own.now(), true).catch((error) => patiently(error, send));
-					if (any) await keep(id, laying);
-					else await client.deleteRecording(id);
+					if (any) await keep(await named(), laying);
+					else await client.deleteRecording(await named());
 					if (own.leftOut > 0) showNote("Too much at once", "Some of what came was left out.");
 				};
 				end()
@@ -248,6 +257,14 @@ export function useRecording(played: Played): RecordingControls {
 					.finally(() => store.getState().setTaking("idle"));
 			},
 		};
+		running.current = ongoing;
+		named().catch((error) => {
+			// Nothing was begun; one that was ended already says so itself.
+			if (running.current !== ongoing) return;
+			over();
+			store.getState().setTaking("idle");
+			showError(error);
+		});
 		if (store.getState().taking === "on" && !played.isPlaying()) played.start(countInOf(state), null);
 	}, [store, played, keep]);
 
@@ -311,7 +328,7 @@ async function patiently(error: unknown, send: () => Promise<void>) {
 		showNote("Vivida does not answer", "What was recorded is sent as soon as it does. Keep this page open.");
 	while (told !== null) {
 		if (!gone(told)) throw told;
-		await new Promise((resolve) => window.setTimeout(resolve, 1500));
+		await pause(1500);
 		told = await send().then(
 			() => null,
 			(next: unknown) => next,

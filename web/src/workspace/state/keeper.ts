@@ -21,7 +21,7 @@ const patience = 2000;
 const pause = (ms: number) => new Promise<void>((resolve) => window.setTimeout(resolve, ms));
 
 /**
- * `take` shows a newer state of the part, `show` the part with another Written. A step that was made on top of another one that is on its way is
+ * `take` shows a newer state of the part and is done when that is there, `show` the part with another Written. A step that was made on top of another one that is on its way is
  * made on what comes of that; where one comes too late, those behind it are not sent either.
  */
 export function createKeeper(
@@ -29,7 +29,7 @@ export function createKeeper(
 	set: SetState,
 	get: GetState,
 	desk: Desk,
-	take: (state: PartState) => void,
+	take: (state: PartState) => Promise<void> | undefined,
 	show: (detail: PartDetail) => void,
 ) {
 	let queue: Step[] = [];
@@ -77,7 +77,8 @@ export function createKeeper(
 		queue = [];
 		set({ sketch: null });
 		if (problem?.current) {
-			take(problem.current);
+			// Offered on top of what is shown, not of what is still on its way.
+			await take(problem.current);
 			const labels = lost.map(({ label }) => `“${label}”`).join(", ");
 			offerAgain(`Changed elsewhere meanwhile: ${labels} was not kept`, () => again(lost));
 			return;
@@ -180,7 +181,7 @@ export function createKeeper(
 				return true;
 			} catch (error) {
 				const problem = error instanceof ProblemError ? error.problem : null;
-				if (problem?.current) take(problem.current);
+				if (problem?.current) await take(problem.current);
 				showError(error);
 				return false;
 			}

@@ -1,0 +1,124 @@
+//! A part is heard through one's own sounds: a folder with an SFZ file, files dropped on a stroke.
+
+use std::path::PathBuf;
+use std::time::Duration;
+use vivida_e2e::*;
+
+type Done = Result<(), Failed>;
+
+async fn look(browser: &Browser, name: &str) -> Done {
+    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
+        tokio::time::sleep(Duration::from_millis(700)).await;
+        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
+    }
+    Ok(())
+}
+
+/// The demo's folder of samples, on the disk.
+fn folder(app: &App) -> PathBuf {
+    let folder = app.folder().join("Boathouse");
+    for (path, bytes) in vivida_demo::sample_folder() {
+        let path = folder.join(path);
+        std::fs::create_dir_all(path.parent().expect("it lies in a folder")).unwrap();
+        std::fs::write(path, bytes).unwrap();
+    }
+    folder
+}
+
+/// The kit of the part, as one that can be changed.
+async fn own_kit(app: &App, browser: &Browser) -> Done {
+    open_causeway(app, browser).await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("k").await?;
+    browser.until("document.querySelector('[data-threads] [data-note]')").await?;
+    browser.click("[data-make-mine]").await?;
+    browser.find("[data-own-sounds]").await?;
+    Ok(())
+}
+
+async fn choose_folder(browser: &Browser, folder: &std::path::Path) -> Done {
+    browser.type_into("input[aria-label='A folder of samples']", &folder.display().to_string()).await?;
+    browser.find("[data-fitted]").await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_folder_of_samples_is_heard_in_the_part() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.steady_sound().await?;
+    let folder = folder(&app);
+    own_kit(&app, &browser).await?;
+    choose_folder(&browser, &folder).await?;
+    look(&browser, "own-sounds-fitted").await?;
+    assert!(browser.text("[data-fitted]").await?.starts_with("36 samples for 4 strokes."));
+    browser.click("[data-take-sounds]").await?;
+    browser.click("[data-stroke='snare acoustic']").await?;
+    browser.find("[data-samples='24']").await?;
+    browser.click("[data-samples] li button").await?;
+    look(&browser, "own-sounds").await?;
+    // Choosing the stroke let it be heard, by a file of its own.
+    browser.until("window.vividaProbe.own.length > 0").await?;
+    browser.click("[data-close-kit]").await?;
+    browser.find("[data-rows] canvas").await?;
+    browser.run("window.vividaProbe.own.length = 0; document.activeElement.blur()").await?;
+    browser.press("Play").await?;
+    let hats = "window.vividaProbe.own.filter(([name]) => name.startsWith('Hat Closed'))";
+    browser.until(&format!("{hats}.length >= 8")).await?;
+    browser.press("Stop").await?;
+    let heard: Vec<String> =
+        serde_json::from_value(browser.run(&format!("return {hats}.map(([name]) => name)")).await?).expect("names");
+    // Written is at one velocity: one layer, and its alternates one after the other.
+    let layer = |name: &str| name.split(" rr").next().map(str::to_owned);
+    assert!(heard.iter().all(|name| layer(name) == layer(&heard[0])), "{heard:?}");
+    assert!(heard.windows(2).all(|pair| pair[0] != pair[1]), "{heard:?}");
+    look(&browser, "own-sounds-rows").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_come_to_one_stroke_and_go_again() -> Done {
+    let (_turn, app, browser) = start().await;
+    let folder = folder(&app);
+    own_kit(&app, &browser).await?;
+    browser.click("[data-stroke='snare side stick']").await?;
+    let input = "input[aria-label='Files of sound for this stroke']";
+    let file = |name: &str| folder.join("snare").join(name).display().to_string();
+    browser
+        .type_into(input, &format!("{}\n{}", file("Snare Center v1 rr1.wav"), file("Snare Center v1 rr2.wav")))
+        .await?;
+    browser.find("[data-samples='2']").await?;
+    assert!(browser.text("[data-samples]").await?.contains("1–127 · 1 of 2"));
+    browser.type_into(input, &file("Snare Center v6 rr1.wav")).await?;
+    browser.find("[data-samples='3']").await?;
+    look(&browser, "own-sounds-stroke").await?;
+    // One less: its layer counts anew.
+    browser.click("[aria-label='Remove Snare Center v1 rr2.wav']").await?;
+    browser.find("[data-samples='2']").await?;
+    assert!(!browser.text("[data-samples]").await?.contains("of 2"));
+    browser.click("[data-built-in]").await?;
+    browser.until("!document.querySelector('[data-samples]')").await?;
+    browser.press("Undo in the kits").await?;
+    browser.find("[data-samples='2']").await?;
+
+    // One that is gone from the folder is seen, and comes back with the same file.
+    let kits = ask(&browser, "/kits").await?;
+    let samples = kits[0]["kit"]["instruments"]
+        .as_array()
+        .expect("instruments")
+        .iter()
+        .flat_map(|one| one["articulations"].as_array().expect("strokes"))
+        .find_map(|way| way.get("samples"))
+        .expect("samples")
+        .clone();
+    let sound = samples[0]["sound"].as_str().expect("a name");
+    std::fs::remove_file(app.folder().join("sounds").join(sound)).unwrap();
+    browser.client.refresh().await?;
+    browser.find("[data-rows] canvas").await?;
+    browser.keys("k").await?;
+    browser.click("[data-stroke='snare side stick']").await?;
+    browser.find("[data-samples] [data-gone]").await?;
+    look(&browser, "own-sounds-gone").await?;
+    browser.type_into(input, &file(samples[0]["name"].as_str().expect("a name"))).await?;
+    browser.until("document.querySelector('[data-samples]') && !document.querySelector('[data-gone]')").await?;
+    browser.close().await
+}
