@@ -174,20 +174,16 @@ fn few(names: &[String]) -> String {
     if names.len() > MOST { format!("{shown} and {} more", names.len() - MOST) } else { shown }
 }
 
-/// Layers of an instrument are where the samples of its strokes begin.
+/// Layers of an instrument are where the samples of its usual stroke begin.
 trait TakeLayers {
     fn take_layers(&mut self);
 }
 
 impl TakeLayers for Instrument {
     fn take_layers(&mut self) {
-        let most = self.articulations.iter().max_by_key(|way| {
-            let mut from: Vec<Velocity> = way.samples.iter().map(|sample| sample.from).collect();
-            from.sort_unstable();
-            from.dedup();
-            from.len()
-        });
-        let mut from: Vec<Velocity> = most.into_iter().flat_map(|way| &way.samples).map(|sample| sample.from).collect();
+        // Those of its usual stroke, which comes first.
+        let usual = self.articulations.first().into_iter().flat_map(|way| &way.samples);
+        let mut from: Vec<Velocity> = usual.map(|sample| sample.from).collect();
         // Its velocities are scaled before the samples see them: only what is sent as it is played can be told.
         let as_played = self.offset == 0.0 && self.scale == Percent(100.0);
         from.push(Velocity::MIN);
@@ -473,8 +469,9 @@ mod tests {
     #[test]
     fn loudness_is_that_of_the_loudest_moment() {
         let tone = |level: f32| {
-            let value =
-                |frame: usize| if frame < 20_000 { 0.0 } else { level * if frame % 2 == 0 { 1.0 } else { -1.0 } };
+            let value = |frame: usize| {
+                if frame < 20_000 { 0.0 } else { level * if frame.is_multiple_of(2) { 1.0 } else { -1.0 } }
+            };
             Clip::new(vec![(0..44_100).map(value).collect()])
         };
         assert!((loudness(&tone(1.0))).abs() < 0.3, "{}", loudness(&tone(1.0)));

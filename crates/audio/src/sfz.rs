@@ -438,8 +438,8 @@ impl<'a> Reading<'a> {
         const MOST_SAID: usize = 40;
         let more = self.left.len().saturating_sub(MOST_SAID);
         let times = |(what, count): (String, usize)| match count {
-            1 => format!("Left alone: {what}."),
-            _ => format!("Left alone, {count} times: {what}."),
+            1 => format!("Not used: {what}."),
+            _ => format!("Not used, {count} times: {what}."),
         };
         let mut said: Vec<String> = self.left.into_iter().take(MOST_SAID).map(times).collect();
         if more > 0 {

@@ -157,3 +157,29 @@ proptest! {
         }
     }
 }
+
+/// One stroke of the demo, as encoders of each format wrote it: the same length, the same sound at the same time.
+#[test]
+fn files_of_every_format_sound_alike() {
+    let file = |name: &str| {
+        let path = format!("{}/tests/formats/{name}", env!("CARGO_MANIFEST_DIR"));
+        read(std::fs::read(path).unwrap()).unwrap()
+    };
+    let plain = file("stroke.wav");
+    let own = plain.clip.mono();
+    let energy = |values: &[f32]| values.iter().map(|value| f64::from(value * value)).sum::<f64>();
+    for (name, format, least) in [
+        ("stroke.aiff", Format::Aiff, 1.0),
+        ("stroke.flac", Format::Flac, 1.0),
+        ("stroke-48k.wav", Format::Wav, 0.999),
+        ("stroke.ogg", Format::Ogg, 0.95),
+        ("stroke.mp3", Format::Mp3, 0.95),
+    ] {
+        let other = file(name);
+        assert_eq!((other.format, other.clip.frames()), (format, plain.clip.frames()), "{name}");
+        let heard = other.clip.mono();
+        let product: f64 = own.iter().zip(&heard).map(|(a, b)| f64::from(a * b)).sum();
+        let alike = product / (energy(&own) * energy(&heard)).sqrt();
+        assert!(alike >= least - 1e-9, "{name}: {alike}");
+    }
+}

@@ -183,3 +183,25 @@ async fn a_long_loop_follows_what_is_done_to_it() -> Done {
     browser.press("Stop").await?;
     browser.close().await
 }
+
+/// A file with a breath before its first stroke is cut where the loop begins and ends.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_is_cut_to_its_bars() -> Done {
+    let (_turn, app, browser) = start().await;
+    let made = LoopPlan::cut_break().make();
+    let mut frames = vec![[0.0; 2]; 13_230];
+    frames.extend(&made.frames);
+    let padded = vivida_demo::MadeLoop { frames, strokes: Vec::new() };
+    import(&app, &browser, "padded.wav", &padded.wav()).await?;
+    browser.click("[data-from-first]").await?;
+    browser.until("document.querySelector('[data-loop-tempo]').textContent.includes(' 92.0')").await?;
+    look(&browser, "padded-form").await?;
+    browser.press("Begin a song with it").await?;
+    browser.find("[data-hits]").await?;
+    let part = browser.run("return Number(location.pathname.split('/').pop())").await?;
+    let detail = ask(&browser, &format!("/parts/{part}")).await?;
+    let slicing = &detail["audio"]["source"]["slicing"];
+    let from = slicing["from"].as_f64().expect("frames");
+    assert!((from - 13_230.0).abs() < 60.0, "{slicing}");
+    browser.close().await
+}

@@ -15,7 +15,8 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
 use vivida_audio::{
-    Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, RATE, Sensitivity, part_of, struck, tempos, write_wav,
+    Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, Proposal, RATE, Sensitivity, part_of, struck, tempos,
+    write_wav,
 };
 use vivida_core::{AudioSource, Channel, Outline, Performance, Sample, Slicing, Ticks};
 use vivida_smf::{NewTrack, begin, read, with_tracks};
@@ -177,6 +178,23 @@ fn own_bpm(slicing: &Slicing, song: &Loaded) -> f64 {
 
 const MOST_BARS: u32 = 2000;
 
+/// The frames of a file that are the loop, by where it begins and ends in s.
+fn stretch_of(sound: &Sound, from: Option<f64>, to: Option<f64>) -> Answer<Range<u64>> {
+    let (clip, rate) = (&sound.heard.clip, f64::from(RATE));
+    let (frames, seconds) = (clip.frames() as u64, clip.seconds());
+    let frame = |field: &str, second: Option<f64>, usual: u64| match second {
+        None => Ok(usual),
+        // Typed to the thousandth: the end of the file is the end.
+        Some(second) if (-1e-9..=seconds + 1e-3).contains(&second) => Ok(((second * rate).round() as u64).min(frames)),
+        Some(second) => Err(Problem::field(field, format!("{second} s is not within the file's {seconds:.3} s"))),
+    };
+    let (start, end) = (frame("from", from, 0)?, frame("to", to, frames)?);
+    if start + u64::from(RATE) / 20 > end {
+        return Err(Problem::field("to", "a loop lasts 50 ms at least, from where it begins to where it ends"));
+    }
+    Ok(start..end)
+}
+
 impl App {
     /// Takes a file in, and says what it may be.
     pub(crate) fn add_sound(&self, file_name: &str, bytes: Vec<u8>) -> Answer<SoundDetail> {
@@ -248,15 +266,33 @@ impl App {
         }
     }
 
-    fn source_of(request: &LoopRequest, sound: &Sound, ticks: Ticks, times: u32) -> AudioSource {
+    fn source_of(
+        request: &LoopRequest,
+        sound: &Sound,
+        stretch: &Range<u64>,
+        ticks: Ticks,
+        times: u32,
+    ) -> Answer<AudioSource> {
         let frames = sound.heard.clip.frames() as u64;
-        AudioSource {
+        let slicing = Slicing { from: stretch.start, to: stretch.end, start: Ticks(0.0), ticks, times };
+        slicing.check(frames).map_err(|(field, why)| Problem::field(field, why))?;
+        Ok(AudioSource {
             sound: request.sound.clone(),
             name: vivida_smf::readable(request.file_name.chars().take(250).collect::<String>().as_bytes()),
             frames,
-            slicing: Slicing { from: 0, to: frames, start: Ticks(0.0), ticks, times },
+            slicing,
             sensitivity: request.sensitivity.get(),
-        }
+        })
+    }
+
+    /// What a file may be that begins and ends elsewhere.
+    pub(crate) fn proposals_of(&self, sound: &str, sensitivity: f64, from: f64, to: f64) -> Answer<Vec<Proposal>> {
+        let sensitivity = Sensitivity::try_from(sensitivity).map_err(|why| Problem::field("sensitivity", why))?;
+        let sound = self.sounds.sound(sound, "the loop")?;
+        let Range { start, end } = stretch_of(&sound, Some(from), Some(to))?;
+        let within = sound.onsets(sensitivity).into_iter().filter(|onset| (start..end).contains(&(onset.frame as u64)));
+        let onsets: Vec<Onset> = within.map(|onset| Onset { frame: onset.frame - start as usize, ..onset }).collect();
+        Ok(tempos((end - start) as usize, &onsets))
     }
 
     fn begin_with_loop(&self, request: &LoopRequest, sound: &Sound, onsets: &[Onset]) -> Answer<LaidLoop> {
@@ -264,7 +300,8 @@ impl App {
         if !(1..=12).contains(&beats) {
             return Err(Problem::field("beats", "a bar has 1 to 12 quarter notes"));
         }
-        let bpm = 60.0 * f64::from(request.bars * beats) / sound.heard.clip.seconds();
+        let stretch = stretch_of(sound, request.from, request.to)?;
+        let bpm = 60.0 * f64::from(request.bars * beats) * f64::from(RATE) / (stretch.end - stretch.start) as f64;
         let outline = Outline::plain(request.bars, bpm, &format!("{beats}/4"));
         outline.check().map_err(|(_, why)| {
             let detail = format!("{} bars of {beats}/4 would be {bpm:.1} bpm: {why}", request.bars);
@@ -274,7 +311,7 @@ impl App {
         let bytes = begin(&outline, &[track]);
         let file = read(&bytes).map_err(|error| Problem::of_file("the new song", &error))?;
         let ticks = file.metre.bar(request.bars + 1).start;
-        let source = App::source_of(request, sound, ticks, 1);
+        let source = App::source_of(request, sound, &stretch, ticks, 1)?;
         let hits = part_of(onsets, &source.slicing, ticks, 0);
         check_size(&hits)?;
         let (song, part) = self.store().change(|change| {
@@ -295,7 +332,7 @@ impl App {
         let ticks = metre.bar(request.bars + 1).start;
         let end = song.end();
         let times = ((end.0 / ticks.0 - 1e-9).ceil() as u32).clamp(1, Slicing::MOST_TIMES);
-        let source = App::source_of(request, sound, ticks, times);
+        let source = App::source_of(request, sound, &stretch_of(sound, request.from, request.to)?, ticks, times)?;
         let hits = part_of(onsets, &source.slicing, end, 0);
         check_size(&hits)?;
         let position = song.file.parts.len();

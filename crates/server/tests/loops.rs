@@ -257,3 +257,35 @@ fn a_bundle_takes_its_loops_along() {
     let wav = bytes(&there, &format!("/parts/{part}/loop.wav?depth=16"));
     assert!(read(wav).unwrap().clip == read(file).unwrap().clip);
 }
+
+/// A file with something before and behind its bars: the loop is what lies between, sample for sample.
+#[test]
+fn a_file_that_is_not_cut_at_its_bars_is_cut_here() {
+    let client = client();
+    let made = LoopPlan::cut_break().make();
+    let (before, behind) = (13_230, 22_050);
+    let mut frames = vec![[0.0; 2]; before];
+    frames.extend(&made.frames);
+    frames.extend(vec![[0.0; 2]; behind]);
+    let own = read(made.wav()).unwrap().clip;
+    let padded = vivida_demo::MadeLoop { frames, strokes: Vec::new() };
+    let (_, sound) = bring(&client, "padded.wav", &padded.wav());
+    let id = sound["sound"].as_str().unwrap();
+    let (from, to) = (0.3, 0.3 + own.seconds());
+    let (_, proposals) = get(&client, &format!("/sounds/{id}/proposals?sensitivity=50&from={from}&to={to}"));
+    assert_eq!((&proposals[0]["bars"], &proposals[0]["beats"]), (&json!(2), &json!(4)), "{proposals}");
+    let request = |from: f64, to: f64| json!({"sound": id, "name": "Break", "file_name": "padded.wav", "bars": 2, "beats": 4, "from": from, "to": to});
+    let (status, laid) = post(&client, "/loops", request(from, to));
+    assert_eq!(status, Status::Created, "{laid}");
+    let (_, detail) = get(&client, &format!("/parts/{}", laid["part"]));
+    assert!((detail["audio"]["bpm"].as_f64().unwrap() - 92.0).abs() < 0.01, "{}", detail["audio"]);
+    let wav = bytes(&client, &format!("/parts/{}/loop.wav?depth=32f", laid["part"]));
+    assert!(read(wav).unwrap().clip == own);
+    // Every stroke of the made loop is where it was, from the loop's beginning.
+    let written = detail["written"]["ticks"].as_array().unwrap();
+    assert!(written.len() > 15 && written.iter().all(|tick| (0.0..7680.0).contains(&tick.as_f64().unwrap())));
+    for (from, to, field) in [(-1.0, 2.0, "from"), (0.0, 99.0, "to"), (3.0, 2.0, "to"), (1.0, 1.01, "to")] {
+        let (status, problem) = post(&client, "/loops", request(from, to));
+        assert_eq!((status, problem["field"].as_str()), (Status::UnprocessableEntity, Some(field)), "{problem}");
+    }
+}

@@ -47,7 +47,7 @@ fn sampled(client: &Client) -> Value {
     let (status, fitted) = fit(client, json!({"kit": kit, "files": files, "sfz": "Boathouse.sfz", "texts": texts}));
     assert_eq!(status, Status::Ok, "{fitted}");
     assert_eq!((&fitted["samples"], &fitted["strokes"]), (&json!(36), &json!(4)), "{}", fitted["said"]);
-    assert_eq!(fitted["said"], json!(["Left alone: ampeg_release."]));
+    assert_eq!(fitted["said"], json!(["Not used: ampeg_release."]));
     let (status, card) = post(client, "/kits", json!({"kit": fitted["kit"]}));
     assert_eq!(status, Status::Created, "{card}");
     card

@@ -56,6 +56,7 @@ import type {
 	PocketChange,
 	PrintRequest,
 	Problem,
+	Proposal,
 	Received,
 	Recipe,
 	RecipeCard,
@@ -301,6 +302,8 @@ export const client = {
 		}),
 	onsets: (sound: string, sensitivity: number) =>
 		json<OnsetColumns>("GET", `/sounds/${sound}/onsets?sensitivity=${sensitivity}`),
+	proposals: (sound: string, sensitivity: number, [from, to]: [number, number]) =>
+		json<Proposal[]>("GET", `/sounds/${sound}/proposals?sensitivity=${sensitivity}&from=${from}&to=${to}`),
 	peaks: (sound: string, from: number, to: number, count: number) =>
 		json<PeakColumns>("GET", `/sounds/${sound}/peaks?from=${from}&to=${to}&count=${count}`),
 	layLoop: (request: LoopRequest) => json<LaidLoop>("POST", "/loops", request),

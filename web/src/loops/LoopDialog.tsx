@@ -2,7 +2,7 @@
 import { Button, Group, Modal, NumberInput, Select, Stack, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { client } from "../api/client";
 import type { LaidLoop, Proposal, SongDetail, SoundDetail } from "../api/generated/types";
 import { showError } from "../notify";
@@ -34,6 +34,9 @@ export function LoopDialog({ sound, close, ...rest }: Props) {
 	);
 }
 
+/** A stroke that is no breath before the first one. */
+const clear = 50;
+
 /** Those that are not far behind the likeliest. */
 const likely = (proposals: Proposal[]) =>
 	proposals.filter(({ fit }) => fit >= 0.3 * proposals[0].fit).slice(0, 4);
@@ -51,8 +54,13 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 	const [bars, setBars] = useState(first?.bars ?? 1);
 	const [metre, setMetre] = useState(`${first?.beats ?? 4}/4`);
 	const [sensitivity, setSensitivity] = useState(50);
+	/** Where the loop begins and ends, in s: a file may have something before and behind it. */
+	const end = Math.round(1000 * sound.seconds) / 1000;
+	const [stretch, setStretch] = useState<[number, number]>([0, end]);
 	const [settled] = useDebouncedValue(sensitivity, 60);
 	const [busy, setBusy] = useState(false);
+	/** Somebody said how many bars it is. */
+	const [chosen, setChosen] = useState(song !== undefined);
 	const peaks = useQuery({
 		queryKey: ["peaks", sound.sound],
 		queryFn: () => client.peaks(sound.sound, 0, sound.seconds, 700),
@@ -65,8 +73,28 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 	const onsets = found.data ?? sound.onsets;
+	const [begins, ends] = stretch;
+	const whole = begins === 0 && ends === end;
+	const proposed = useQuery({
+		queryKey: ["proposals", sound.sound, settled, begins, ends],
+		queryFn: () => client.proposals(sound.sound, settled, stretch),
+		placeholderData: keepPreviousData,
+		enabled: !song && !whole && begins < ends,
+		retry: false,
+	});
+	const proposals = whole ? sound.proposals : (proposed.data ?? []);
 	const beats = Number(metre.split("/")[0]);
-	const bpm = (60 * (song ? quartersOf(song, bars) : bars * beats)) / sound.seconds;
+	const bpm = (60 * (song ? quartersOf(song, bars) : bars * beats)) / (ends - begins);
+	/** The first clear stroke, where something lies before it. */
+	const stroke = onsets.seconds[onsets.velocities.findIndex((velocity) => velocity >= clear)] ?? 0;
+	const lead = stroke > 0.02 ? Math.floor(1000 * stroke) / 1000 : null;
+	// What was chosen by nobody follows where the loop begins and ends.
+	const likeliest = proposals[0];
+	useEffect(() => {
+		if (chosen || !likeliest) return;
+		setBars(likeliest.bars);
+		setMetre(`${likeliest.beats}/4`);
+	}, [chosen, likeliest]);
 	const lay = async () => {
 		setBusy(true);
 		try {
@@ -77,7 +105,8 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 				bars,
 			};
 			const place = song ? { song: song.id, revision: revision?.() ?? song.revision } : { beats };
-			onLaid(await client.layLoop({ ...request, ...place, sensitivity }));
+			const within = whole ? {} : { from: begins, to: ends };
+			onLaid(await client.layLoop({ ...request, ...place, ...within, sensitivity }));
 			close();
 		} catch (error) {
 			showError(error);
@@ -93,7 +122,7 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 			data-loop-form
 		>
 			<Stack gap={10}>
-				<Wave peaks={peaks.data} onsets={onsets} seconds={sound.seconds} />
+				<Wave peaks={peaks.data} onsets={onsets} seconds={sound.seconds} stretch={stretch} />
 				<OnsetSlider
 					value={sensitivity}
 					onChange={setSensitivity}
@@ -113,12 +142,13 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 					onChange={(event) => setName(event.currentTarget.value)}
 				/>
 				<div className={classes.chips}>
-					{(song ? [] : likely(sound.proposals)).map((one) => (
+					{(song ? [] : likely(proposals)).map((one) => (
 						<Button
 							key={`${one.bars} ${one.beats}`}
 							size="compact-xs"
 							variant={one.bars === bars && one.beats === beats ? "filled" : "default"}
 							onClick={() => {
+								setChosen(true);
 								setBars(one.bars);
 								setMetre(`${one.beats}/4`);
 							}}
@@ -127,6 +157,27 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 						</Button>
 					))}
 				</div>
+				<Group gap={8} align="end">
+					<Second
+						label="The loop begins at"
+						value={begins}
+						min={0}
+						max={ends - 0.05}
+						onChange={(second) => setStretch([second, ends])}
+					/>
+					<Second
+						label="and ends at"
+						value={ends}
+						min={begins + 0.05}
+						max={end}
+						onChange={(second) => setStretch([begins, second])}
+					/>
+					{lead !== null && begins === 0 && lead < ends - 0.05 && (
+						<Button size="xs" variant="default" data-from-first onClick={() => setStretch([lead, ends])}>
+							From the first stroke, {lead.toFixed(3)} s
+						</Button>
+					)}
+				</Group>
 				<Group gap={8} grow>
 					<NumberInput
 						size="xs"
@@ -135,7 +186,11 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 						min={1}
 						max={2000}
 						value={bars}
-						onChange={(value) => typeof value === "number" && setBars(value)}
+						onChange={(value) => {
+							if (typeof value !== "number" || value === bars) return;
+							setChosen(true);
+							setBars(value);
+						}}
 					/>
 					{song ? (
 						<TextInput size="xs" label="Metre of the song" readOnly value={song.metres[0][1]} />
@@ -147,7 +202,11 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 							comboboxProps={{ withinPortal: false }}
 							data={["2/4", "3/4", "4/4", "5/4", "6/4", "7/4"]}
 							value={metre}
-							onChange={(value) => value && setMetre(value)}
+							onChange={(value) => {
+								if (!value) return;
+								setChosen(true);
+								setMetre(value);
+							}}
 						/>
 					)}
 				</Group>
@@ -166,5 +225,32 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 				</Group>
 			</Stack>
 		</form>
+	);
+}
+
+interface SecondProps {
+	label: string;
+	value: number;
+	min: number;
+	max: number;
+	onChange: (value: number) => void;
+}
+
+/** A place in the file. */
+function Second({ label, value, min, max, onChange }: SecondProps) {
+	return (
+		<NumberInput
+			size="xs"
+			w={150}
+			label={label}
+			suffix=" s"
+			decimalScale={3}
+			step={0.01}
+			min={min}
+			max={max}
+			clampBehavior="strict"
+			value={value}
+			onChange={(next) => typeof next === "number" && next >= min && next <= max && onChange(next)}
+		/>
 	);
 }

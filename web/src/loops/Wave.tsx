@@ -13,10 +13,13 @@ export function Wave({
 	peaks,
 	onsets,
 	seconds,
+	stretch,
 }: {
 	peaks?: PeakColumns;
 	onsets: OnsetColumns;
 	seconds: number;
+	/** Where the loop begins and ends, in s. */
+	stretch: [number, number];
 }) {
 	const x = (second: number) => ((width * second) / seconds).toFixed(1);
 	const scale = loudestOf(peaks);
@@ -32,6 +35,8 @@ export function Wave({
 			aria-label={`The sound and its ${onsets.seconds.length} onsets`}
 		>
 			<polygon points={[...top, ...bottom].join(" ")} />
+			<rect x={0} width={x(stretch[0])} height={height} />
+			<rect x={x(stretch[1])} width={x(Math.max(0, seconds - stretch[1]))} height={height} />
 			{onsets.seconds.map((second, place) => (
 				<line
 					key={second}

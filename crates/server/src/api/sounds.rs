@@ -70,6 +70,13 @@ pub struct LoopRequest {
     #[serde(default)]
     #[ts(optional, type = "number")]
     pub sensitivity: Sensitivity,
+    /// Where in the file the loop begins and ends, in s; the whole of it without them.
+    #[serde(default)]
+    #[ts(optional)]
+    pub from: Option<f64>,
+    #[serde(default)]
+    #[ts(optional)]
+    pub to: Option<f64>,
     /// The song that it is laid into, and its revision; nothing begins one of its own.
     #[serde(default)]
     #[ts(optional)]

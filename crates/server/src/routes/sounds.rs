@@ -3,6 +3,7 @@
 use super::*;
 use crate::api::*;
 use rocket::{get, post, put, routes};
+use vivida_audio::Proposal;
 use vivida_core::BarRange;
 
 /// A loop of 20 minutes in stereo at 48 kHz and 24 bits, and more.
@@ -42,6 +43,11 @@ async fn fit_samples(app: &Shared, data: Data<'_>) -> Answer<FittedSamples> {
 #[get("/sounds/<sound>/onsets?<sensitivity>")]
 async fn onsets(app: &Shared, sound: String, sensitivity: f64) -> Answer<OnsetColumns> {
     work(app, move |app| app.onsets_of(&sound, sensitivity)).await.map(Json)
+}
+
+#[get("/sounds/<sound>/proposals?<sensitivity>&<from>&<to>")]
+async fn proposals(app: &Shared, sound: String, sensitivity: f64, from: f64, to: f64) -> Answer<Vec<Proposal>> {
+    work(app, move |app| app.proposals_of(&sound, sensitivity, from, to)).await.map(Json)
 }
 
 #[get("/sounds/<sound>/peaks?<from>&<to>&<count>")]
@@ -104,6 +110,7 @@ pub(super) fn routes() -> Vec<Route> {
         sample,
         fit_samples,
         onsets,
+        proposals,
         peaks,
         lay_loop,
         find_onsets,

@@ -2920,6 +2920,10 @@ bars: number,
  */
 beats?: number, sensitivity?: number, 
 /**
+ * Where in the file the loop begins and ends, in s; the whole of it without them.
+ */
+from?: number, to?: number, 
+/**
  * The song that it is laid into, and its revision; nothing begins one of its own.
  */
 song?: SongId, revision?: number, };
