@@ -3,3 +3,4 @@
 mod files;
 mod loops;
 mod render;
+mod sfz;

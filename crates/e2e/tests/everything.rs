@@ -78,7 +78,7 @@ async fn open_all(browser: &Browser, least: u64) -> Done {
 }
 
 /// What axe finds wrong on the page, in words.
-async fn check(browser: &Browser, wrong: &mut Vec<String>, screen: &str) -> Done {
+pub async fn check(browser: &Browser, wrong: &mut Vec<String>, screen: &str) -> Done {
     // A tooltip of what is under the pointer is no part of the screen.
     browser.hover(640.0, 3.0).await?;
     tokio::time::sleep(Duration::from_millis(300)).await;
@@ -102,7 +102,7 @@ async fn import_long(app: &App, browser: &Browser) -> Done {
     Ok(())
 }
 
-async fn scheme(browser: &Browser, name: &str) -> Done {
+pub async fn scheme(browser: &Browser, name: &str) -> Done {
     browser.run(&format!("localStorage.setItem('mantine-color-scheme-value', '{name}')")).await?;
     browser.run("location.reload()").await?;
     browser.until(&format!("document.documentElement.dataset.mantineColorScheme === '{name}'")).await

@@ -1,5 +1,6 @@
 //! Recorded loops in the page: dropped, swung, cut by hand, heard, taken away.
 
+use crate::everything::{check, scheme};
 use serde_json::{Value, json};
 use std::time::Duration;
 use vivida_demo::LoopPlan;
@@ -192,7 +193,13 @@ async fn a_file_is_cut_to_its_bars() -> Done {
     let mut frames = vec![[0.0; 2]; 13_230];
     frames.extend(&made.frames);
     let padded = vivida_demo::MadeLoop { frames, strokes: Vec::new() };
+    let mut wrong = Vec::new();
+    browser.goto(&app.address).await?;
+    scheme(&browser, "dark").await?;
     import(&app, &browser, "padded.wav", &padded.wav()).await?;
+    browser.find("[data-from-first]").await?;
+    check(&browser, &mut wrong, "a loop comes in, dark").await?;
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     browser.click("[data-from-first]").await?;
     browser.until("document.querySelector('[data-loop-tempo]').textContent.includes(' 92.0')").await?;
     look(&browser, "padded-form").await?;

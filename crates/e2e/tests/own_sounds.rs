@@ -1,5 +1,6 @@
 //! A part is heard through one's own sounds: a folder with an SFZ file, files dropped on a stroke.
 
+use crate::everything::{check, scheme};
 use std::path::PathBuf;
 use std::time::Duration;
 use vivida_e2e::*;
@@ -91,6 +92,18 @@ async fn files_come_to_one_stroke_and_go_again() -> Done {
     browser.type_into(input, &file("Snare Center v6 rr1.wav")).await?;
     browser.find("[data-samples='3']").await?;
     look(&browser, "own-sounds-stroke").await?;
+    // Its fields and buttons lie within a small window.
+    browser.resize(1024, 700).await?;
+    browser.click("[data-samples] li button").await?;
+    for css in ["[data-samples] li input", "[data-built-in]", "[data-own-sounds]"] {
+        let seen = format!(
+            "(() => {{ const box = document.querySelector(\"{css}\").getBoundingClientRect();
+                return box.left >= 0 && box.right <= innerWidth && box.top >= 0 && box.bottom <= innerHeight }})()"
+        );
+        browser.until(&seen).await?;
+    }
+    look(&browser, "own-sounds-small").await?;
+    browser.resize(1280, 800).await?;
     // One less: its layer counts anew.
     browser.click("[aria-label='Remove Snare Center v1 rr2.wav']").await?;
     browser.find("[data-samples='2']").await?;
@@ -118,6 +131,19 @@ async fn files_come_to_one_stroke_and_go_again() -> Done {
     browser.click("[data-stroke='snare side stick']").await?;
     browser.find("[data-samples] [data-gone]").await?;
     look(&browser, "own-sounds-gone").await?;
+    // In both schemes it breaks no rule of accessibility.
+    let mut wrong = Vec::new();
+    for colours in ["dark", "light"] {
+        scheme(&browser, colours).await?;
+        browser.find("[data-rows] canvas").await?;
+        browser.keys("k").await?;
+        browser.click("[data-stroke='snare side stick']").await?;
+        browser.find("[data-samples] [data-gone]").await?;
+        browser.click("[data-samples] li button").await?;
+        check(&browser, &mut wrong, &format!("own sounds, {colours}")).await?;
+        look(&browser, &format!("own-sounds-{colours}")).await?;
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     browser.type_into(input, &file(samples[0]["name"].as_str().expect("a name"))).await?;
     browser.until("document.querySelector('[data-samples]') && !document.querySelector('[data-gone]')").await?;
     browser.close().await

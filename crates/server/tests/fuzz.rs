@@ -148,6 +148,23 @@ fn meant() -> Vec<Meant> {
             "/loops",
             json!({"sound": SOUND.0, "name": "Mine", "file_name": "a.wav", "bars": 1, "song": 1, "revision": "{r}"}),
         ),
+        ask(
+            post,
+            "/loops",
+            json!({"sound": SOUND.0, "name": "Mine", "file_name": "a.wav", "bars": 1, "beats": 4, "from": 0.1, "to": 0.9}),
+        ),
+        ask(
+            post,
+            "/kits/samples",
+            json!({"kit": sampled_kit(), "files": [{"path": "kick.wav", "sound": SOUND.0}], "stroke": [0, 0]}),
+        ),
+        ask(
+            post,
+            "/kits/samples",
+            json!({"kit": sampled_kit(), "files": [{"path": "kick.wav", "sound": SOUND.0}], "sfz": "a.sfz",
+                "texts": [{"path": "a.sfz", "text": "<region> sample=kick.wav key=38 hivel=60 seq_length=2"}]}),
+        ),
+        ask(post, "/kits", json!({"kit": sampled_kit()})),
         ask(put, LOOP, json!({"revision": "{r}", "sensitivity": 80})),
         ask(
             post,
@@ -430,6 +447,17 @@ static SOUND: LazyLock<(String, Vec<u8>)> = LazyLock::new(|| {
     let told = crate::common::answer(client.post(path).header(crate::common::host()).body(&file).dispatch());
     (told.1["sound"].as_str().unwrap().to_owned(), file)
 });
+
+/// A kit with own sounds.
+fn sampled_kit() -> Value {
+    let sample = |turn: u32| {
+        json!({"sound": SOUND.0, "name": "a.wav", "frames": 4410, "from": 20, "to": 90, "turn": turn, "turns": 2,
+            "volume": -6, "pan": 20, "full": 90, "track": 60, "group": 1, "off_by": 1})
+    };
+    json!({"name": "Sampled", "instruments": [
+        {"id": "snare", "name": "Snare", "family": "snare", "limb": "left-hand",
+            "articulations": [{"name": "centre", "note": 38, "samples": [sample(1), sample(2)]}]}]})
+}
 
 /// Demo songs, and one of everything that is asked for.
 fn furnished() -> Client {
