@@ -193,7 +193,7 @@ fn the_groove_of_a_loop_is_that_of_its_strokes() {
     );
     println!("within 2 ms: {of_all:.3}, where one drum is struck alone {of_alone:.3}");
     // Drums that are struck together stray by up to 8 ms from one another, and are one onset; a shaker in noise is heard
-    // about 3 ms after it begins to swell.
-    assert!(median < 0.5 && of_all >= 0.75 && of_alone >= 0.7, "{of_all} {of_alone}");
+    // a few ms after it begins to swell.
+    assert!(median < 0.5 && of_all >= 0.82 && of_alone >= 0.79, "{of_all} {of_alone}");
     assert!(10 * slots.0 >= 9 * slots.1);
 }

@@ -3,5 +3,6 @@
 mod albums;
 mod edges;
 mod loops;
+mod own_sounds;
 mod program;
 mod recipes;
