@@ -32,7 +32,7 @@ mod write;
 
 pub use clip::Clip;
 pub use kept::Kept;
-pub use onsets::{Analysis, Onset, Sensitivity};
+pub use onsets::{Analysis, Onset, Sensitivity, beginning};
 pub use own::{Fitted, SampleFile, by_names, by_sfz, for_stroke, loudness};
 pub use part::{note_of, part_of, struck};
 pub use peaks::Peaks;

@@ -54,6 +54,15 @@ pub struct Onset {
     pub family: Family,
 }
 
+/// Where a loop begins that is not cut at its bars, in s: at the first clear stroke, to the thousandth before it; 0
+/// where nothing lies before that.
+pub fn beginning(onsets: &[Onset]) -> f64 {
+    /// Softer ones may be a breath, or noise that sets in.
+    const CLEAR: u8 = 50;
+    let first = onsets.iter().find(|onset| onset.velocity.get() >= CLEAR).map_or(0.0, Onset::seconds);
+    if first > 0.02 { (1000.0 * first).floor() / 1000.0 } else { 0.0 }
+}
+
 impl Onset {
     /// In s from the beginning.
     pub fn seconds(&self) -> f64 {

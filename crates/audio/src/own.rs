@@ -110,7 +110,7 @@ pub fn by_sfz(mut kit: Kit, sfz: &Sfz, files: &[SampleFile]) -> Fitted {
         missing.sort_unstable();
         missing.dedup();
         let names: Vec<String> = missing.iter().map(|path| format!("“{path}”")).collect();
-        fitted.said.push(format!("Not in the folder, or no file of sound: {}.", few(&names)));
+        fitted.said.push(format!("Missing from the folder, or not a sound file: {}.", few(&names)));
     }
     Fitted { kit, ..fitted }
 }
@@ -135,12 +135,9 @@ pub fn by_names(mut kit: Kit, files: &[SampleFile]) -> Fitted {
         instrument.take_layers();
     }
     if !nameless.is_empty() {
-        let are = if nameless.len() == 1 { "is" } else { "are" };
-        fitted.said.push(format!(
-            "Called like no stroke of the kit {are} {}; choose a stroke and add {} there.",
-            few(&nameless),
-            if nameless.len() == 1 { "it" } else { "them" }
-        ));
+        let them = if nameless.len() == 1 { "it" } else { "them" };
+        let names = few(&nameless);
+        fitted.said.push(format!("No stroke of the kit matches {names}; choose a stroke and add {them} there."));
     }
     Fitted { kit, ..fitted }
 }

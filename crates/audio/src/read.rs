@@ -20,7 +20,7 @@ use ts_rs::TS;
 #[derive(Clone, Debug, PartialEq, Eq, ThisError)]
 pub enum ReadError {
     /// It is something else, whatever it is called.
-    #[error("is no WAV, AIFF, FLAC, Ogg Vorbis or MP3 file; export the loop in one of these")]
+    #[error("is no WAV, AIFF, FLAC, Ogg Vorbis or MP3 file; export it as one of these")]
     Unknown,
     /// It is one of them, and cannot be decoded.
     #[error("cannot be decoded ({0}); export it again")]
@@ -29,7 +29,7 @@ pub enum ReadError {
     #[error("holds no sound")]
     Empty,
     /// It lasts too long.
-    #[error("lasts longer than {} minutes; cut out the loop first", Clip::MOST_MINUTES)]
+    #[error("lasts longer than {} minutes; cut it first", Clip::MOST_MINUTES)]
     TooLong,
     /// It has more than two channels.
     #[error("has {0} channels; mix it down to one or two")]

@@ -220,8 +220,8 @@ pub struct Rendering {
     /// A file for each instrument, zipped.
     #[arg(long)]
     stems: bool,
-    /// Own sounds instead of the built-in kit: an SFZ file, or a folder with one or with files that are called as the
-    /// strokes are.
+    /// Own sounds instead of the built-in kit: an SFZ file, a folder that holds one, or a folder of files named after the
+    /// strokes.
     #[arg(long, value_name = "PATH")]
     sounds: Option<PathBuf>,
 }

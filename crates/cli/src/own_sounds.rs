@@ -116,7 +116,7 @@ impl OwnSounds {
         fitted.said.iter().for_each(|said| output::note(&self.source, said));
         if fitted.samples == 0 {
             let said = fitted.said.join(" ");
-            return Err(named(&self.source, format!("none of it is for a stroke of the kit. {said}")));
+            return Err(named(&self.source, format!("nothing in it matches a stroke of the kit. {said}")));
         }
         Ok(fitted.kit)
     }

@@ -180,16 +180,16 @@ pub struct Instrument {
     pub choke: Option<String>,
 }
 
-fn is_zero(offset: &f64) -> bool {
-    *offset == 0.0
+pub(crate) fn is_zero(value: &f64) -> bool {
+    *value == 0.0
 }
 
-fn whole() -> Percent {
+pub(crate) fn whole() -> Percent {
     Percent(100.0)
 }
 
-fn is_whole(scale: &Percent) -> bool {
-    *scale == whole()
+pub(crate) fn is_whole(share: &Percent) -> bool {
+    *share == whole()
 }
 
 /// Which notes are which instrument.

@@ -1,6 +1,6 @@
 //! Own sounds: recordings that a stroke of a kit is heard by.
 
-use crate::kit::Kit;
+use crate::kit::{Kit, is_whole, is_zero, whole};
 use crate::units::{Percent, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -82,18 +82,6 @@ fn one() -> u16 {
 
 fn is_one(count: &u16) -> bool {
     *count == 1
-}
-
-fn is_zero(value: &f64) -> bool {
-    *value == 0.0
-}
-
-fn whole() -> Percent {
-    Percent(100.0)
-}
-
-fn is_whole(track: &Percent) -> bool {
-    *track == whole()
 }
 
 impl Sample {
@@ -181,7 +169,8 @@ impl Sample {
     }
 }
 
-/// Whose turn it is: the alternates of each stroke and layer go round by themselves.
+/// Whose turn it is: the alternates of each stroke and layer go round by themselves. A turn that no sample has is passed
+/// over, so that a stroke is never silent for want of a file.
 ///
 /// ```
 /// use vivida_core::{Sample, Turns, Velocity};
@@ -197,23 +186,21 @@ pub struct Turns(HashMap<(usize, Velocity, Velocity), u32>);
 impl Turns {
     /// The places of the samples that a stroke is heard by next.
     pub fn next(&mut self, stroke: usize, samples: &[Sample], velocity: Velocity) -> Vec<usize> {
+        let able = || samples.iter().enumerate().filter(|(_, sample)| sample.plays(velocity));
+        let mut layers: Vec<(Velocity, Velocity)> = Vec::new();
         let mut heard = Vec::new();
-        let mut counted: Vec<(Velocity, Velocity, u32)> = Vec::new();
-        for (place, sample) in samples.iter().enumerate().filter(|(_, sample)| sample.plays(velocity)) {
-            let known = counted.iter().find(|(from, to, _)| (*from, *to) == (sample.from, sample.to));
-            let turn = match known {
-                Some((_, _, turn)) => *turn,
-                None => {
-                    let count = self.0.entry((stroke, sample.from, sample.to)).or_default();
-                    let turn = *count;
-                    *count += 1;
-                    counted.push((sample.from, sample.to, turn));
-                    turn
-                }
-            };
-            if turn % u32::from(sample.turns) == u32::from(sample.turn - 1) {
-                heard.push(place);
+        for (from, to) in able().map(|(_, sample)| (sample.from, sample.to)) {
+            if layers.contains(&(from, to)) {
+                continue;
             }
+            layers.push((from, to));
+            let of_layer = || able().filter(|(_, sample)| (sample.from, sample.to) == (from, to));
+            let has = |turn: u32, sample: &Sample| turn % u32::from(sample.turns) == u32::from(sample.turn - 1);
+            let count = self.0.entry((stroke, from, to)).or_default();
+            let next = (0..u32::from(Sample::MOST_TURNS)).map(|on| count.wrapping_add(on));
+            let turn = next.into_iter().find(|&turn| of_layer().any(|(_, sample)| has(turn, sample))).unwrap_or(*count);
+            *count = turn.wrapping_add(1);
+            heard.extend(of_layer().filter(|(_, sample)| has(turn, sample)).map(|(place, _)| place));
         }
         heard
     }
@@ -267,6 +254,15 @@ mod tests {
         assert_eq!(heard, [[0], [2], [1], [3], [0]]);
         // Another stroke begins by itself.
         assert_eq!(turns.next(1, &samples, velocity(30)), [0]);
+    }
+
+    #[test]
+    fn a_turn_that_nobody_has_is_passed_over() {
+        let alternate = |turn| Sample { turn, turns: 4, ..Sample::of("", "one.wav", 100) };
+        let samples = [alternate(2), alternate(4)];
+        let mut turns = Turns::default();
+        let heard: Vec<Vec<usize>> = (0..5).map(|_| turns.next(0, &samples, Velocity::MAX)).collect();
+        assert_eq!(heard, [[0], [1], [0], [1], [0]]);
     }
 
     #[test]

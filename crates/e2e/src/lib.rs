@@ -554,6 +554,26 @@ pub async fn middle(browser: &Browser, css: &str) -> Result<[f64; 2], Failed> {
     Ok(serde_json::from_value(browser.run(&script).await?).expect("a place"))
 }
 
+/// Writes a picture where `VIVIDA_LOOK` says so.
+pub async fn look(browser: &Browser, name: &str) -> Result<(), Failed> {
+    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
+        tokio::time::sleep(Duration::from_millis(700)).await;
+        let path = Path::new(&folder).join(format!("{name}.png"));
+        std::fs::write(path, browser.picture().await?).expect("the folder for pictures is there");
+    }
+    Ok(())
+}
+
+/// Waits until all of an element lies within the window.
+pub async fn within(browser: &Browser, css: &str) -> Result<(), Failed> {
+    browser.find(css).await?;
+    let seen = format!(
+        "(() => {{ const box = document.querySelector(\"{css}\").getBoundingClientRect();
+            return box.left >= 0 && box.top >= 0 && box.right <= innerWidth && box.bottom <= innerHeight }})()"
+    );
+    browser.until(&seen).await
+}
+
 /// Keys with another one held.
 pub async fn chord(browser: &Browser, held: char, keys: &str) -> Result<(), Failed> {
     let mut actions = KeyActions::new("keys".to_owned()).then(KeyAction::Down { value: held });

@@ -19,15 +19,6 @@ async fn part_of(browser: &Browser) -> Result<String, Failed> {
     Ok(id.as_str().expect("a path").to_owned())
 }
 
-/// Writes a picture where `VIVIDA_LOOK` says so.
-async fn look(browser: &Browser, name: &str) -> Done {
-    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
-        tokio::time::sleep(Duration::from_millis(700)).await;
-        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
-    }
-    Ok(())
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_rough_performance_is_tidied_and_a_hit_called_back() -> Done {
     let (_turn, app, browser) = start().await;

@@ -8,14 +8,6 @@ use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
 
-async fn look(browser: &Browser, name: &str) -> Done {
-    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
-        tokio::time::sleep(Duration::from_millis(700)).await;
-        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
-    }
-    Ok(())
-}
-
 /// Drops a loop on the shelf and says what it is.
 async fn begin(app: &App, browser: &Browser, name: &str, plan: LoopPlan) -> Done {
     import(app, browser, name, &plan.make().wav()).await?;
@@ -26,16 +18,6 @@ async fn begin(app: &App, browser: &Browser, name: &str, plan: LoopPlan) -> Done
     browser.find("[data-loop-menu]").await?;
     browser.find("[data-hits]").await?;
     Ok(())
-}
-
-async fn within(browser: &Browser, css: &str) -> Done {
-    browser.find(css).await?;
-    browser
-        .until(&format!(
-            "(() => {{ const box = document.querySelector(\"{css}\").getBoundingClientRect();
-                return box.left >= 0 && box.top >= 0 && box.right <= innerWidth && box.bottom <= innerHeight }})()"
-        ))
-        .await
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -2,18 +2,9 @@
 
 use crate::everything::{check, scheme};
 use std::path::PathBuf;
-use std::time::Duration;
 use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
-
-async fn look(browser: &Browser, name: &str) -> Done {
-    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
-        tokio::time::sleep(Duration::from_millis(700)).await;
-        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
-    }
-    Ok(())
-}
 
 /// The demo's folder of samples, on the disk.
 fn folder(app: &App) -> PathBuf {
@@ -82,7 +73,7 @@ async fn files_come_to_one_stroke_and_go_again() -> Done {
     let folder = folder(&app);
     own_kit(&app, &browser).await?;
     browser.click("[data-stroke='snare side stick']").await?;
-    let input = "input[aria-label='Files of sound for this stroke']";
+    let input = "input[aria-label='Sound files for this stroke']";
     let file = |name: &str| folder.join("snare").join(name).display().to_string();
     browser
         .type_into(input, &format!("{}\n{}", file("Snare Center v1 rr1.wav"), file("Snare Center v1 rr2.wav")))
@@ -96,11 +87,7 @@ async fn files_come_to_one_stroke_and_go_again() -> Done {
     browser.resize(1024, 700).await?;
     browser.click("[data-samples] li button").await?;
     for css in ["[data-samples] li input", "[data-built-in]", "[data-own-sounds]"] {
-        let seen = format!(
-            "(() => {{ const box = document.querySelector(\"{css}\").getBoundingClientRect();
-                return box.left >= 0 && box.right <= innerWidth && box.top >= 0 && box.bottom <= innerHeight }})()"
-        );
-        browser.until(&seen).await?;
+        within(&browser, css).await?;
     }
     look(&browser, "own-sounds-small").await?;
     browser.resize(1280, 800).await?;

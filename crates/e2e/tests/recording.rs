@@ -6,15 +6,6 @@ use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
 
-/// Writes a picture where `VIVIDA_LOOK` says so.
-async fn look(browser: &Browser, name: &str) -> Done {
-    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
-        tokio::time::sleep(Duration::from_millis(500)).await;
-        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
-    }
-    Ok(())
-}
-
 async fn wait(seconds: f64) {
     tokio::time::sleep(Duration::from_secs_f64(seconds)).await;
 }

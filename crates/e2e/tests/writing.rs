@@ -6,15 +6,6 @@ use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
 
-/// Writes a picture where `VIVIDA_LOOK` says so.
-async fn look(browser: &Browser, name: &str) -> Done {
-    if let Some(folder) = std::env::var_os("VIVIDA_LOOK") {
-        tokio::time::sleep(Duration::from_millis(700)).await;
-        std::fs::write(std::path::Path::new(&folder).join(format!("{name}.png")), browser.picture().await?).unwrap();
-    }
-    Ok(())
-}
-
 /// Where a quarter note (from 0) and a velocity lie in an instrument's row.
 async fn place(browser: &Browser, instrument: &str, quarter: f64, velocity: f64) -> Result<[f64; 2], Failed> {
     browser.find(&format!("[data-instrument='{instrument}'] canvas[data-hits]")).await?;

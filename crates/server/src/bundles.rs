@@ -265,8 +265,11 @@ pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<
         missed += usize::from(!bundle.keep(sounds, sound)? && !sounds.has(sound));
     }
     if missed > 0 {
-        let files = if missed == 1 { "One file".to_owned() } else { format!("{missed} files") };
-        unpacked.said.push(format!("{files} of the kits' own sounds not in it; drop them on their strokes again."));
+        let said = match missed {
+            1 => "One file of the kits' own sounds is not in it; drop it on its stroke again.".to_owned(),
+            _ => format!("{missed} files of the kits' own sounds are not in it; drop them on their strokes again."),
+        };
+        unpacked.said.push(said);
     }
     let count = unpacked.songs.len();
     change.label(if count == 1 { "unpack a song".to_owned() } else { format!("unpack {count} songs") });

@@ -15,8 +15,8 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
 use vivida_audio::{
-    Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, Proposal, RATE, Sensitivity, part_of, struck, tempos,
-    write_wav,
+    Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, Proposal, RATE, Sensitivity, beginning, part_of, struck,
+    tempos, write_wav,
 };
 use vivida_core::{AudioSource, Channel, Outline, Performance, Sample, Slicing, Ticks};
 use vivida_smf::{NewTrack, begin, read, with_tracks};
@@ -218,6 +218,7 @@ impl App {
             channels: clip.channels().len() as u32,
             frames: clip.frames(),
             seconds: clip.seconds(),
+            begins: beginning(&onsets),
             said,
             proposals: tempos(clip.frames(), &onsets),
             onsets: onset_columns(&onsets),

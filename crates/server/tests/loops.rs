@@ -271,6 +271,7 @@ fn a_file_that_is_not_cut_at_its_bars_is_cut_here() {
     let padded = vivida_demo::MadeLoop { frames, strokes: Vec::new() };
     let (_, sound) = bring(&client, "padded.wav", &padded.wav());
     let id = sound["sound"].as_str().unwrap();
+    assert!((sound["begins"].as_f64().unwrap() - 0.3).abs() < 0.002, "{}", sound["begins"]);
     let (from, to) = (0.3, 0.3 + own.seconds());
     let (_, proposals) = get(&client, &format!("/sounds/{id}/proposals?sensitivity=50&from={from}&to={to}"));
     assert_eq!((&proposals[0]["bars"], &proposals[0]["beats"]), (&json!(2), &json!(4)), "{proposals}");

@@ -21,6 +21,8 @@ export interface Struck {
 	/** The group that it belongs to, and the one that ends it. */
 	group: string | null;
 	offBy: string | null;
+	/** How long it sounds, in s. */
+	seconds: number;
 }
 
 /** How a note of this velocity is played by a kit. */
@@ -95,7 +97,7 @@ export class Kit {
 		source.connect(gain).connect(pan).connect(into);
 		source.start(at, sample * info.seconds, info.seconds);
 		const group = ofKit(sound);
-		return { sources: [source], gain, group, offBy: group };
+		return { sources: [source], gain, group, offBy: group, seconds: info.seconds / rate };
 	}
 
 	private strikeOwn(
@@ -129,6 +131,7 @@ export class Kit {
 			gain: all,
 			group: own ? named(sample.group) : ofKit(sound),
 			offBy: own ? named(sample.off_by) : ofKit(sound),
+			seconds: Math.max(...heard.map(({ buffer }) => buffer.duration)),
 		};
 	}
 }

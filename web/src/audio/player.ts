@@ -99,9 +99,6 @@ export interface CountIn {
 	downbeats: boolean[];
 }
 
-/** What was struck longer ago than this, in s, has rung out. */
-const longestRing = 60;
-
 /** What goes to ports is sent so far ahead, in s: it cannot be taken back. */
 const sentAhead = 0.12;
 
@@ -125,6 +122,8 @@ interface Sounding {
 	gain: GainNode;
 	/** The group that ends it, of its part. */
 	offBy: string | null;
+	/** When it has rung out, on the audio clock. */
+	until: number;
 }
 
 /** One time through the loop: the audio time and the second of the song at which it begins. */
@@ -392,7 +391,7 @@ export class Player {
 		if (!this.playing || !this.kit) return;
 		const now = this.context.currentTime;
 		this.sender.pump(this.clock.page(now + sentAhead));
-		this.sounding = this.sounding.filter((one) => one.at > now - longestRing);
+		this.sounding = this.sounding.filter((one) => one.until > now);
 		if (now > this.fetched + fetchedEvery) this.fetchAhead(this.position());
 		const { loop, end, tempo } = this.score;
 		const stopAt = loop ? loop[1] : end;
@@ -504,7 +503,8 @@ export class Player {
 		if (group) {
 			for (const one of this.sounding) if (one.offBy === group && one.at < at) this.end(one, at);
 		}
-		const one = { key, at, sources, gain, offBy: named(struck.offBy) };
+		const until = at + struck.seconds;
+		const one = { key, at, sources, gain, offBy: named(struck.offBy), until };
 		if (sound.sustained) this.end(one, at + voiced.lengths[hit] / this.score.tempo);
 		this.sounding.push(one);
 		probe.schedule(entry);
@@ -569,8 +569,8 @@ export class Player {
 		);
 		if (!struck) return;
 		this.done.set(key, round.number);
-		const { sources, gain } = struck;
-		this.sounding.push({ key, at: due, sources, gain, offBy: null });
+		const { sources, gain, seconds } = struck;
+		this.sounding.push({ key, at: due, sources, gain, offBy: null, until: due + seconds });
 		probe.click(due);
 	}
 

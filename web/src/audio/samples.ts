@@ -6,6 +6,12 @@ import { showError } from "../notify";
 /** So many bytes of samples are kept; those that were not used for longest are fetched again. */
 const most = 64 * 2 ** 20;
 
+/** No more alternates take turns. */
+const mostTurns = 100;
+
+/** What could not be had is asked for again after this, in ms: it may have been dropped again. */
+const patience = 5000;
+
 const size = (buffer: AudioBuffer) => 4 * buffer.length * buffer.numberOfChannels;
 
 /** The samples of a stroke that play a velocity. */
@@ -26,8 +32,8 @@ export class Samples {
 	private readonly kept = new Map<string, AudioBuffer>();
 	private bytes = 0;
 	private readonly coming = new Map<string, Promise<void>>();
-	/** What cannot be had: it is asked for once. */
-	private readonly gone = new Set<string>();
+	/** What could not be had, and when it was asked for. */
+	private readonly gone = new Map<string, number>();
 	/** Whose turn it is, by the samples of a stroke and their velocities. */
 	private readonly turns = new WeakMap<Sample[], Map<string, number>>();
 
@@ -38,7 +44,8 @@ export class Samples {
 		const missing = [...new Set(sounds)].filter((sound) => {
 			const buffer = this.kept.get(sound);
 			if (buffer) this.use(sound, buffer);
-			return !buffer && !this.gone.has(sound);
+			const asked = this.gone.get(sound) ?? Number.NEGATIVE_INFINITY;
+			return !buffer && performance.now() > asked + patience;
 		});
 		await Promise.all(missing.map((sound) => this.fetch(sound)));
 	}
@@ -56,7 +63,7 @@ export class Samples {
 		} catch (error) {
 			// A page that is closed has no use for it.
 			if (this.context.state === "closed") return;
-			this.gone.add(sound);
+			this.gone.set(sound, performance.now());
 			showError(error);
 		}
 	}
@@ -91,15 +98,19 @@ export class Samples {
 		return buffer ? [{ sample, buffer }] : [];
 	}
 
+	/** As the core has it: each layer goes round by itself, and a turn that no sample has is passed over. */
 	private turn(able: Sample[], of: Sample[]) {
 		const counts = this.turns.get(of) ?? new Map<string, number>();
 		this.turns.set(of, counts);
 		const layer = ({ from = 1, to = 127 }: Sample) => `${from} ${to}`;
-		const heard = able.filter((sample) => {
-			const { turn = 1, turns = 1 } = sample;
-			return (counts.get(layer(sample)) ?? 0) % turns === turn - 1;
+		return [...new Set(able.map(layer))].flatMap((name) => {
+			const samples = able.filter((sample) => layer(sample) === name);
+			const having = (count: number) =>
+				samples.filter(({ turn = 1, turns = 1 }) => count % turns === turn - 1);
+			let count = counts.get(name) ?? 0;
+			for (let on = 0; on < mostTurns && having(count).length === 0; on++) count += 1;
+			counts.set(name, count + 1);
+			return having(count);
 		});
-		for (const name of new Set(able.map(layer))) counts.set(name, (counts.get(name) ?? 0) + 1);
-		return heard;
 	}
 }

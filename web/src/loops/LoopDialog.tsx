@@ -34,9 +34,6 @@ export function LoopDialog({ sound, close, ...rest }: Props) {
 	);
 }
 
-/** A stroke that is no breath before the first one. */
-const clear = 50;
-
 /** Those that are not far behind the likeliest. */
 const likely = (proposals: Proposal[]) =>
 	proposals.filter(({ fit }) => fit >= 0.3 * proposals[0].fit).slice(0, 4);
@@ -85,9 +82,6 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 	const proposals = whole ? sound.proposals : (proposed.data ?? []);
 	const beats = Number(metre.split("/")[0]);
 	const bpm = (60 * (song ? quartersOf(song, bars) : bars * beats)) / (ends - begins);
-	/** The first clear stroke, where something lies before it. */
-	const stroke = onsets.seconds[onsets.velocities.findIndex((velocity) => velocity >= clear)] ?? 0;
-	const lead = stroke > 0.02 ? Math.floor(1000 * stroke) / 1000 : null;
 	// What was chosen by nobody follows where the loop begins and ends.
 	const likeliest = proposals[0];
 	useEffect(() => {
@@ -172,9 +166,14 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 						max={end}
 						onChange={(second) => setStretch([begins, second])}
 					/>
-					{lead !== null && begins === 0 && lead < ends - 0.05 && (
-						<Button size="xs" variant="default" data-from-first onClick={() => setStretch([lead, ends])}>
-							From the first stroke, {lead.toFixed(3)} s
+					{sound.begins > 0 && begins === 0 && sound.begins < ends - 0.05 && (
+						<Button
+							size="xs"
+							variant="default"
+							data-from-first
+							onClick={() => setStretch([sound.begins, ends])}
+						>
+							Begin at the first stroke, {sound.begins.toFixed(3)} s
 						</Button>
 					)}
 				</Group>

@@ -23,6 +23,8 @@ pub struct SoundDetail {
     #[ts(type = "number")]
     pub frames: usize,
     pub seconds: f64,
+    /// Where the loop may begin, in s.
+    pub begins: f64,
     /// Sentences: what was amiss and how it was mended.
     pub said: Vec<String>,
     /// What it may be, the likeliest first.

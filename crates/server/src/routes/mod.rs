@@ -52,7 +52,11 @@ async fn body<T: DeserializeOwned>(data: Data<'_>, request: &Limit) -> Result<T,
         .await
         .map_err(|error| Problem::new(Status::BadRequest, "The request broke off", error.to_string()))?;
     if !bytes.is_complete() {
-        return Err(Problem::new(Status::PayloadTooLarge, "Too large", "This is more than 4 MiB of data."));
+        return Err(Problem::new(
+            Status::PayloadTooLarge,
+            "Too large",
+            format!("This is more than {} of data.", request.0),
+        ));
     }
     let mut reader = serde_json::Deserializer::from_slice(&bytes);
     let value = serde_path_to_error::deserialize(&mut reader)

@@ -2880,6 +2880,10 @@ channels: number,
  */
 frames: number, seconds: number, 
 /**
+ * Where the loop may begin, in s.
+ */
+begins: number, 
+/**
  * Sentences: what was amiss and how it was mended.
  */
 said: Array<string>, 

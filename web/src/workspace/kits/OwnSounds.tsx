@@ -47,10 +47,7 @@ export function OwnSounds({ kit, at, of, editable, missing, onChange }: Props) {
 		setBusy(false);
 	};
 	const set = (next: Sample[], label: string) =>
-		onChange(
-			`${label} of ${of}`,
-			withStroke(kit, at, { samples: next.length === 0 ? undefined : renumbered(next) }),
-		);
+		onChange(`${label} of ${of}`, withStroke(kit, at, { samples: next.length === 0 ? undefined : next }));
 	return (
 		<section
 			aria-label="Own sounds"
@@ -86,7 +83,7 @@ export function OwnSounds({ kit, at, of, editable, missing, onChange }: Props) {
 								onClick={() => setOpened(opened === place ? null : place)}
 							>
 								<span>{sample.name}</span>
-								<small>{saying(sample)}</small>
+								<small>{saying(sample, samples)}</small>
 							</UnstyledButton>
 							{editable && (
 								<ActionIcon
@@ -98,7 +95,7 @@ export function OwnSounds({ kit, at, of, editable, missing, onChange }: Props) {
 										setOpened(null);
 										set(
 											samples.filter((_, other) => other !== place),
-											"one own sound less",
+											"one sample less",
 										);
 									}}
 								>
@@ -127,7 +124,7 @@ export function OwnSounds({ kit, at, of, editable, missing, onChange }: Props) {
 						multiple
 						accept={soundEndings.join(",")}
 						onChange={(chosen) => void add(chosen)}
-						inputProps={{ "aria-label": "Files of sound for this stroke" }}
+						inputProps={{ "aria-label": "Sound files for this stroke" }}
 					>
 						{(props) => (
 							<Button {...props} size="compact-xs" variant="default" loading={busy}>
@@ -155,25 +152,13 @@ export function OwnSounds({ kit, at, of, editable, missing, onChange }: Props) {
 	);
 }
 
-function saying({ from = 1, to = 127, turn = 1, turns = 1, volume = 0 }: Sample) {
-	const alternate = turns > 1 ? ` · ${turn} of ${turns}` : "";
+function saying(sample: Sample, samples: Sample[]) {
+	const { from = 1, to = 127, turn = 1, volume = 0 } = sample;
+	const turns = samples.filter((one) => (one.from ?? 1) === from && (one.to ?? 127) === to);
+	const place = turns.filter((one) => (one.turn ?? 1) <= turn).length;
+	const alternate = turns.length > 1 ? ` · ${place} of ${turns.length}` : "";
 	const level = volume === 0 ? "" : ` · ${volume > 0 ? "+" : "−"}${Math.abs(volume)} dB`;
 	return `${from}–${to}${alternate}${level}`;
-}
-
-/** Alternates of a layer are counted anew where one of them has gone. */
-function renumbered(samples: Sample[]) {
-	const layer = ({ from = 1, to = 127 }: Sample) => `${from} ${to}`;
-	const turns = (of: Sample) =>
-		[...new Set(samples.filter((one) => layer(one) === layer(of)).map(({ turn = 1 }) => turn))].sort(
-			(a, b) => a - b,
-		);
-	return samples.map((sample) => {
-		const { turn = 1, turns: count = 1 } = sample;
-		const there = turns(sample);
-		if (count === 1 || there.length === count) return sample;
-		return { ...sample, turn: there.indexOf(turn) + 1, turns: there.length };
-	});
 }
 
 interface FieldsProps {

@@ -78,9 +78,7 @@ function Folder({ chosen, kit, close, onTake }: Props & { chosen: File[] }) {
 		void bring(definition);
 	});
 	if (sounds.length === 0)
-		return (
-			<p className={classes.said}>There is no WAV, AIFF, FLAC, Ogg Vorbis or MP3 file in what was chosen.</p>
-		);
+		return <p className={classes.said}>That folder holds no WAV, AIFF, FLAC, Ogg Vorbis or MP3 file.</p>;
 	if (several)
 		return (
 			<>
@@ -116,8 +114,8 @@ function Folder({ chosen, kit, close, onTake }: Props & { chosen: File[] }) {
 		<div data-fitted>
 			<p className={classes.said}>
 				{fitted.samples === 0
-					? "None of it is for a stroke of this kit."
-					: `${plural(fitted.samples, "sample")} for ${plural(fitted.strokes, "stroke")}. The others keep the built-in sound.`}
+					? "Nothing in it matches a stroke of this kit."
+					: `${plural(fitted.samples, "sample")} for ${plural(fitted.strokes, "stroke")}. The other strokes keep the built-in sound.`}
 			</p>
 			{said.length > 0 && (
 				<ScrollArea.Autosize mah={220} className={classes.saying}>
