@@ -447,6 +447,12 @@ async fn another_clock_is_followed() -> Done {
     browser.close().await
 }
 
+/// A column of a recording, its rounds one after the other.
+fn struck(recording: &Value, column: &str) -> Vec<Value> {
+    let rounds = recording["rounds"].as_array().expect("rounds");
+    rounds.iter().flat_map(|round| round[column].as_array().expect("a column").clone()).collect()
+}
+
 /// What is struck comes out as the part's passes want it, at once; what is recorded stays as it was struck.
 #[tokio::test(flavor = "multi_thread")]
 async fn strokes_go_through_the_passes_at_once() -> Done {
@@ -487,11 +493,11 @@ async fn strokes_go_through_the_passes_at_once() -> Done {
         }
     }
     let rounds = ask(&browser, &format!("/recordings/{}", recorded[0]["id"])).await?;
-    let first = &rounds["rounds"][0];
-    assert_eq!(first["notes"], json!([38, 38, 38]), "{rounds}");
-    assert!(first["velocities"].as_array().unwrap().iter().all(|one| *one != 33), "{rounds}");
+    // How many rounds the three strokes fall into is up to how fast this machine clicks.
+    assert_eq!(struck(&rounds, "notes"), [38, 38, 38], "{rounds}");
+    assert!(struck(&rounds, "velocities").iter().all(|one| *one != 33), "{rounds}");
     // The first hit began the song: it lies where the loop begins.
-    let begins = first["ticks"][0].as_f64().unwrap();
+    let begins = rounds["rounds"][0]["ticks"][0].as_f64().unwrap();
     println!("the first hit lies {:.2} ms behind the loop's beginning", (begins - 8.0 * 3840.0) / 1.536);
     assert!((begins - 8.0 * 3840.0).abs() < 40.0, "{begins}");
     browser.find("[data-recording]").await?;
