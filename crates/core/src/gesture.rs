@@ -4,7 +4,7 @@
 //! passes come of it is decided here. A drag sends the same gesture again and again, always counted from the
 //! recipe that it began with.
 
-use crate::action::{Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape};
+use crate::action::{Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape, Values};
 use crate::aim::Aim;
 use crate::chart::Chart;
 use crate::drawing::{Draft, Drawing, Edits, Paper, Standing, usual_stroke};
@@ -13,6 +13,7 @@ use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::hit::{HitId, Part};
 use crate::kit::InstrumentId;
 use crate::perform::{Context, Performance, PlayedHit, perform};
+use crate::property::Property;
 use crate::recipe::{Pass, PassId, Recipe, RecipeError};
 use crate::report::{Figures, Measured};
 use crate::units::{Channel, Millis, Note, Percent, Ticks, Velocity};
@@ -57,6 +58,15 @@ pub enum Gesture {
         /// The other instrument.
         instrument: InstrumentId,
     },
+    /// Hits moved by hand in pitch, place, level or brightness, by so much in its unit.
+    MoveIn {
+        /// Which.
+        hits: Vec<HitId>,
+        /// In what; velocity is moved, too.
+        property: Property,
+        /// By how much.
+        by: f64,
+    },
     /// Hits taken out. What was added by hand vanishes; everything else stays visible, but does not sound.
     TakeOut {
         /// Which.
@@ -90,10 +100,14 @@ pub enum Gesture {
         /// Which.
         hits: Vec<HitId>,
     },
-    /// The handles of an instrument's touch, each moved by so many steps of velocity.
+    /// The handles of an instrument's touch, each moved by so much of the property: steps of velocity, cents …
     ShapeBy {
         /// Whose.
         instrument: InstrumentId,
+        /// Of what; velocity where absent.
+        #[serde(default)]
+        #[ts(optional, as = "Option<Property>")]
+        property: Property,
         /// The 10th percentile.
         #[serde(default)]
         #[ts(optional)]
@@ -212,6 +226,7 @@ impl Gesture {
                 &[("velocity", *velocity), ("time", time.0), ("ticks", ticks.0), ("at", at.0)]
             }
             Gesture::AddHit { tick, .. } => &[("tick", tick.0)],
+            Gesture::MoveIn { by, .. } => &[("by", *by)],
             Gesture::CopyHits { quarters, .. } => &[("quarters", *quarters)],
             Gesture::ShapeBy { soft, typical, hard, .. } => &[
                 ("soft", soft.unwrap_or_default()),
@@ -281,6 +296,7 @@ impl<'a> Bench<'a> {
                 now.moved(hits, *velocity, by)
             }
             Gesture::SetHits { hits, velocity } => now.set(hits, *velocity),
+            Gesture::MoveIn { hits, property, by } => now.moved_in(hits, *property, *by),
             Gesture::PutOn { hits, instrument } => now.put_on(hits, instrument),
             Gesture::TakeOut { hits } => now.taken_out(hits),
             Gesture::BringBack { hits } => now.brought_back(hits),
@@ -290,8 +306,8 @@ impl<'a> Bench<'a> {
             Gesture::CopyHits { hits, quarters } => now.copied(hits, *quarters),
             Gesture::CutHits { hits } => now.cut(hits),
             Gesture::Draw { drawing } => now.sketched(drawing),
-            Gesture::ShapeBy { instrument, soft, typical, hard } => {
-                now.shaped(instrument, [("hard", *hard), ("typical", *typical), ("soft", *soft)])
+            Gesture::ShapeBy { instrument, property, soft, typical, hard } => {
+                now.shaped(instrument, *property, [("hard", *hard), ("typical", *typical), ("soft", *soft)])
             }
             Gesture::LeanBy { instrument, by } => now.leaned(instrument, *by),
             Gesture::SpreadBy { instrument, by } => now.spread(instrument, *by),
@@ -427,12 +443,9 @@ impl<'a> Now<'a> {
         self.with_hand(hits, |hand| {
             let mut known: BTreeMap<HitId, HandMove> = hand.moved.drain(..).map(|one| (one.hit, one)).collect();
             for (place, &hit) in hits.iter().enumerate() {
-                let plain = HandMove { hit, velocity: 0.0, time: Millis(0.0), length: None, note: None };
-                change(known.entry(hit).or_insert(plain), place);
+                change(known.entry(hit).or_insert(HandMove::of(hit)), place);
             }
-            let moves =
-                |one: &HandMove| one.velocity != 0.0 || one.time.0 != 0.0 || one.length.is_some() || one.note.is_some();
-            hand.moved = known.into_values().filter(moves).collect();
+            hand.moved = known.into_values().filter(|one| !one.is_nothing()).collect();
         })
     }
 
@@ -441,6 +454,13 @@ impl<'a> Now<'a> {
             one.velocity = (one.velocity + velocity).clamp(-126.0, 126.0);
             one.time = Millis((((one.time + by).0 * 10.0).round() / 10.0).clamp(-ByHand::FARTHEST, ByHand::FARTHEST));
         }))
+    }
+
+    fn moved_in(&self, hits: &[HitId], property: Property, by: f64) -> Done {
+        if property == Property::Velocity {
+            return self.moved(hits, by, Millis(0.0));
+        }
+        Ok(self.with_moves(hits, |one, _| one.movement = one.movement.changed(property, by)))
     }
 
     fn set(&self, hits: &[HitId], velocity: Velocity) -> Done {
@@ -616,16 +636,21 @@ impl<'a> Now<'a> {
         Ok(self.with_added(self.free_hits().zip(self.played(hits)?).map(half).collect()))
     }
 
-    /// The last pass of a kind that is on and aims at just this instrument.
+    /// The last pass of a kind that is on, shapes velocities and aims at just this instrument.
     fn pass_at(&self, recipe: &Recipe, kind: &str, instrument: &InstrumentId) -> Option<Pass> {
-        let is_it =
-            |pass: &&Pass| pass.on && pass.action.info().kind == kind && pass.aim == Aim::at(instrument.as_str());
+        self.pass_for(recipe, kind, Property::Velocity, instrument)
+    }
+
+    /// The last pass of a kind that is on, shapes a property and aims at just this instrument.
+    fn pass_for(&self, recipe: &Recipe, kind: &str, property: Property, instrument: &InstrumentId) -> Option<Pass> {
+        let does_it = |action: &Action| action.info().kind == kind && action.property() == property;
+        let is_it = |pass: &&Pass| pass.on && does_it(&pass.action) && pass.aim == Aim::at(instrument.as_str());
         recipe.passes.iter().rev().find(is_it).cloned()
     }
 
     /// The recipe with such a pass, made where there is none.
     fn with_pass_at(&self, instrument: &InstrumentId, action: Action) -> (Recipe, Pass) {
-        if let Some(pass) = self.pass_at(self.recipe, action.info().kind, instrument) {
+        if let Some(pass) = self.pass_for(self.recipe, action.info().kind, action.property(), instrument) {
             return (self.recipe.clone(), pass);
         }
         let pass = Pass { id: self.recipe.free_id(), ..Pass::new(0, Aim::at(instrument.as_str()), action) };
@@ -634,14 +659,28 @@ impl<'a> Now<'a> {
         (recipe, pass)
     }
 
-    fn shaped(&self, instrument: &InstrumentId, steps: [(&str, Option<f64>); 3]) -> Done {
-        let known = self.pass_at(self.recipe, "shape", instrument);
-        let start = match known {
-            Some(_) => Shape::default(),
+    /// The three handles of an instrument as it is played now.
+    fn handles(&self, instrument: &InstrumentId, property: Property) -> Result<[f64; 3], RecipeError> {
+        let Bench { part, chart, context, .. } = self.bench;
+        if property == Property::Velocity {
+            let (_, now) = self.figures(instrument)?;
+            return Ok([now.soft, now.typical, now.hard].map(|value| f64::from(Velocity::rounded(value).get())));
+        }
+        let (place, _) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        let played = Measured::played(part, chart, context, self.performance());
+        let reading = played.instruments[place].movement.iter().find(|one| one.property == property);
+        Ok(reading.map_or([0.0; 3], |one| [one.low, one.typical, one.high].map(|value| (value * 10.0).round() / 10.0)))
+    }
+
+    fn shaped(&self, instrument: &InstrumentId, property: Property, steps: [(&str, Option<f64>); 3]) -> Done {
+        let plain = Shape { property, ..Shape::default() };
+        let start = match self.pass_for(self.recipe, "shape", property, instrument) {
+            Some(_) => plain,
             None => {
-                let (_, now) = self.figures(instrument)?;
-                let [soft, typical, hard] = [now.soft, now.typical, now.hard].map(Velocity::rounded);
-                Shape { soft, typical, hard, ..Shape::default() }
+                let [soft, typical, hard] = self.handles(instrument, property)?;
+                // What lies alike in pitch or place has no beat to follow.
+                let follow = if property == Property::Velocity { plain.follow } else { Percent(0.0) };
+                Shape { soft, typical, hard, follow, ..plain }
             }
         };
         let (mut recipe, pass) = self.with_pass_at(instrument, Action::Shape(start));
@@ -653,7 +692,8 @@ impl<'a> Now<'a> {
                 "typical" => from.typical,
                 _ => from.hard,
             };
-            let to = Velocity::rounded(f64::from(was.get()) + by.clamp(-127.0, 127.0));
+            let step = if property == Property::Level { 10.0 } else { 1.0 };
+            let to = property.held(((was + by) * step).round() / step);
             recipe = with_setting(&recipe, pass.id, handle, json!(to))?;
         }
         Ok(recipe)
@@ -804,6 +844,18 @@ fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> D
             if (other < own && was > moved) || (other > own && was < moved) {
                 fields[*name] = value.clone();
             }
+        }
+    }
+    if setting == "property"
+        && let Ok(property) = serde_json::from_value::<Property>(value.clone())
+        && let Some(start) = property.info().starts.iter().find(|start| start.info().kind == action.info().kind)
+    {
+        // Numbers in another unit mean nothing: those of the property begin anew.
+        let start = serde_json::to_value(start).map_err(|error| wrong(&at("."), error.to_string()))?;
+        let of_property =
+            |values: &Values| matches!(values, Values::Value | Values::Change { .. } | Values::Pattern { .. });
+        for own in action.info().settings.iter().filter(|own| of_property(&own.values)) {
+            fields[own.name] = start[own.name].clone();
         }
     }
     fields[setting] = value;

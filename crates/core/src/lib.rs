@@ -83,10 +83,12 @@ mod limbs;
 mod live;
 mod metre;
 mod mishits;
+mod moving;
 mod outline;
 mod own_kits;
 mod perform;
 mod profile;
+mod property;
 mod recipe;
 mod recording;
 mod refit;
@@ -129,12 +131,14 @@ pub use kit::{
 pub use kit_file::{KitError, KitFile};
 pub use live::{Live, LivePass};
 pub use metre::{Bar, Metre, MetreMap};
+pub use moving::MovementReading;
 pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Side, Stage, aimed_by, perform,
     touched_by,
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
+pub use property::{Movement, Property, PropertyInfo};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use recording::{Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures};
 pub use refit::{Candidate, Matching, Refit, Versions, match_parts, refit};

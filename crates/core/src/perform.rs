@@ -6,6 +6,7 @@ use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
 use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
 use crate::metre::MetreMap;
+use crate::property::{Movement, Property};
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::room::{LeftOut, LeftOuts};
 use crate::section::Section;
@@ -83,13 +84,16 @@ pub struct PlayedHit {
     pub silenced: Option<PassId>,
     /// The hand or foot that a pass gave it to.
     pub hand: Option<Side>,
+    /// How it moves in pitch, place, level and brightness.
+    pub movement: Movement,
 }
 
 impl PlayedHit {
     /// A hit played as it is written.
     pub fn as_written(hit: &Hit) -> PlayedHit {
         let Hit { id, tick, length, velocity, release, note, channel } = *hit;
-        PlayedHit { id, tick, length, velocity, release, note, channel, silenced: None, hand: None }
+        let (silenced, hand, movement) = (None, None, Movement::NONE);
+        PlayedHit { id, tick, length, velocity, release, note, channel, silenced, hand, movement }
     }
 }
 
@@ -125,9 +129,9 @@ pub struct PassReport {
     pub largest_move: Millis,
     /// The mean distance moved in time, of the touched hits.
     pub mean_move: Millis,
-    /// The largest change of velocity.
+    /// The largest change of velocity, or of the property that it shapes, in its unit.
     pub largest_change: f64,
-    /// The mean change of velocity, of the touched hits.
+    /// The mean change of it, of the touched hits.
     pub mean_change: f64,
     /// What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
     pub said: Option<String>,
@@ -297,6 +301,8 @@ pub struct Stage<'a> {
     pub length: Vec<f64>,
     /// How hard it is struck; rounded and held in range at the end only.
     pub velocity: Vec<f64>,
+    /// How it moves, by the places of [`Property::MOVEMENT`]; a column is empty, or short, where nothing moves.
+    movement: [Vec<f64>; 4],
 }
 
 impl<'a> Stage<'a> {
@@ -331,7 +337,40 @@ impl<'a> Stage<'a> {
             onset: hits.iter().map(|hit| hit.tick.0).collect(),
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
+            movement: Default::default(),
         }
+    }
+
+    /// How much a hit has of a property.
+    #[inline]
+    pub fn value(&self, property: Property, index: usize) -> f64 {
+        match property.column() {
+            None => self.velocity[index],
+            Some(column) => self.movement[column].get(index).copied().unwrap_or(0.0),
+        }
+    }
+
+    /// How much each hit has of a property, to be changed.
+    #[inline]
+    pub fn values(&mut self, property: Property) -> &mut [f64] {
+        let count = self.count();
+        match property.column() {
+            None => &mut self.velocity,
+            Some(column) => {
+                let column = &mut self.movement[column];
+                if column.len() < count {
+                    column.resize(count, 0.0);
+                }
+                column
+            }
+        }
+    }
+
+    fn movement(&self, index: usize) -> Movement {
+        if self.movement.iter().all(Vec::is_empty) {
+            return Movement::NONE;
+        }
+        Movement::rounded(Property::MOVEMENT.map(|property| self.value(property, index)))
     }
 
     /// How many hits there are.
@@ -692,13 +731,15 @@ impl<'a> Stage<'a> {
             0..=MOST_MADE => joined(pass.action.said(self).or(self.says.take()), told),
             _ => Some(format!("This could make {many} hits, more than {MOST_MADE}; aim it at fewer. It makes none.")),
         };
+        let property = pass.action.property();
         for (place, &index) in aimed.iter().enumerate() {
-            let change = was.velocity.get(place).map_or(0.0, |was| (self.velocity[index] - was).abs());
+            let change = was.value.get(place).map_or(0.0, |was| (self.value(property, index) - was).abs());
             let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[index] - was).abs());
             let longer = was.length.get(place).is_some_and(|&was| self.length[index] != was);
             let renamed = was.note.get(place).is_some_and(|&was| (self.note[index], self.channel[index]) != was);
             let silenced = self.silenced[index] == Some(pass.id);
-            if change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
+            let moves = was.movement.get(place).is_some_and(|&was| self.movement(index) != was);
+            if !moves && change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
                 continue;
             }
             touch(self.id[index]);
@@ -761,6 +802,7 @@ impl<'a> Stage<'a> {
             channel: self.channel[index],
             silenced: self.silenced[index],
             hand: self.hand[index],
+            movement: self.movement(index),
         };
         let made = |(made, index): (&Made, usize)| {
             let Made { pass, parent, anchor, .. } = *made;
@@ -802,7 +844,9 @@ const MADE_RELEASE: u8 = 64;
 struct Was {
     onset: Vec<f64>,
     length: Vec<f64>,
-    velocity: Vec<f64>,
+    /// Of the property that the action shapes.
+    value: Vec<f64>,
+    movement: Vec<Movement>,
     /// And channel.
     note: Vec<(Note, Channel)>,
 }
@@ -823,7 +867,15 @@ impl Was {
         }
         keep(&mut self.onset, &stage.onset, aimed, family != ActionFamily::Touch);
         keep(&mut self.length, &stage.length, aimed, family != ActionFamily::Touch);
-        keep(&mut self.velocity, &stage.velocity, aimed, family != ActionFamily::Time);
+        self.value.clear();
+        if family != ActionFamily::Time {
+            let property = action.property();
+            self.value.extend(aimed.iter().map(|&index| stage.value(property, index)));
+        }
+        self.movement.clear();
+        if matches!(action, Action::ByHand(_)) {
+            self.movement.extend(aimed.iter().map(|&index| stage.movement(index)));
+        }
         let renames = matches!(family, ActionFamily::Hand | ActionFamily::Hands);
         self.note.clear();
         if renames {

@@ -240,7 +240,7 @@ mod tests {
 
     fn recipes() -> impl Strategy<Value = Recipe> {
         let hand = (0..32u32, 0..32u32, -30.0..30.0).prop_map(|(moved, removed, velocity)| {
-            let one = HandMove { hit: HitId::new(moved), velocity, time: Millis(7.0), length: None, note: None };
+            let one = HandMove { velocity, time: Millis(7.0), ..HandMove::of(HitId::new(moved)) };
             let added = HandHit {
                 id: HitId::FIRST_BY_HAND,
                 tick: Ticks(100.0),

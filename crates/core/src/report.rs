@@ -4,6 +4,7 @@ use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId};
+use crate::moving::{self, MovementReading};
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
 use crate::units::{Millis, Ticks, Velocity};
@@ -68,13 +69,18 @@ pub struct MeasuredInstrument {
     pub figures: Figures,
     /// In outlines.
     pub portrait: Portrait,
+    /// How its hits move, in each property in which any of the part's do.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<MovementReading>>")]
+    pub movement: Vec<MovementReading>,
 }
 
 impl MeasuredInstrument {
     /// Of an instrument that is not struck.
     pub fn silent(instrument: InstrumentId) -> MeasuredInstrument {
         let nothing = Tally::default();
-        MeasuredInstrument { instrument, figures: nothing.figures(), portrait: nothing.portrait() }
+        let (figures, portrait) = (nothing.figures(), nothing.portrait());
+        MeasuredInstrument { instrument, figures, portrait, movement: Vec::new() }
     }
 }
 
@@ -123,7 +129,10 @@ impl Measured {
             }
         }
         made.for_each(|one| take(&one.played, on_grid(one)));
-        tallies.measured(chart)
+        let mut measured = tallies.measured(chart);
+        let moving = moving::readings(chart, performance);
+        measured.instruments.iter_mut().zip(moving).for_each(|(one, movement)| one.movement = movement);
+        measured
     }
 }
 
@@ -296,6 +305,7 @@ impl Tallies {
             instrument: instrument.id.clone(),
             figures: tally.figures(),
             portrait: tally.portrait(),
+            movement: Vec::new(),
         };
         Measured {
             all: all.figures(),

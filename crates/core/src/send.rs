@@ -99,6 +99,7 @@ mod tests {
             channel: Channel::PERCUSSION,
             silenced: None,
             hand: None,
+            movement: crate::Movement::NONE,
         }
     }
 

@@ -231,7 +231,8 @@ impl Manner {
                 }
             }
             for ([soft, typical, hard], instruments) in shapes {
-                let shape = Shape { soft, typical, hard, amount: Percent(100.0), follow: Percent(75.0) };
+                let [soft, typical, hard] = [soft, typical, hard].map(|one| f64::from(one.get()));
+                let shape = Shape { soft, typical, hard, follow: Percent(75.0), ..Shape::default() };
                 steps.push((at(instruments), Action::Shape(shape)));
             }
         }

@@ -85,7 +85,7 @@ proptest! {
     #[test]
     fn draws_and_changes_by_dice_stay_in_their_range(part in parts(), from in 1..60u8, more in 0..60u8, by in 0.0..40.0) {
         let (low, high) = (i32::from(from), i32::from(from + more));
-        let draw = Draw { from: velocity(from), to: velocity(from + more), ..Draw::default() };
+        let draw = Draw { from: from.into(), to: (from + more).into(), ..Draw::default() };
         prop_assert!(velocities(&part, Action::Draw(draw)).iter().all(|now| (low..=high).contains(now)));
         let vary = Action::Vary(Vary { by, ..Vary::default() });
         for (now, was) in velocities(&part, vary).iter().zip(written(&part)) {
@@ -127,7 +127,7 @@ proptest! {
 
     #[test]
     fn a_shape_has_the_asked_for_middle(part in parts(), soft in 10..40u8, typical in 41..80u8, hard in 81..120u8) {
-        let shape = Shape { soft: velocity(soft), typical: velocity(typical), hard: velocity(hard), ..Shape::default() };
+        let shape = Shape { soft: soft.into(), typical: typical.into(), hard: hard.into(), ..Shape::default() };
         let now = velocities(&part, Action::Shape(shape));
         for rows in instruments(&part).into_iter().filter(|rows| rows.len() % 2 == 1) {
             let mut own: Vec<i32> = rows.iter().map(|&row| now[row]).collect();

@@ -138,16 +138,16 @@ fn a_shape_begins_from_how_it_is_played_and_its_handles_push() {
     let shape = |gesture: Value, recipe: &Recipe| {
         let recipe = desk.after(recipe, gesture).unwrap();
         let Action::Shape(shape) = recipe.passes[0].action.clone() else { panic!("{recipe:?}") };
-        ([shape.soft, shape.typical, shape.hard].map(Velocity::get), recipe)
+        ([shape.soft, shape.typical, shape.hard], recipe)
     };
     let (values, recipe) =
         shape(json!({"kind": "shape-by", "instrument": "closed-hat", "soft": -40, "typical": -20}), &Recipe::default());
-    assert_eq!(values, [60, 80, 100]);
+    assert_eq!(values, [60.0, 80.0, 100.0]);
     assert_eq!(recipe.passes[0].aim, Aim::at("closed-hat"));
     let (values, recipe) = shape(json!({"kind": "shape-by", "instrument": "closed-hat", "soft": 50}), &recipe);
-    assert_eq!(values, [110, 110, 110], "raised above its neighbours it takes them along");
+    assert_eq!(values, [110.0, 110.0, 110.0], "raised above its neighbours it takes them along");
     let (values, _) = shape(json!({"kind": "shape-by", "instrument": "closed-hat", "hard": -500}), &recipe);
-    assert_eq!(values, [1, 1, 1]);
+    assert_eq!(values, [1.0, 1.0, 1.0]);
 }
 
 #[test]

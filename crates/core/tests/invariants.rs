@@ -108,7 +108,9 @@ fn shapes() -> impl Strategy<Value = Shape> {
     ([velocities(), velocities(), velocities()], 0..=100u8, 0..=100u8).prop_map(|(mut handles, amount, follow)| {
         handles.sort();
         let [soft, typical, hard] = handles;
-        Shape { soft, typical, hard, amount: Percent(f64::from(amount)), follow: Percent(f64::from(follow)) }
+        let [soft, typical, hard] = [soft, typical, hard].map(|one| f64::from(one.get()));
+        let (amount, follow) = (Percent(f64::from(amount)), Percent(f64::from(follow)));
+        Shape { soft, typical, hard, amount, follow, ..Shape::default() }
     })
 }
 
@@ -146,11 +148,12 @@ fn actions() -> impl Strategy<Value = Action> {
         }),
         ranges().prop_map(|(floor, ceiling)| Action::Limits(Limits { floor, ceiling, how: LimitsHow::Squeeze })),
         (ranges(), 0.0..100.0).prop_map(|((from, to), amount)| Action::Draw(Draw {
-            from,
-            to,
+            from: f64::from(from.get()),
+            to: f64::from(to.get()),
             amount: Percent(amount),
             ..Draw::default()
         })),
+        (0..4usize, 0..5usize).prop_map(|(column, start)| Property::MOVEMENT[column].info().starts[start].clone()),
         (velocities(), 0.0..100.0).prop_map(|(to, amount)| Action::Set(Set { to, amount: Percent(amount) })),
         (0.0..64.0).prop_map(|by| Action::Vary(Vary { by, ..Vary::default() })),
         vec(-64.0..64.0, 0..20).prop_map(|pattern| Action::Accents(Accents { pattern, ..Accents::default() })),
@@ -394,11 +397,10 @@ fn ranges() -> impl Strategy<Value = (Velocity, Velocity)> {
 fn by_hand() -> impl Strategy<Value = ByHand> {
     let moved = vec((0..60u32, -126.0..126.0, -900.0..900.0), 0..5).prop_map(|moves| {
         let one = |(hit, velocity, time)| HandMove {
-            hit: HitId::new(hit),
             velocity,
             time: Millis(time),
-            length: None,
-            note: None,
+            movement: Movement { pitch: velocity as f32, ..Movement::NONE },
+            ..HandMove::of(HitId::new(hit))
         };
         moves.into_iter().map(one).collect()
     });

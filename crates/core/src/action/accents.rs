@@ -3,11 +3,12 @@ use crate::aim::slot_of;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
+use crate::property::Property;
 use crate::units::Percent;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-/// Makes the slots of a pattern louder or softer: v += amount·pattern\[slot\].
+/// Makes the slots of a pattern louder or softer, or gives them more or less of another property: v += amount·pattern\[slot\].
 ///
 /// The pattern goes round and round from bar 1 on; each hit belongs to the slot nearest to where it
 /// is written. Slots that the pattern does not have change nothing.
@@ -18,16 +19,24 @@ pub struct Accents {
     pub grid: Grid,
     /// 1 to 4 bars.
     pub bars: u32,
-    /// −64 to 64 for each slot, bar after bar.
+    /// −64 to 64 for each slot, bar after bar; of another property as much as it has.
     pub pattern: Vec<f64>,
     /// 0 to 200 %.
     pub amount: Percent,
+    /// Of what.
+    pub property: Property,
 }
 
 impl Default for Accents {
     fn default() -> Accents {
         let pattern = [16.0, -8.0, 4.0, -8.0, 8.0, -8.0, 4.0, -8.0, 12.0, -8.0, 4.0, -8.0, 8.0, -8.0, 4.0, -8.0];
-        Accents { grid: Grid::SIXTEENTHS, bars: 1, pattern: pattern.to_vec(), amount: Percent(100.0) }
+        Accents {
+            grid: Grid::SIXTEENTHS,
+            bars: 1,
+            pattern: pattern.to_vec(),
+            amount: Percent(100.0),
+            property: Property::Velocity,
+        }
     }
 }
 
@@ -37,11 +46,12 @@ impl Act for Accents {
         title: "Accents",
         family: ActionFamily::Touch,
         words: &["pattern", "accent", "groove", "emphasis", "beat", "velocity", "template"],
-        sentence: "add these accents, {bars} of {grid}[, at {amount}]: {pattern}",
+        sentence: "add these accents[ in {property}], {bars} of {grid}[, at {amount}]: {pattern}",
         brief: "{bars} of {grid}",
-        explains: "A pattern of louder and softer slots, drawn as bars.",
+        explains: "A pattern of louder and softer slots (or higher and lower ones …), drawn as bars.",
         points: &[],
         settings: &[
+            super::PROPERTY,
             Setting::new("grid", "grid", Values::Grid),
             Setting::new("bars", "bars", Values::number(1.0, 4.0, 1.0, "bars", None)),
             Setting::new("pattern", "pattern", Values::Pattern { min: -64.0, max: 64.0 }),
@@ -56,17 +66,22 @@ impl Act for Accents {
                 format!("{} slots are more than the 1024 of four bars", self.pattern.len()),
             ));
         }
-        match self.pattern.iter().find(|offset| offset.abs() > 64.0) {
-            Some(offset) => Err(("pattern".to_owned(), format!("{offset} is outside -64 to 64"))),
+        let most = self.property.change(64.0);
+        match self.pattern.iter().find(|offset| offset.abs() > most) {
+            Some(offset) => Err(("pattern".to_owned(), format!("{offset} is outside -{most} to {most}"))),
             None => Ok(()),
         }
+    }
+
+    fn property(&self) -> Property {
+        self.property
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {
             let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.anchor(index));
             let offset = self.pattern.get(slot as usize).copied().unwrap_or(0.0);
-            stage.velocity[index] += self.amount.factor() * offset;
+            stage.values(self.property)[index] += self.amount.factor() * offset;
         }
     }
 }
@@ -85,6 +100,7 @@ mod tests {
             bars: 2,
             pattern: [pattern, vec![1.0; 4]].concat(),
             amount: Percent(50.0),
+            ..Accents::default()
         };
         let played = play(&sixteenths(&[60; 48]), Action::Accents(accents));
         let velocities: Vec<u8> = played.iter().map(|hit| hit.velocity.get()).collect();

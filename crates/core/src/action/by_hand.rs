@@ -2,6 +2,7 @@ use super::{Act, ActionFamily, ActionInfo};
 use crate::dice::Dice;
 use crate::hit::HitId;
 use crate::perform::{Making, Origin, Stage};
+use crate::property::{Movement, Property};
 use crate::units::{Channel, Millis, Note, Ticks, Velocity};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -27,6 +28,22 @@ pub struct HandMove {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub note: Option<Note>,
+    /// How much more it moves in pitch, place, level and brightness.
+    #[serde(default, skip_serializing_if = "Movement::is_none")]
+    #[ts(optional, as = "Option<Movement>")]
+    pub movement: Movement,
+}
+
+impl HandMove {
+    /// Of a hit, nothing yet.
+    pub fn of(hit: HitId) -> HandMove {
+        HandMove { hit, velocity: 0.0, time: Millis(0.0), length: None, note: None, movement: Movement::NONE }
+    }
+
+    /// Whether it changes nothing.
+    pub fn is_nothing(&self) -> bool {
+        *self == HandMove::of(self.hit)
+    }
 }
 
 /// One hit that was added by hand.
@@ -90,6 +107,12 @@ impl Act for ByHand {
             return Err(("moved".to_owned(), format!("{many} single hits are more than {}", ByHand::MOST)));
         }
         for one in &self.moved {
+            if let Err(property) = one.movement.check() {
+                let (least, most) = property.range();
+                let (noun, unit) = (property.info().noun, property.unit());
+                let message = format!("the {noun} of hit {} is outside {least} to {most} {unit}", one.hit.get());
+                return Err(("moved".to_owned(), message));
+            }
             let good = one.velocity.abs() <= 126.0
                 && one.time.0.abs() <= ByHand::FARTHEST
                 && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
@@ -139,6 +162,12 @@ impl Act for ByHand {
                 if let Some(note) = one.note {
                     stage.rename(index, note);
                 }
+                for property in Property::MOVEMENT {
+                    match one.movement.of(property) {
+                        0.0 => {}
+                        by => stage.values(property)[index] += by,
+                    }
+                }
             }
             if removed.contains(&id) {
                 stage.silence(index, dice.pass());
@@ -154,7 +183,7 @@ mod tests {
     use crate::perform::testing::{play, sixteenths};
 
     fn moved(hit: u32) -> HandMove {
-        HandMove { hit: HitId::new(hit), velocity: 0.0, time: Millis(0.0), length: None, note: None }
+        HandMove::of(HitId::new(hit))
     }
 
     #[test]

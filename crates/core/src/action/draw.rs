@@ -2,29 +2,32 @@ use super::Spread;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::perform::Stage;
-use crate::units::{Percent, Velocity};
+use crate::property::Property;
+use crate::units::Percent;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-/// Deals every hit a velocity between two, whatever it was: v := v + amount·(d − v), with
+/// Deals every hit a velocity between two (or a value of another property), whatever it was: v := v + amount·(d − v), with
 /// d = from + u·(to − from) and u drawn for each hit.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Draw {
-    /// The softest.
-    pub from: Velocity,
-    /// The loudest.
-    pub to: Velocity,
+    /// The least.
+    pub from: f64,
+    /// The most.
+    pub to: f64,
     /// Even or bell-shaped.
     pub spread: Spread,
     /// 0 to 100 %: how far the hits go there.
     pub amount: Percent,
+    /// Of what.
+    pub property: Property,
 }
 
 impl Default for Draw {
     fn default() -> Draw {
-        let velocity = Velocity::rounded;
-        Draw { from: velocity(54.0), to: velocity(70.0), spread: Spread::Even, amount: Percent(100.0) }
+        let (amount, property) = (Percent(100.0), Property::Velocity);
+        Draw { from: 54.0, to: 70.0, spread: Spread::Even, amount, property }
     }
 }
 
@@ -34,13 +37,14 @@ impl Act for Draw {
         title: "Draw",
         family: ActionFamily::Touch,
         words: &["random", "randomize", "range", "velocity", "dice", "between", "ghost"],
-        sentence: "give each a random velocity from {from} to {to}, {spread}[, {amount} of the way].",
+        sentence: "give each a random {property} from {from} to {to}, {spread}[, {amount} of the way].",
         brief: "{from} to {to}",
-        explains: "A new random velocity within a range, whatever it was.",
+        explains: "A new random velocity, pitch, place, level or brightness within a range, whatever it was.",
         points: &[super::point("random velocity", r#"{}"#)],
         settings: &[
-            Setting::new("from", "softest", Values::velocity()),
-            Setting::new("to", "loudest", Values::velocity()),
+            super::PROPERTY,
+            Setting::new("from", "least", Values::Value),
+            Setting::new("to", "most", Values::Value),
             Setting::new("spread", "spread", super::loosen::SPREADS),
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
@@ -48,14 +52,19 @@ impl Act for Draw {
     const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
-        super::in_order("from", self.from, self.to)
+        super::ascending("from", self.from, self.to)
+    }
+
+    fn property(&self) -> Property {
+        self.property
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        let [from, to] = [self.from, self.to].map(|velocity| f64::from(velocity.get()));
+        let Draw { from, to, property, .. } = *self;
         for &index in aimed {
             let drawn = from + self.spread.drawn(dice, stage.id(index)) * (to - from);
-            stage.velocity[index] += self.amount.factor() * (drawn - stage.velocity[index]);
+            let value = &mut stage.values(property)[index];
+            *value += self.amount.factor() * (drawn - *value);
         }
     }
 }
@@ -68,7 +77,7 @@ mod tests {
 
     #[test]
     fn all_of_the_range_is_used_and_nothing_else() {
-        let draw = Draw { from: Velocity::rounded(98.0), to: Velocity::rounded(112.0), ..Draw::default() };
+        let draw = Draw { from: 98.0, to: 112.0, ..Draw::default() };
         let played = play(&sixteenths(&[30; 400]), Action::Draw(draw));
         let mut seen: Vec<u8> = played.iter().map(|hit| hit.velocity.get()).collect();
         seen.sort_unstable();

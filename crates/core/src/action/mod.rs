@@ -71,6 +71,7 @@ pub use vary::{Vary, VaryHow};
 
 use crate::dice::Dice;
 use crate::perform::Stage;
+use crate::property::Property;
 use crate::units::Velocity;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -105,6 +106,11 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     /// The line that it draws over the song.
     fn line(&self, _stage: &Stage<'_>) -> Option<Vec<[f64; 2]>> {
         None
+    }
+
+    /// What of the hits it shapes.
+    fn property(&self) -> Property {
+        Property::Velocity
     }
 }
 
@@ -231,6 +237,18 @@ pub enum Values {
         /// (name in JSON, words on screen)
         options: &'static [(&'static str, &'static str)],
     },
+    /// A value of the property that the pass shapes: in its range and unit.
+    Value,
+    /// So much more or less of the property that the pass shapes. For velocities within these bounds; for other
+    /// properties within what one pass changes of them, on the sides where these have room.
+    Change {
+        /// Least.
+        min: f64,
+        /// Greatest.
+        max: f64,
+    },
+    /// The property that the pass shapes.
+    Property,
     /// A grid: `1/16`.
     Grid,
     /// The name of a velocity layer of the kit.
@@ -241,7 +259,7 @@ pub enum Values {
     Groove,
     /// One of the song's pockets.
     Pocket,
-    /// A number for each slot of a few bars.
+    /// A number for each slot of a few bars; for another property than velocity within what one pass changes of it.
     Pattern {
         /// Least.
         min: f64,
@@ -284,10 +302,26 @@ impl Values {
         Values::Number { min, max, step, unit, neutral, sides: None, none: None }
     }
 
-    fn check(&self, value: &Value) -> Result<(), String> {
-        let Values::Number { min, max, unit, .. } = self else { return Ok(()) };
+    /// The bounds of a number, and its unit.
+    fn bounds(&self, property: Property) -> Option<(f64, f64, &'static str)> {
+        match self {
+            Values::Number { min, max, unit, .. } => Some((*min, *max, unit)),
+            Values::Value => {
+                let (min, max) = property.range();
+                Some((min, max, property.unit()))
+            }
+            Values::Change { min, max } => {
+                let side = |bound: f64| if bound == 0.0 { 0.0 } else { property.change(bound) };
+                Some((side(*min), side(*max), property.unit()))
+            }
+            _ => None,
+        }
+    }
+
+    fn check(&self, value: &Value, property: Property) -> Result<(), String> {
+        let Some((min, max, unit)) = self.bounds(property) else { return Ok(()) };
         match value.as_f64() {
-            Some(number) if number < *min || number > *max => {
+            Some(number) if number < min || number > max => {
                 Err(format!("{number} is outside {min} to {max}{}{unit}", if unit.is_empty() { "" } else { " " }))
             }
             _ => Ok(()),
@@ -306,7 +340,10 @@ fn checked<A: Act>(action: &A) -> Result<(), (String, String)> {
     if !A::INFO.settings.is_empty() {
         let written = serde_json::to_value(action).map_err(|error| (".".to_owned(), error.to_string()))?;
         for setting in A::INFO.settings {
-            setting.values.check(&written[setting.name]).map_err(|message| (setting.name.to_owned(), message))?;
+            setting
+                .values
+                .check(&written[setting.name], action.property())
+                .map_err(|message| (setting.name.to_owned(), message))?;
         }
     }
     action.check()
@@ -372,6 +409,13 @@ macro_rules! actions {
                 }
             }
 
+            /// What of the hits it shapes.
+            pub fn property(&self) -> Property {
+                match self {
+                    $(Action::$name(action) => action.property()),+
+                }
+            }
+
             pub(crate) fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
                 match self {
                     $(Action::$name(action) => action.act(stage, aimed, dice)),+
@@ -405,11 +449,19 @@ actions! {
 
 /// Whether one velocity is not above another; `field` is named where it is.
 fn in_order(field: &str, from: Velocity, to: Velocity) -> Result<(), (String, String)> {
+    ascending(field, from.get().into(), to.get().into())
+}
+
+/// Whether one number is not above another; `field` is named where it is.
+fn ascending(field: &str, from: f64, to: f64) -> Result<(), (String, String)> {
     if from <= to {
         return Ok(());
     }
-    Err((field.to_owned(), format!("{} is above {}", from.get(), to.get())))
+    Err((field.to_owned(), format!("{from} is above {to}")))
 }
+
+/// The setting that says what a pass shapes.
+const PROPERTY: Setting = Setting::new("property", "property", Values::Property);
 
 #[cfg(test)]
 mod tests {

@@ -1,85 +1,89 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::perform::Stage;
-use crate::units::{Percent, Velocity};
+use crate::property::Property;
+use crate::units::Percent;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-/// Gives each instrument's hits a distribution of velocities with three handles, keeping the order
+/// Gives each instrument's hits a distribution of velocities, or of another property, with three handles, keeping the order
 /// of what was played.
 ///
 /// The n aimed hits of an instrument are ranked by velocity; ties are broken by
 /// s = f·w + (1 − f)·dice, where w is the metrical weight and f is `follow`, and what ties even
 /// then by dice alone. Rank k (from 0) gives u = (k + ½)/n, and the target Q(u) is the straight
-/// line through (.1, soft), (.5, typical), (.9, hard), continued at the end slopes and held in
-/// 1 to 127. Then v := v + amount·(Q(u) − v).
+/// line through (.1, soft), (.5, typical), (.9, hard), continued at the end slopes and held in the
+/// property's range: 1 to 127 for velocities. Then v := v + amount·(Q(u) − v).
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Shape {
-    /// The 10th percentile.
-    pub soft: Velocity,
+    /// The 10th percentile, in the property's unit.
+    pub soft: f64,
     /// The median.
-    pub typical: Velocity,
+    pub typical: f64,
     /// The 90th percentile.
-    pub hard: Velocity,
+    pub hard: f64,
     /// 0 to 100 %: how far the hits go to their targets.
     pub amount: Percent,
     /// 0 to 100 %: how much the loudest go to the beat, where velocities tie.
     pub follow: Percent,
+    /// Of what.
+    pub property: Property,
 }
 
 impl Default for Shape {
     fn default() -> Shape {
-        let velocity = |value| Velocity::new(value).expect("a velocity");
         Shape {
-            soft: velocity(48),
-            typical: velocity(72),
-            hard: velocity(104),
+            soft: 48.0,
+            typical: 72.0,
+            hard: 104.0,
             amount: Percent(100.0),
             follow: Percent(70.0),
+            property: Property::Velocity,
         }
     }
 }
 
 impl Shape {
-    /// The velocity that a share `u` (0 to 1) of the hits stays below.
+    /// The value that a share `u` (0 to 1) of the hits stays below.
     pub fn target(&self, u: f64) -> f64 {
-        let [soft, typical, hard] = [self.soft, self.typical, self.hard].map(|v| f64::from(v.get()));
+        let Shape { soft, typical, hard, .. } = *self;
         let value = if u <= 0.5 {
             typical + (u - 0.5) / 0.4 * (typical - soft)
         } else {
             typical + (u - 0.5) / 0.4 * (hard - typical)
         };
-        value.clamp(1.0, 127.0)
+        self.property.held(value)
     }
 }
 
 /// A hit in the order of a shape.
 struct Ranked {
-    velocity: f64,
+    /// In the place that its value takes in the property's range, from 0 to 128.
+    value: f64,
     tie: u32,
     index: u32,
 }
 
-/// The indices in order of velocity, then of the tie breaker. Hits are first dealt into a bin for each
-/// whole velocity and sorted there, by the tie breaker alone where a bin holds one velocity, as most
+/// The indices in order of value, then of the tie breaker. Hits are first dealt into a bin for each
+/// whole number and sorted there, by the tie breaker alone where a bin holds one value, as most
 /// do: much faster than sorting them all at once.
 fn sorted(hits: &[Ranked]) -> Vec<u32> {
-    let bin = |hit: &Ranked| hit.velocity.clamp(0.0, 128.0) as usize;
+    let bin = |hit: &Ranked| hit.value.clamp(0.0, 128.0) as usize;
     let mut counts = [0u32; 129];
     hits.iter().for_each(|hit| counts[bin(hit)] += 1);
     let mut bins: Vec<Vec<u64>> = counts.iter().map(|&count| Vec::with_capacity(count as usize)).collect();
-    let mut velocities = [None; 129];
+    let mut values = [None; 129];
     let mut mixed = [false; 129];
     for (place, hit) in hits.iter().enumerate() {
         let bin = bin(hit);
-        mixed[bin] |= *velocities[bin].get_or_insert(hit.velocity) != hit.velocity;
+        mixed[bin] |= *values[bin].get_or_insert(hit.value) != hit.value;
         bins[bin].push((u64::from(hit.tie) << 32) | place as u64);
     }
     let hit = |key: u64| &hits[key as u32 as usize];
     for (bin, mixed) in bins.iter_mut().zip(mixed) {
         if mixed {
-            bin.sort_unstable_by(|&a, &b| hit(a).velocity.total_cmp(&hit(b).velocity).then(a.cmp(&b)));
+            bin.sort_unstable_by(|&a, &b| hit(a).value.total_cmp(&hit(b).value).then(a.cmp(&b)));
         } else {
             bin.sort_unstable();
         }
@@ -106,14 +110,15 @@ impl Act for Shape {
             "dead",
             "stiff",
         ],
-        sentence: "aim for soft {soft}, typical {typical}, hard {hard}[; accents follow the beat by {follow}][, {amount} of the way].",
+        sentence: "aim for <low> {soft}, typical {typical}, <high> {hard}[ in {property}][; accents follow the beat by {follow}][, {amount} of the way].",
         brief: "{soft} · {typical} · {hard}",
-        explains: "A natural spread of velocities: three handles for soft, typical and hard.",
+        explains: "A natural spread of velocity, pitch, place, level or brightness: three handles for soft, typical and hard.",
         points: &[super::point("dead", r#"{}"#), super::point("lifeless", r#"{}"#)],
         settings: &[
-            Setting::new("soft", "soft", Values::velocity()),
-            Setting::new("typical", "typical", Values::velocity()),
-            Setting::new("hard", "hard", Values::velocity()),
+            Setting::new("soft", "<low>", Values::Value),
+            Setting::new("typical", "typical", Values::Value),
+            Setting::new("hard", "<high>", Values::Value),
+            super::PROPERTY,
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
             Setting::new("follow", "to the beat", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(0.0),
         ],
@@ -121,23 +126,27 @@ impl Act for Shape {
     const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn check(&self) -> Result<(), (String, String)> {
+        let [low, high] = self.property.info().low_high;
         if self.soft > self.typical {
-            return Err((
-                "soft".to_owned(),
-                format!("soft {} is above typical {}", self.soft.get(), self.typical.get()),
-            ));
+            return Err(("soft".to_owned(), format!("{low} {} is above typical {}", self.soft, self.typical)));
         }
         if self.typical > self.hard {
-            return Err((
-                "typical".to_owned(),
-                format!("typical {} is above hard {}", self.typical.get(), self.hard.get()),
-            ));
+            return Err(("typical".to_owned(), format!("typical {} is above {high} {}", self.typical, self.hard)));
         }
         Ok(())
     }
 
+    fn property(&self) -> Property {
+        self.property
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        let follow = self.follow.factor();
+        let (follow, property) = (self.follow.factor(), self.property);
+        let (least, most) = property.range();
+        let binned = |value: f64| match property {
+            Property::Velocity => value,
+            _ => (value - least) / (most - least) * 128.0,
+        };
         for indices in stage.by_instrument(aimed) {
             let rank = |&index: &usize| {
                 let weight = if follow > 0.0 { stage.weight(index) } else { 0.0 };
@@ -145,14 +154,14 @@ impl Act for Shape {
                 // What follows the beat entirely still ties on like beats: dice break those.
                 let tie = if follow == 1.0 { 0.999 * tie + 0.001 * dice.even(stage.id(index), 0) } else { tie };
                 let tie = (tie * f64::from(u32::MAX)) as u32;
-                Ranked { velocity: stage.velocity[index], tie, index: index as u32 }
+                Ranked { value: binned(stage.value(property, index)), tie, index: index as u32 }
             };
             let ranked: Vec<Ranked> = indices.iter().map(rank).collect();
             let (count, amount) = (ranked.len() as f64, self.amount.factor());
             for (place, index) in sorted(&ranked).into_iter().enumerate() {
                 let target = self.target((place as f64 + 0.5) / count);
-                let velocity = &mut stage.velocity[index as usize];
-                *velocity += amount * (target - *velocity);
+                let value = &mut stage.values(property)[index as usize];
+                *value += amount * (target - *value);
             }
         }
     }
@@ -165,14 +174,7 @@ mod tests {
     use crate::perform::testing::{play, sixteenths};
 
     fn shape(follow: f64) -> Shape {
-        let velocity = |value| Velocity::new(value).unwrap();
-        Shape {
-            soft: velocity(40),
-            typical: velocity(64),
-            hard: velocity(100),
-            amount: Percent(100.0),
-            follow: Percent(follow),
-        }
+        Shape { soft: 40.0, typical: 64.0, hard: 100.0, follow: Percent(follow), ..Shape::default() }
     }
 
     #[test]

@@ -1,6 +1,7 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::perform::Stage;
+use crate::property::Property;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -41,7 +42,7 @@ pub enum SwellOf {
     Level,
 }
 
-/// A crescendo or decrescendo over each stretch of bars that the pass aims at.
+/// A crescendo or decrescendo, or a rise or fall of another property, over each stretch of bars that the pass aims at.
 ///
 /// With u going from 0 to 1 over the stretch and c the curve, line(u) = from + c(u)·(to − from). As a
 /// change, v += line(u). As a level, each instrument's own moving level (the mean of its aimed hits
@@ -50,19 +51,21 @@ pub enum SwellOf {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Swell {
-    /// −126 to 127: at the beginning.
+    /// −126 to 127, of another property as much as it has: at the beginning.
     pub from: f64,
-    /// −126 to 127: at the end.
+    /// The same at the end.
     pub to: f64,
     /// Straight, late or early.
     pub curve: Curve,
     /// A change or a level.
     pub of: SwellOf,
+    /// Of what.
+    pub property: Property,
 }
 
 impl Default for Swell {
     fn default() -> Swell {
-        Swell { from: -30.0, to: 0.0, curve: Curve::Straight, of: SwellOf::Change }
+        Swell { from: -30.0, to: 0.0, curve: Curve::Straight, of: SwellOf::Change, property: Property::Velocity }
     }
 }
 
@@ -89,9 +92,9 @@ impl Act for Swell {
         title: "Swell",
         family: ActionFamily::Touch,
         words: &["crescendo", "decrescendo", "diminuendo", "fade", "ramp", "build", "velocity", "hairpin"],
-        sentence: "swell from {from} to {to}, {curve}, {of}.",
+        sentence: "swell[ in {property}] from {from} to {to}, {curve}, {of}.",
         brief: "{from} to {to}",
-        explains: "A crescendo or decrescendo over the chosen bars; neighbours keep their differences.",
+        explains: "A crescendo or decrescendo over the chosen bars, or pitch that rises; neighbours keep their differences.",
         points: &[
             super::point("crescendo", r#"{"from": -20, "to": 10}"#),
             super::point("build", r#"{"from": -20, "to": 10}"#),
@@ -100,8 +103,9 @@ impl Act for Swell {
             super::point("fade", r#"{"from": 0, "to": -40}"#),
         ],
         settings: &[
-            Setting::new("from", "from", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
-            Setting::new("to", "to", Values::number(-126.0, 127.0, 1.0, "", Some(0.0))),
+            super::PROPERTY,
+            Setting::new("from", "from", Values::Change { min: -126.0, max: 127.0 }),
+            Setting::new("to", "to", Values::Change { min: -126.0, max: 127.0 }),
             Setting::new("curve", "curve", CURVES),
             Setting::new(
                 "of",
@@ -111,6 +115,10 @@ impl Act for Swell {
         ],
     };
 
+    fn property(&self) -> Property {
+        self.property
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for (from, to, indices) in stage.stretches(aimed) {
             let span = (to - from).max(1.0);
@@ -119,13 +127,13 @@ impl Act for Swell {
                 let levels = match self.of {
                     SwellOf::Change => vec![0.0; indices.len()],
                     SwellOf::Level => {
-                        let values: Vec<f64> = indices.iter().map(|&index| stage.velocity[index]).collect();
+                        let values: Vec<f64> = indices.iter().map(|&index| stage.value(self.property, index)).collect();
                         moving_mean(&places, &values, 0.125)
                     }
                 };
                 for ((&index, &place), level) in indices.iter().zip(&places).zip(levels) {
                     let line = self.from + self.curve.at(place.clamp(0.0, 1.0)) * (self.to - self.from);
-                    stage.velocity[index] += line - level;
+                    stage.values(self.property)[index] += line - level;
                 }
             }
         }

@@ -3,6 +3,7 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::drift::Natural;
 use crate::perform::Stage;
+use crate::property::Property;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -17,13 +18,13 @@ pub enum VaryHow {
     Natural,
 }
 
-/// Random velocity changes of up to `by` either way: v += (2u − 1)·by, with u drawn for each hit. A
+/// Random changes of velocity, or of another property, of up to `by` either way: v += (2u − 1)·by, with u drawn for each hit. A
 /// wider range moves each hit further the same way. Natural changes rise and fall slowly, with a spectrum of
 /// 1/f^slowness and a standard deviation of half of `by`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Vary {
-    /// 0 to 64.
+    /// 0 to 64; of another property as much as it has to one side.
     pub by: f64,
     /// Even or bell-shaped.
     pub spread: Spread,
@@ -31,11 +32,13 @@ pub struct Vary {
     pub how: VaryHow,
     /// 0 to 2: the exponent of the spectrum of natural changes.
     pub slowness: f64,
+    /// Of what.
+    pub property: Property,
 }
 
 impl Default for Vary {
     fn default() -> Vary {
-        Vary { by: 8.0, spread: Spread::Even, how: VaryHow::Each, slowness: 1.0 }
+        Vary { by: 8.0, spread: Spread::Even, how: VaryHow::Each, slowness: 1.0, property: Property::Velocity }
     }
 }
 
@@ -44,13 +47,14 @@ impl Act for Vary {
         kind: "vary",
         title: "Vary",
         family: ActionFamily::Touch,
-        words: &["random", "randomize", "humanize", "velocity", "jitter", "dice", "natural"],
-        sentence: "make each up to {by} softer or louder, {how}[, {spread}][, slowness {slowness}].",
+        words: &["random", "randomize", "humanize", "velocity", "jitter", "dice", "natural", "pitch", "pan", "detune"],
+        sentence: "make each up to {by} <less> or <more>[ in {property}], {how}[, {spread}][, slowness {slowness}].",
         brief: "± {by}",
-        explains: "Random velocity, a little up or down from what it is.",
+        explains: "Random velocity, pitch, place, level or brightness: a little more or less than it is.",
         points: &[super::point("intensity", r#"{"by": 12, "how": "natural"}"#)],
         settings: &[
-            Setting::new("by", "at most", Values::number(0.0, 64.0, 1.0, "", Some(0.0))),
+            Setting::new("by", "at most", Values::Change { min: 0.0, max: 64.0 }),
+            super::PROPERTY,
             Setting::new("spread", "spread", super::loosen::SPREADS).when("how", "each"),
             Setting::new(
                 "how",
@@ -62,6 +66,10 @@ impl Act for Vary {
     };
     const DICE: super::DiceUse = super::DiceUse::Some;
 
+    fn property(&self) -> Property {
+        self.property
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let mut natural = Natural::new(dice, self.slowness);
         for &index in aimed {
@@ -69,7 +77,7 @@ impl Act for Vary {
                 VaryHow::Each => 2.0 * self.spread.drawn(dice, stage.id(index)) - 1.0,
                 VaryHow::Natural => (natural.at(0, stage.quarters(index)) / 2.0).clamp(-1.0, 1.0),
             };
-            stage.velocity[index] += drawn * self.by;
+            stage.values(self.property)[index] += drawn * self.by;
         }
     }
 }

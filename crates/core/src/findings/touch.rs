@@ -100,8 +100,8 @@ fn one_layer(all: &Listening<'_>, one: &Instrument, places: &[usize], velocities
 
 /// A shape where the kit has room for the drum.
 fn shaped(one: &Instrument, name: &str) -> Cure {
-    let [soft, typical, hard] = roomy(one).map(Velocity::rounded);
-    let shape = Shape { soft, typical, hard, amount: Percent(100.0), follow: Percent(75.0) };
+    let [soft, typical, hard] = roomy(one).map(|value| f64::from(Velocity::rounded(value).get()));
+    let shape = Shape { soft, typical, hard, follow: Percent(75.0), ..Shape::default() };
     cure(name, [(on(one), Action::Shape(shape)), twins(one)])
 }
 
