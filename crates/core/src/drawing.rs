@@ -458,6 +458,9 @@ impl<'a> Paper<'a> {
                 let tick = start + Ticks((within.0 + length * f64::from(again)) * share).rounded();
                 let length = Ticks((one.length.0 * share).round().max(1.0));
                 let tick = Ticks(tick.0.max(0.0));
+                if tick >= self.end {
+                    continue; // A figure near the song's end has no more room.
+                }
                 edits.come.push(Draft { tick, length, velocity: one.velocity, note: one.note, channel: one.channel });
             }
         }

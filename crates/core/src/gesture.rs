@@ -12,6 +12,7 @@ use crate::extract::Extraction;
 use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::hit::{HitId, Part};
 use crate::kit::InstrumentId;
+use crate::lane::LaneKind;
 use crate::perform::{Context, Performance, PlayedHit, perform};
 use crate::property::Property;
 use crate::recipe::{Pass, PassId, Recipe, RecipeError};
@@ -856,6 +857,20 @@ fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> D
             |values: &Values| matches!(values, Values::Value | Values::Change { .. } | Values::Pattern { .. });
         for own in action.info().settings.iter().filter(|own| of_property(&own.values)) {
             fields[own.name] = start[own.name].clone();
+        }
+    }
+    if setting == "lane"
+        && let Ok(lane) = serde_json::from_value::<LaneKind>(value.clone())
+    {
+        // What lies outside the other lane is brought into it.
+        let (least, most) = lane.range();
+        for own in action.info().settings.iter().filter(|own| own.values == Values::LaneValue) {
+            let held = fields[own.name].as_f64().map(|one| one.clamp(least, most));
+            fields[own.name] = json!(held);
+        }
+        for point in fields["points"].as_array_mut().into_iter().flatten() {
+            let held = point["value"].as_f64().map(|one| one.clamp(least, most));
+            point["value"] = json!(held);
         }
     }
     fields[setting] = value;

@@ -79,6 +79,7 @@ mod heard;
 mod hit;
 mod kit;
 mod kit_file;
+mod lane;
 mod limbs;
 mod live;
 mod metre;
@@ -129,6 +130,7 @@ pub use kit::{
     VelocityLayer, note_name,
 };
 pub use kit_file::{KitError, KitFile};
+pub use lane::{GoesWith, Lane, LaneKind, PlayedLane};
 pub use live::{Live, LivePass};
 pub use metre::{Bar, Metre, MetreMap};
 pub use moving::MovementReading;

@@ -5,6 +5,7 @@ use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
 use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
+use crate::lane::{self, GoesWith, Lane, LaneKind, PlayedLane};
 use crate::metre::MetreMap;
 use crate::property::{Movement, Property};
 use crate::recipe::{Pass, PassId, Recipe};
@@ -16,6 +17,7 @@ use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
 use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use ts_rs::TS;
 
@@ -36,6 +38,8 @@ pub struct Context<'a> {
     pub sections: &'a [Section],
     /// The song's pockets, for passes that follow one.
     pub pockets: &'a Pockets,
+    /// The part's lanes as they were written.
+    pub lanes: &'a [Lane],
 }
 
 static NO_POCKETS: Pockets = Pockets::new();
@@ -43,7 +47,16 @@ static NO_POCKETS: Pockets = Pockets::new();
 impl<'a> Context<'a> {
     /// Variation 1, the first round, from 0 on, without sections or pockets.
     pub fn new(tempo: &'a TempoMap, metre: &'a MetreMap) -> Context<'a> {
-        Context { tempo, metre, variation: 1, round: 0, start: Ticks(0.0), sections: &[], pockets: &NO_POCKETS }
+        Context {
+            tempo,
+            metre,
+            variation: 1,
+            round: 0,
+            start: Ticks(0.0),
+            sections: &[],
+            pockets: &NO_POCKETS,
+            lanes: &[],
+        }
     }
 }
 
@@ -133,6 +146,10 @@ pub struct PassReport {
     pub largest_change: f64,
     /// The mean change of it, of the touched hits.
     pub mean_change: f64,
+    /// The values of its lane that it changed, wrote or left out, where it has one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub lane_values: Option<u32>,
     /// What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
     pub said: Option<String>,
     /// Why it silenced which hits, where it has reasons.
@@ -160,6 +177,8 @@ pub struct Performance {
     pub made: Vec<MadeHit>,
     /// A report for each pass of the recipe that is on.
     pub passes: Vec<PassReport>,
+    /// The part's lanes, and those that passes drew.
+    pub lanes: Vec<PlayedLane>,
 }
 
 impl Performance {
@@ -179,8 +198,10 @@ pub fn perform(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_
     let mut stage = Stage::new(part, chart, context);
     let passes = recipe.passes.iter().filter(|pass| pass.on);
     let passes = passes.map(|pass| stage.run(pass, context, |_| ())).collect();
+    let lanes = std::mem::take(&mut stage.lanes);
     let (written, made) = stage.settled(context.start);
-    Performance { written, made, passes }
+    let lanes = lanes.into_iter().map(|lane| lane.played(part, &written)).collect();
+    Performance { written, made, passes, lanes }
 }
 
 /// The hits that a pass changes or makes, be it on or off.
@@ -303,6 +324,33 @@ pub struct Stage<'a> {
     pub velocity: Vec<f64>,
     /// How it moves, by the places of [`Property::MOVEMENT`]; a column is empty, or short, where nothing moves.
     movement: [Vec<f64>; 4],
+    lanes: Vec<StagedLane<'a>>,
+    /// How many values of a lane the pass at work changed.
+    lane_values: usize,
+}
+
+/// A lane in the hands of the passes.
+struct StagedLane<'a> {
+    lane: Cow<'a, Lane>,
+    drawn: bool,
+    goes_with: GoesWith,
+    /// It was made where the hits are played, and is not carried to where they are once more.
+    for_played: bool,
+}
+
+impl StagedLane<'_> {
+    fn played(self, part: &Part, hits: &[PlayedHit]) -> PlayedLane {
+        let StagedLane { lane, drawn, goes_with, for_played } = self;
+        let moves = goes_with == GoesWith::Hits && !for_played;
+        let lane = if moves {
+            let ticks = lane.carried(part, hits, lane::is_hat);
+            let values = ticks.into_iter().map(f64::round).zip(lane.values().iter().copied());
+            Lane::new(lane.kind, values.collect())
+        } else {
+            lane.into_owned()
+        };
+        PlayedLane { lane: if drawn { lane.rounded() } else { lane }, goes_with, drawn }
+    }
 }
 
 impl<'a> Stage<'a> {
@@ -338,7 +386,71 @@ impl<'a> Stage<'a> {
             length: hits.iter().map(|hit| hit.length.0).collect(),
             velocity: hits.iter().map(|hit| f64::from(hit.velocity.get())).collect(),
             movement: Default::default(),
+            lanes: context.lanes.iter().map(Stage::staged).collect(),
+            lane_values: 0,
         }
+    }
+
+    fn staged(lane: &'a Lane) -> StagedLane<'a> {
+        let goes_with = lane.kind.usually_goes_with();
+        StagedLane { lane: Cow::Borrowed(lane), drawn: false, goes_with, for_played: false }
+    }
+
+    fn staged_lane(&mut self, kind: LaneKind) -> &mut StagedLane<'a> {
+        let place = self.lanes.iter().position(|one| one.lane.kind == kind).unwrap_or_else(|| {
+            let goes_with = kind.usually_goes_with();
+            let lane = Cow::Owned(Lane::empty(kind));
+            self.lanes.push(StagedLane { lane, drawn: false, goes_with, for_played: false });
+            self.lanes.len() - 1
+        });
+        &mut self.lanes[place]
+    }
+
+    /// Whether there are values of a lane.
+    pub(crate) fn has_lane(&self, kind: LaneKind) -> bool {
+        self.lanes.iter().any(|one| one.lane.kind == kind && !one.lane.is_empty())
+    }
+
+    /// A lane, to be changed.
+    pub(crate) fn lane(&mut self, kind: LaneKind) -> &mut Lane {
+        self.staged_lane(kind).lane.to_mut()
+    }
+
+    /// Puts other values into a stretch of a lane; the last of them holds until the lane's next one.
+    pub(crate) fn redraw(&mut self, kind: LaneKind, from: f64, to: f64, values: &[(f64, f64)]) {
+        let written = self.lane(kind).replace(from, to, values);
+        self.count_values(kind, written);
+    }
+
+    /// Values of a lane that the pass at work changed.
+    pub(crate) fn count_values(&mut self, kind: LaneKind, values: usize) {
+        self.lane_values += values;
+        self.staged_lane(kind).drawn |= values > 0;
+    }
+
+    /// Lets a lane go with the hits, or stay.
+    pub(crate) fn anchor_lane(&mut self, kind: LaneKind, goes_with: GoesWith) {
+        if self.has_lane(kind) {
+            self.staged_lane(kind).goes_with = goes_with;
+        }
+    }
+
+    /// A lane lies where the hits are played already.
+    pub(crate) fn made_for_played(&mut self, kind: LaneKind) {
+        self.staged_lane(kind).for_played = true;
+    }
+
+    /// Where the stretches begin and end that the pass at work aims at, in ticks: without any from 0 on, for ever.
+    pub(crate) fn lane_stretches(&self) -> Vec<(f64, f64)> {
+        if self.stretches.is_empty() { vec![(0.0, f64::INFINITY)] } else { self.stretches.clone() }
+    }
+
+    /// The bar line behind the part and its lanes, in ticks.
+    pub(crate) fn lanes_end(&self) -> f64 {
+        let last = self.lanes.iter().filter_map(|one| one.lane.ticks().last().copied());
+        let end = last.fold(self.part.end().0, |end, tick| end.max(tick + 1.0));
+        let bar = self.metre.bar_at(Ticks((end - 1.0).max(0.0)));
+        bar.start.0 + bar.length.0
     }
 
     /// How much a hit has of a property.
@@ -699,6 +811,7 @@ impl<'a> Stage<'a> {
         was.remember(self, &aimed, &pass.action);
         self.left_out = LeftOuts::default();
         self.reasons.clear();
+        self.lane_values = 0;
         let many = aimed.len() * pass.action.makes();
         if many <= MOST_MADE {
             pass.action.act(self, &aimed, &dice);
@@ -720,6 +833,7 @@ impl<'a> Stage<'a> {
             largest_change: 0.0,
             mean_change: 0.0,
             left_out: self.left_out.all(),
+            lane_values: pass.action.lane().map(|_| self.lane_values as u32),
             said: None,
             reasons: Vec::new(),
             line: pass.action.line(self),
@@ -919,6 +1033,17 @@ pub(crate) mod testing {
             channel: Channel::PERCUSSION,
         };
         Part::new(hits.iter().enumerate().map(hit).collect())
+    }
+
+    /// What becomes of a lane.
+    pub fn play_lane(part: &Part, lane: Lane, action: Action) -> Lane {
+        let ppq = Ppq::new(960).unwrap();
+        let (tempo, metre, kind) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []), lane.kind);
+        let lanes = [lane];
+        let context = Context { lanes: &lanes, ..Context::new(&tempo, &metre) };
+        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+        let played = perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context);
+        played.lanes.into_iter().find(|one| one.lane.kind == kind).expect("a lane").lane
     }
 
     pub fn play(part: &Part, action: Action) -> Vec<PlayedHit> {

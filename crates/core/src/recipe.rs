@@ -99,8 +99,9 @@ impl Recipe {
     /// The most passes that a recipe holds.
     pub const MOST_PASSES: usize = 500;
 
-    /// The version of the recipe format that this build reads and writes.
-    pub const VERSION: u32 = 1;
+    /// The version of the recipe format that this build writes; it reads those from 1 on. Version 2 has properties
+    /// and lanes.
+    pub const VERSION: u32 = 2;
 
     /// From `{"passes": [...]}`, every field checked.
     ///
@@ -250,15 +251,15 @@ impl RecipeFile {
             return Err(RecipeError::new("format", "expected \"vivida-recipe\""));
         }
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
-            Some(version) if version == u64::from(Recipe::VERSION) => {}
+            Some(version) if (1..=u64::from(Recipe::VERSION)).contains(&version) => {}
             Some(version) if version > u64::from(Recipe::VERSION) => {
                 let message = format!(
-                    "version {version} is newer than this Vivida, which reads version {}; update Vivida",
+                    "version {version} is newer than this Vivida, which reads up to version {}; update Vivida",
                     Recipe::VERSION
                 );
                 return Err(RecipeError::new("version", message));
             }
-            _ => return Err(RecipeError::new("version", format!("expected {}", Recipe::VERSION))),
+            _ => return Err(RecipeError::new("version", format!("expected 1 or {}", Recipe::VERSION))),
         }
         let mut text_of = |field: &str| match fields.remove(field) {
             None => Ok(String::new()),

@@ -45,7 +45,7 @@ impl Performance {
     pub fn instead_of(self, part: &Part) -> Performance {
         let silent = |hit: &Hit| PlayedHit { silenced: Some(PassId(0)), ..PlayedHit::as_written(hit) };
         let made = self.sounding().copied().map(standing).collect();
-        Performance { written: part.hits().iter().map(silent).collect(), made, passes: self.passes }
+        Performance { written: part.hits().iter().map(silent).collect(), made, ..self }
     }
 
     /// What of a performance belongs between two places of the metre; the rest falls silent. A hit that is

@@ -10,6 +10,7 @@ mod grooves;
 mod hands_jobs;
 mod invariants;
 mod jobs;
+mod lanes;
 mod odd_values;
 mod playing;
 mod readings;

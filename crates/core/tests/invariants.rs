@@ -6,11 +6,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::slice;
 use vivida_core::action::{
     Accents, Arc, ArcLine, ArcPoint, ArcSections, BleedPairs, ByHand, Contrast, Curve, Drag, Draw, Drifts, Fan,
-    FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, Layer, Lean,
-    LeaveFree, Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId,
-    PocketSettings, Pull, Recolour, Rescue, Roll, RollCut, RollMain, RollOver, Set, Shape, Silence, Spread, Sticking,
-    StickingAcross, StickingPattern, StickingStart, Strays, Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow,
-    Wanders, Way,
+    FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, LaneAnchor,
+    LaneLine, LaneOffset, LaneScale, LaneSmooth, LaneThin, Layer, Lean, LeaveFree, Length, LengthOf, Level, Limits,
+    LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull, Recolour, Rescue, Roll, RollCut,
+    RollMain, RollOver, Set, Shape, Silence, Spread, Sticking, StickingAcross, StickingPattern, StickingStart, Strays,
+    Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
 };
 use vivida_core::*;
 
@@ -625,16 +625,22 @@ proptest! {
             Action::Odds(Odds { sounds: Percent(100.0) }),
             Action::Strays(Strays { softer: 0.0, again: Millis(0.0), bleed: Millis(0.0), ..Strays::default() }),
             Action::Rescue(Rescue { gives: GivesUp::Nothing, ..Rescue::default() }),
+            Action::LaneLine(LaneLine::default()),
+            Action::LaneScale(LaneScale { scale: Percent(100.0), ..LaneScale::default() }),
+            Action::LaneOffset(LaneOffset { by: 0.0, ..LaneOffset::default() }),
+            Action::LaneSmooth(LaneSmooth { over: Millis(0.0), ..LaneSmooth::default() }),
+            Action::LaneThin(LaneThin { within: 0.0, ..LaneThin::default() }),
+            Action::LaneAnchor(LaneAnchor { to: GoesWith::Time, ..LaneAnchor::default() }),
             Action::ByHand(ByHand::default()),
         ];
-        // Silence has no setting, and so none that is neutral.
-        prop_assert_eq!(neutral.len() + 1, Action::all().len(), "an action without a neutral setting here");
+        // Silence has no setting, and so none that is neutral; a ramp and a line that follows draw in any case.
+        prop_assert_eq!(neutral.len() + 3, Action::all().len(), "an action without a neutral setting here");
         for action in neutral {
             let mut played = play(&part, &one(aim.clone(), action), 1);
             // Which hand plays what is seen, not heard.
             played.written.iter_mut().for_each(|hit| hit.hand = None);
             prop_assert_eq!(&played.written, &plain(&part));
-            prop_assert!(played.made.is_empty());
+            prop_assert!(played.made.is_empty() && played.lanes.iter().all(|lane| !lane.drawn));
             prop_assert_eq!(played.passes[0].touched, 0);
         }
     }

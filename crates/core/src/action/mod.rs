@@ -11,6 +11,7 @@ mod fast_hands;
 mod ghosts;
 mod grace;
 mod groove;
+mod lanes;
 mod layer;
 mod lean;
 mod length;
@@ -45,6 +46,10 @@ pub use fast_hands::FastHands;
 pub use ghosts::{Ghosts, LeaveFree};
 pub use grace::{Drag, Flam};
 pub use groove::{Groove, GrooveTempo, GrooveVoice};
+pub use lanes::{
+    LaneAnchor, LaneFollow, LaneFollows, LaneLine, LaneOffset, LanePoint, LaneRamp, LaneScale, LaneSmooth, LaneThin,
+    LaneWay,
+};
 pub use layer::Layer;
 pub use lean::Lean;
 pub use length::{Length, LengthOf};
@@ -70,6 +75,7 @@ pub use swing::Swing;
 pub use vary::{Vary, VaryHow};
 
 use crate::dice::Dice;
+use crate::lane::LaneKind;
 use crate::perform::Stage;
 use crate::property::Property;
 use crate::units::Velocity;
@@ -112,6 +118,11 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     fn property(&self) -> Property {
         Property::Velocity
     }
+
+    /// The lane that it changes, if it changes one.
+    fn lane(&self) -> Option<LaneKind> {
+        None
+    }
 }
 
 /// Whether an action has dice, and what they hang on when it is first added.
@@ -139,6 +150,8 @@ pub enum ActionFamily {
     Hands,
     /// Cleaning: what nobody meant, or could play.
     Tidy,
+    /// The lines around the hits: controllers, bend, pressure.
+    Lanes,
     /// Single hits, in every respect.
     Hand,
 }
@@ -249,6 +262,14 @@ pub enum Values {
     },
     /// The property that the pass shapes.
     Property,
+    /// A lane of the part.
+    Lane,
+    /// A value of the lane that the pass changes.
+    LaneValue,
+    /// So much more or less of the lane that the pass changes.
+    LaneChange,
+    /// Points over the bars of the song, in the lane that the pass changes.
+    LanePoints,
     /// A grid: `1/16`.
     Grid,
     /// The name of a velocity layer of the kit.
@@ -303,7 +324,7 @@ impl Values {
     }
 
     /// The bounds of a number, and its unit.
-    fn bounds(&self, property: Property) -> Option<(f64, f64, &'static str)> {
+    fn bounds(&self, property: Property, lane: Option<LaneKind>) -> Option<(f64, f64, &'static str)> {
         match self {
             Values::Number { min, max, unit, .. } => Some((*min, *max, unit)),
             Values::Value => {
@@ -314,12 +335,17 @@ impl Values {
                 let side = |bound: f64| if bound == 0.0 { 0.0 } else { property.change(bound) };
                 Some((side(*min), side(*max), property.unit()))
             }
+            Values::LaneValue => lane.map(|lane| (lane.range().0, lane.range().1, "")),
+            Values::LaneChange => lane.map(|lane| {
+                let (least, most) = lane.range();
+                (least - most, most - least, "")
+            }),
             _ => None,
         }
     }
 
-    fn check(&self, value: &Value, property: Property) -> Result<(), String> {
-        let Some((min, max, unit)) = self.bounds(property) else { return Ok(()) };
+    fn check(&self, value: &Value, property: Property, lane: Option<LaneKind>) -> Result<(), String> {
+        let Some((min, max, unit)) = self.bounds(property, lane) else { return Ok(()) };
         match value.as_f64() {
             Some(number) if number < min || number > max => {
                 Err(format!("{number} is outside {min} to {max}{}{unit}", if unit.is_empty() { "" } else { " " }))
@@ -342,7 +368,7 @@ fn checked<A: Act>(action: &A) -> Result<(), (String, String)> {
         for setting in A::INFO.settings {
             setting
                 .values
-                .check(&written[setting.name], action.property())
+                .check(&written[setting.name], action.property(), action.lane())
                 .map_err(|message| (setting.name.to_owned(), message))?;
         }
     }
@@ -416,6 +442,13 @@ macro_rules! actions {
                 }
             }
 
+            /// The lane that it changes, if it changes one.
+            pub fn lane(&self) -> Option<LaneKind> {
+                match self {
+                    $(Action::$name(action) => action.lane()),+
+                }
+            }
+
             pub(crate) fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
                 match self {
                     $(Action::$name(action) => action.act(stage, aimed, dice)),+
@@ -444,7 +477,8 @@ macro_rules! actions {
 actions! {
     Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, Arc, FastHands, NoTwins, Layer, Pull,
     Swing, Groove, Pocket, Lean, Loosen, Fan, Length, Ghosts, Flam, Drag, Roll, Sticking, Swap, Recolour, Odds,
-    Silence, Strays, Rescue, ByHand,
+    Silence, Strays, Rescue, LaneLine, LaneRamp, LaneScale, LaneOffset, LaneSmooth, LaneThin, LaneFollow, LaneAnchor,
+    ByHand,
 }
 
 /// Whether one velocity is not above another; `field` is named where it is.
