@@ -186,7 +186,7 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
     let (bytes, song) = read_song(input)?;
     let played = Played::new(&song, playing)?;
     let resolution = if layout.fine { Resolution::Fine } else { Resolution::Own };
-    let export = Export { resolution, lead_in: layout.lead_in };
+    let export = Export { resolution, lead_in: layout.lead_in, ..Export::default() };
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
     let mut performances = Vec::new();
     if played.is_other() || range.is_some() {

@@ -39,7 +39,7 @@ fn every_recipe_plays_every_song_and_the_file_can_be_read_again() {
             assert_eq!(played, again, "{what}: equal input, equal output");
             let sounding = played.sounding().count();
             for resolution in [Resolution::Own, Resolution::Fine] {
-                let export = Export { resolution, lead_in: false };
+                let export = Export { resolution, lead_in: false, ..Export::default() };
                 let written = write(bytes, &song, &[(drums, played.clone())], export);
                 let back = read(&written).unwrap_or_else(|error| panic!("{what}: {error}"));
                 let hits = back.parts.iter().find(|other| other.track == part.track && other.channel == part.channel);
@@ -64,7 +64,7 @@ fn a_print_of_a_performance_says_the_same_in_the_file() {
         let printed = played.printed();
         let plain =
             perform(&printed, &vivida_core::Chart::new(&printed, chart.kit.clone()), &Default::default(), &context);
-        let fine = Export { resolution: Resolution::Fine, lead_in: false };
+        let fine = Export { resolution: Resolution::Fine, lead_in: false, ..Export::default() };
         let one = read(&write(&bytes, &song, &[(0, played)], fine)).unwrap();
         let other = read(&write(&bytes, &song, &[(0, plain.instead_of(&part.part))], fine)).unwrap();
         let heard = |file: &vivida_smf::SongFile| {

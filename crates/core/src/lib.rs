@@ -60,6 +60,7 @@
 
 pub mod action;
 mod aim;
+mod apart;
 mod bars;
 mod chart;
 mod detach;
@@ -114,6 +115,7 @@ mod units;
 
 pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange};
+pub use apart::{MovementOut, SentApart};
 pub use bars::{BarMoves, BarPlan, BarsEdit};
 pub use chart::{Chart, Meant};
 pub use dice::Dice;

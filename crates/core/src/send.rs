@@ -59,7 +59,7 @@ impl Performance {
         self
     }
 
-    fn hits_mut(&mut self) -> impl Iterator<Item = &mut PlayedHit> {
+    pub(crate) fn hits_mut(&mut self) -> impl Iterator<Item = &mut PlayedHit> {
         self.written.iter_mut().chain(self.made.iter_mut().map(|made| &mut made.played))
     }
 

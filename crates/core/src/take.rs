@@ -1,6 +1,7 @@
 //! Parts made of performances: printed takes, and several parts in the place of one.
 
 use crate::hit::{Hit, HitId, Part};
+use crate::lane::PlayedLane;
 use crate::perform::{MadeHit, Performance, PlayedHit};
 use crate::recipe::PassId;
 use crate::units::Ticks;
@@ -67,6 +68,15 @@ impl Performance {
     /// Several performances as one. Of hits of one note at one tick the loudest sounds, and none
     /// sounds longer than up to the next one of its note.
     pub fn together(performances: Vec<Performance>) -> Performance {
+        // Of each lane the one that passes drew, where one of them did.
+        let mut lanes: Vec<PlayedLane> = Vec::new();
+        for lane in performances.iter().flat_map(|performance| &performance.lanes) {
+            match lanes.iter_mut().find(|known| known.lane.kind == lane.lane.kind) {
+                Some(known) if lane.drawn && !known.drawn => *known = lane.clone(),
+                Some(_) => {}
+                None => lanes.push(lane.clone()),
+            }
+        }
         let mut hits: Vec<PlayedHit> = performances
             .into_iter()
             .flat_map(|performance| performance.sounding().copied().collect::<Vec<PlayedHit>>())
@@ -87,7 +97,7 @@ impl Performance {
             last.insert((hit.note.get(), hit.channel.get()), place);
             kept.push(hit);
         }
-        Performance { made: kept.into_iter().map(standing).collect(), ..Performance::default() }
+        Performance { made: kept.into_iter().map(standing).collect(), lanes, ..Performance::default() }
     }
 }
 

@@ -139,7 +139,7 @@ proptest! {
         let mut values: Vec<(f64, f64)> = before.ticks().iter().copied().zip(before.values().iter().copied()).collect();
         values.dedup_by_key(|one| one.0);
         let before = Lane::new(before.kind, values);
-        let after = played(&part, &[before.clone()], &[(Aim::everything(), thin), (Aim::everything(), Action::LaneAnchor(LaneAnchor { lane: before.kind, to: GoesWith::Time }))]);
+        let after = played(&part, std::slice::from_ref(&before), &[(Aim::everything(), thin), (Aim::everything(), Action::LaneAnchor(LaneAnchor { lane: before.kind, to: GoesWith::Time }))]);
         let after = &lane_of(&after, before.kind).lane;
         prop_assert!(after.len() <= before.len());
         let between = |tick: f64| {

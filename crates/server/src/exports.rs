@@ -117,7 +117,7 @@ impl App {
     pub(crate) fn export_info(&self, id: SongId) -> Answer<ExportInfo> {
         let snapshot = self.snapshot(id)?;
         let file = &snapshot.song.file;
-        let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true };
+        let with_lead_in = Export { resolution: Resolution::Fine, lead_in: true, ..Export::default() };
         let whole = Excerpt::default();
         let early = snapshot.performances(with_lead_in.start(file), &whole)?;
         let held = early.iter().flat_map(|(_, played)| played.sounding()).filter(|hit| hit.tick < Ticks(0.0)).count();

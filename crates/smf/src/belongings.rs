@@ -2,7 +2,7 @@
 
 use crate::chunk::Event;
 use crate::import::SongPart;
-use crate::write::{Outgoing, Timing};
+use crate::write::{Outgoing, Timing, rank};
 use std::collections::HashMap;
 use vivida_core::{Family, Kit, Performance};
 
@@ -79,7 +79,7 @@ pub(crate) fn follow(
                 } else if strays && !paired[place] && event.note(file).is_some_and(|one| one.ends()) {
                     let after = note.map_or(tick, |before| before.with_end(tick).max(before.off));
                     let (tick, moved) = sounding.outside(key, after);
-                    let rank = if moved || tick != timing.note(event.tick) { 0 } else { 1 };
+                    let rank = if moved || tick != timing.note(event.tick) { rank::OFF } else { rank::AS_IT_STOOD };
                     out[place] = Outgoing { tick, rank, ..out[place] };
                 }
             }
@@ -87,7 +87,7 @@ pub(crate) fn follow(
                 let Some(inside) = note.filter(|one| (one.from..=one.ended).contains(&tick)) else { continue };
                 if inside.from != inside.on || inside.ended != inside.off {
                     let tick = inside.with_start(tick).clamp(inside.on, inside.off - 1);
-                    out[place] = Outgoing { tick, rank: 3, ..out[place] };
+                    out[place] = Outgoing { tick, rank: rank::BEHIND, ..out[place] };
                 }
             }
             _ => {}
@@ -129,7 +129,8 @@ fn pedal(
         }
         let least = before.map_or(0, |one| one.on);
         let tick = hat.with_start(out[place].tick).clamp(least.min(hat.on), hat.on);
-        let rank = if before.is_some_and(|one| one.on == tick && tick < hat.on) { 3 } else { 1 };
+        let rank =
+            if before.is_some_and(|one| one.on == tick && tick < hat.on) { rank::BEHIND } else { rank::AS_IT_STOOD };
         out[place] = Outgoing { tick, rank, ..out[place] };
     }
 }

@@ -1,10 +1,12 @@
 //! From bytes to a song.
 
 use crate::chunk::{Chunks, Meta, Track, chunks};
+use crate::lanes::{self, FileLanes};
 use crate::notes::{NoteEvents, pair};
 use std::collections::HashMap;
 use vivida_core::{
-    BarRange, Channel, Chart, Hit, HitId, Kit, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks, Velocity,
+    BarRange, Channel, Chart, Hit, HitId, Kit, Lane, Metre, MetreMap, Note, Part, Ppq, Section, TempoMap, Ticks,
+    Velocity,
 };
 
 /// The most notes that a song may have.
@@ -91,6 +93,7 @@ pub struct SongPart {
     /// It was begun here and holds no notes: where its track ends. What is played in it is its takes' own.
     pub begun: Option<Ticks>,
     pub(crate) notes: Vec<NoteEvents>,
+    pub(crate) lanes: FileLanes,
     /// The place of each hit's note, where its id is another number.
     pub(crate) numbers: HashMap<HitId, u32>,
     /// Its track has note-offs that end nothing.
@@ -101,6 +104,16 @@ impl SongPart {
     /// Its chart when it is taken as drums or as tones.
     pub fn chart(&self, drums: bool) -> Chart {
         Chart::new(&self.part, self.kit(drums))
+    }
+
+    /// Its lanes, as they were written.
+    pub fn lanes(&self) -> &[Lane] {
+        &self.lanes.lanes
+    }
+
+    /// How far a full bend goes, in cents, where the file says so.
+    pub fn bend_range(&self) -> Option<f64> {
+        self.lanes.bend_range
     }
 
     /// The events of a hit of it.
@@ -416,6 +429,7 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
         _ => None,
     });
     let fine = |tick: u64| Ticks(tick as f64 * f64::from(song.factor));
+    let mut lanes = lanes::by_channel(bytes, track, song.factor);
     let last = fine(track.events.last().map_or(0, |event| event.tick));
     if let Some(channel) = begun.filter(|_| channels.is_empty()).map(Channel::from_status) {
         let name = if name.is_empty() { format!("Track {shown}, channel {}", channel.shown()) } else { name.clone() };
@@ -427,6 +441,7 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
             part: Part::default(),
             begun: Some(last),
             notes: Vec::new(),
+            lanes: lanes.remove(&channel.get()).unwrap_or_default(),
             numbers: HashMap::new(),
             has_stray_offs,
         });
@@ -443,7 +458,9 @@ fn add_parts(song: &mut SongFile, bytes: &[u8], number: usize, track: &Track) {
         let part = Part::new(notes.iter().enumerate().map(|(id, note)| hit(id, note, song.factor)).collect());
         song.hits += part.hits().len();
         let (begun, numbers) = (None, HashMap::new());
-        song.parts.push(SongPart { track: number, channel, name, drums, part, begun, notes, numbers, has_stray_offs });
+        let lanes = lanes.remove(&channel.get()).unwrap_or_default();
+        let track = number;
+        song.parts.push(SongPart { track, channel, name, drums, part, begun, notes, lanes, numbers, has_stray_offs });
     }
     song.end = Ticks(song.end.0.max(last.0));
 }

@@ -3,6 +3,7 @@
 use crate::belongings;
 use crate::chunk::{Chunk, Event, Track, write_variable_length};
 use crate::import::{SongFile, SongPart};
+use crate::{lanes, moving};
 use std::collections::BTreeMap;
 use vivida_core::{Millis, Performance, PlayedHit, Ticks};
 
@@ -24,6 +25,8 @@ pub struct Export {
     /// Put an empty bar in front, so that early hits of the first bar survive. The performances
     /// must have been played with that bar's length before the start.
     pub lead_in: bool,
+    /// Hits take turns on so many channels from the second on; 0 where they do not.
+    pub zone: usize,
 }
 
 impl Export {
@@ -84,10 +87,18 @@ pub(crate) fn rewritten(
     }
     out.reserve(bytes.len() + bytes.len() / 4);
     out[10..12].copy_from_slice(&(found.tracks().count() as u16).to_be_bytes());
-    let mut of_tracks: BTreeMap<usize, Vec<(&SongPart, &Performance)>> = BTreeMap::new();
+    let timing = Timing { scale, cell, lead };
+    let (mut moves, _) = moving::messages(song, performances, Some(timing));
+    if export.zone > 0
+        && let Some(messages) = moves.values_mut().next()
+    {
+        messages.splice(0..0, moving::zone(export.zone));
+    }
+    let mut of_tracks: BTreeMap<usize, Vec<Treated<'_>>> = BTreeMap::new();
     for (index, performance) in performances {
         let part = &song.parts[*index];
-        of_tracks.entry(part.track).or_default().push((part, performance));
+        let moves = moves.remove(index).unwrap_or_default();
+        of_tracks.entry(part.track).or_default().push(Treated { part, performance, moves });
     }
     let mut number = 0;
     for chunk in &found.chunks {
@@ -101,13 +112,19 @@ pub(crate) fn rewritten(
             }
             Chunk::Track(track) => {
                 let treated = of_tracks.remove(&number).unwrap_or_default();
-                let timing = Timing { scale, cell, lead };
                 write_track(&mut out, bytes, track, &merge(bytes, track, &treated, timing));
                 number += 1;
             }
         }
     }
     out
+}
+
+/// A part of a track, how it is played, and what is sent for its hits that move.
+struct Treated<'a> {
+    part: &'a SongPart,
+    performance: &'a Performance,
+    moves: Vec<Outgoing>,
 }
 
 #[derive(Clone, Copy)]
@@ -150,9 +167,23 @@ fn whole(ticks: f64) -> u64 {
     Ticks(ticks).rounded().0 as i64 as u64
 }
 
-/// An event on its way out. At one tick note-offs that were moved there come first, then what
-/// stood there in its order, then note-ons that were moved there and what follows them, then the end of the
-/// track.
+/// The order of events of one tick.
+pub(crate) mod rank {
+    /// Note-offs that were moved there, and values of lanes that passes drew.
+    pub const OFF: u8 = 0;
+    /// What stood there, in its order.
+    pub const AS_IT_STOOD: u8 = 1;
+    /// What is set for a hit that moves, and set back behind it.
+    pub const MOVE: u8 = 2;
+    /// Note-ons that were moved there, and all of a part whose hits move.
+    pub const ON: u8 = 3;
+    /// What follows note-ons.
+    pub const BEHIND: u8 = 4;
+    /// The end of the track.
+    pub const END: u8 = 5;
+}
+
+/// An event on its way out.
 #[derive(Clone, Copy)]
 pub(crate) struct Outgoing {
     pub tick: u64,
@@ -165,31 +196,33 @@ pub(crate) enum What {
     /// The event of the track that has this place.
     AsItCame(u32),
     Note([u8; 3]),
-    /// A note that was silenced.
+    /// So many bytes of a message.
+    Message([u8; 3], u8),
+    /// A note that was silenced, or a value that is not there any more.
     Nothing,
     End,
 }
 
-fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timing: Timing) -> Vec<Outgoing> {
+fn merge(file: &[u8], track: &Track, treated: &[Treated<'_>], timing: Timing) -> Vec<Outgoing> {
     let (body, ends) = match track.events.split_last() {
         Some((last, body)) if last.is_end(file) => (body, Some(last)),
         _ => (&track.events[..], None),
     };
     let untouched = |(place, event): (usize, &Event)| Outgoing {
         tick: timing.event(file, *event),
-        rank: 1,
+        rank: rank::AS_IT_STOOD,
         what: What::AsItCame(place as u32),
     };
     let mut out: Vec<Outgoing> = Vec::with_capacity(body.len() + 1);
     out.extend(body.iter().enumerate().map(untouched));
-    for (part, performance) in treated {
+    for Treated { part, performance, moves } in treated {
         for played in performance.made.iter().map(|made| &made.played).filter(|played| played.silenced.is_none()) {
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (status, note) = (played.channel.get(), played.note.get());
             let what = What::Note([0x90 | status, note, played.velocity.get()]);
-            out.push(Outgoing { tick: on, rank: 2, what });
-            out.push(Outgoing { tick: off, rank: 0, what: What::Note([0x80 | status, note, played.release]) });
+            out.push(Outgoing { tick: on, rank: rank::ON, what });
+            out.push(Outgoing { tick: off, rank: rank::OFF, what: What::Note([0x80 | status, note, played.release]) });
         }
         for (hit, played) in part.part.hits().iter().zip(&performance.written) {
             let events = part.events_of(hit);
@@ -203,25 +236,29 @@ fn merge(file: &[u8], track: &Track, treated: &[(&SongPart, &Performance)], timi
             let on = timing.played(played.tick.0);
             let off = timing.played(played.tick.0 + played.length.0).max(on + 1);
             let (status, note) = (played.channel.get(), played.note.get());
-            let rank = if on == timing.note(events.tick) { 1 } else { 2 };
+            let stays = moves.is_empty() && on == timing.note(events.tick);
+            let rank = if stays { rank::AS_IT_STOOD } else { rank::ON };
             let what = What::Note([0x90 | status, note, played.velocity.get()]);
             out[events.on as usize] = Outgoing { tick: on, rank, what };
             let what = What::Note([0x80 | status, note, played.release]);
             match events.off {
                 Some(place) => {
-                    let rank = u8::from(off == timing.note(events.end));
+                    let stays = moves.is_empty() && off == timing.note(events.end);
+                    let rank = if stays { rank::AS_IT_STOOD } else { rank::OFF };
                     out[place as usize] = Outgoing { tick: off, rank, what };
                 }
-                None => out.push(Outgoing { tick: off, rank: 0, what }),
+                None => out.push(Outgoing { tick: off, rank: rank::OFF, what }),
             }
         }
         belongings::follow(&mut out, file, body, part, performance, timing);
+        lanes::redraw(&mut out, part, &performance.lanes, timing);
+        out.extend(moves);
     }
     // Stable: what shares tick and rank keeps the order of the file.
-    out.sort_by_key(|event| event.tick << 2 | u64::from(event.rank));
+    out.sort_by_key(|event| event.tick << 3 | u64::from(event.rank));
     let last = out.last().map_or(0, |event| event.tick);
     let end = ends.map_or(last, |event| timing.event(file, *event).max(last));
-    out.push(Outgoing { tick: end, rank: 3, what: What::End });
+    out.push(Outgoing { tick: end, rank: rank::END, what: What::End });
     out
 }
 
@@ -234,6 +271,7 @@ fn write_track(out: &mut Vec<u8>, file: &[u8], track: &Track, events: &[Outgoing
         match event.what {
             What::AsItCame(place) => track.events[place as usize].write(file, out),
             What::Note(bytes) => out.extend_from_slice(&bytes),
+            What::Message(bytes, size) => out.extend_from_slice(&bytes[..usize::from(size)]),
             What::Nothing => {}
             What::End => out.extend_from_slice(&[0xff, 0x2f, 0]),
         }

@@ -4,5 +4,6 @@ mod bad_input;
 mod clips;
 mod common;
 mod export;
+mod lanes;
 mod lossless;
 mod mending;

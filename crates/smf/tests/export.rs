@@ -58,7 +58,7 @@ fn a_lead_in_bar_moves_everything_but_what_sets_the_song_up() {
     let bass: &[u8] = &[0, 0x91, 40, 100, 48, 0x81, 40, 64];
     let song_file = file(1, 96, &[conductor, drums, bass]);
     let song = read(&song_file).unwrap();
-    let export = Export { resolution: Resolution::Own, lead_in: true };
+    let export = Export { resolution: Resolution::Own, lead_in: true, ..Export::default() };
     let out = write(&song_file, &song, &[play(&song, 0, lean(-100.0), export)], export);
     // A bar of 3/4 is 288 ticks; 100 ms early are 19.2 of them.
     let ticks = |track| events(&out, track).iter().map(|(tick, _)| *tick).collect::<Vec<u32>>();
@@ -74,7 +74,7 @@ fn the_fine_resolution_is_what_is_heard() {
     let song_file = file(0, 24, &[&[0, 0x99, 42, 70, 6, 0x89, 42, 64, 6, 0x99, 42, 71, 6, 0x89, 42, 64]]);
     let song = read(&song_file).unwrap();
     assert_eq!((song.factor, song.ppq.get()), (40, 960));
-    let fine = Export { resolution: Resolution::Fine, lead_in: false };
+    let fine = Export { resolution: Resolution::Fine, lead_in: false, ..Export::default() };
     let played = play(&song, 0, lean(3.0), fine);
     let again = read(&write(&song_file, &song, std::slice::from_ref(&played), fine)).unwrap();
     assert_eq!(again.factor, 1);
@@ -109,7 +109,7 @@ fn patterns_side_by_side_and_frames_come_out_as_they_went_in() {
 
     let frames = file(0, u16::from_be_bytes([0xe7, 40]), &[pattern]);
     let song = read(&frames).unwrap();
-    let fine = Export { resolution: Resolution::Fine, lead_in: false };
+    let fine = Export { resolution: Resolution::Fine, lead_in: false, ..Export::default() };
     let out = write(&frames, &song, &[play(&song, 0, lean(10.0), fine)], fine);
     assert_eq!(out[12..14], [0xe7, 40], "they keep counting in frames");
     assert_eq!(events(&out, 0)[0].0, 10, "a thousand ticks a second: 10 ms");

@@ -1,6 +1,6 @@
 //! Invariant 14 and its neighbours: what goes in comes out.
 
-use midly::num::{u4, u7, u15, u24, u28};
+use midly::num::{u4, u7, u14, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use proptest::collection::vec;
 use proptest::prelude::*;
@@ -27,7 +27,14 @@ fn events() -> impl Strategy<Value = Vec<TrackEvent<'static>>> {
         Just(TrackEventKind::Meta(MetaMessage::Unknown(0x60, &[9, 9]))),
         (250_000..900_000u32).prop_map(|micros| TrackEventKind::Meta(MetaMessage::Tempo(u24::from(micros)))),
     ];
-    let kind = prop_oneof![6 => note(true), 5 => note(false), 2 => controller, 2 => other];
+    let line = (9..11u8, 0..16384u16, any::<bool>()).prop_map(|(channel, value, bend)| TrackEventKind::Midi {
+        channel: u4::from(channel),
+        message: match bend {
+            true => MidiMessage::PitchBend { bend: midly::PitchBend(u14::from(value)) },
+            false => MidiMessage::ChannelAftertouch { vel: u7::from((value & 0x7f) as u8) },
+        },
+    });
+    let kind = prop_oneof![6 => note(true), 5 => note(false), 2 => controller, 2 => line, 2 => other];
     vec((prop_oneof![Just(0u32), 0..200u32], kind), 0..80).prop_map(|events| {
         let event = |(delta, kind)| TrackEvent { delta: u28::from(delta), kind };
         let end = TrackEvent { delta: u28::from(3), kind: TrackEventKind::Meta(MetaMessage::EndOfTrack) };
@@ -63,7 +70,7 @@ fn recipe() -> Recipe {
 fn play(song: &SongFile, index: usize, recipe: &Recipe, export: Export) -> (usize, Performance) {
     let part = &song.parts[index];
     let start = export.start(song);
-    let context = Context { start, ..Context::new(&song.tempo, &song.metre) };
+    let context = Context { start, lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
     (index, perform(&part.part, &part.chart(part.drums), recipe, &context))
 }
 
@@ -121,7 +128,7 @@ proptest! {
     fn what_was_played_is_read_back(bytes in files(), chosen in any::<prop::sample::Index>()) {
         let song = read(&bytes).unwrap();
         let index = chosen.index(song.parts.len());
-        let export = Export { resolution: Resolution::Fine, lead_in: false };
+        let export = Export { resolution: Resolution::Fine, lead_in: false, ..Export::default() };
         let played = play(&song, index, &recipe(), export);
         let again = read(&write(&bytes, &song, std::slice::from_ref(&played), export)).unwrap();
         let mut wanted: Vec<_> = played.1.hits().map(|hit| (hit.tick.0 as u64, hit.note, hit.velocity)).collect();
@@ -210,7 +217,7 @@ fn the_own_resolution_says_how_far_it_rounds_and_the_fine_one_does_not() {
     let bytes = small();
     let song = read(&bytes).unwrap();
     assert_eq!((song.ppq.get(), song.factor), (960, 10));
-    let (own, fine) = (Export::default(), Export { resolution: Resolution::Fine, lead_in: false });
+    let (own, fine) = (Export::default(), Export { resolution: Resolution::Fine, lead_in: false, ..Export::default() });
     let played = [play(&song, 0, &leaning(2.0), own)];
     // 2 ms are 3.84 ticks of 960, rounded to 4; of 96 it is 0.4, rounded away: 4 · 500/960 ms.
     assert!((rounding(&song, &played, own).0 - 4.0 * 500.0 / 960.0).abs() < 1e-9);

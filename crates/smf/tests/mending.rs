@@ -119,13 +119,7 @@ fn a_note_off_too_many_never_ends_a_note_that_moved_over_it() {
     let bytes = file(480, &[&body.concat()]);
     let song = read(&bytes).unwrap();
     let hand = ByHand {
-        moved: vec![action::HandMove {
-            hit: HitId::new(1),
-            velocity: 0.0,
-            time: Millis(-31.25),
-            length: None,
-            note: None,
-        }],
+        moved: vec![action::HandMove { time: Millis(-31.25), ..action::HandMove::of(HitId::new(1)) }],
         ..ByHand::default()
     };
     let out = write(&bytes, &song, &[play(&song, 0, Action::ByHand(hand), Export::default())], Export::default());
@@ -169,7 +163,7 @@ proptest! {
         }
         let Ok(song) = read(&bytes) else { return Ok(()) };
         prop_assert_eq!(&write(&bytes, &song, &[], Export::default()), &bytes);
-        let export = Export { lead_in, resolution: if fine { Resolution::Fine } else { Resolution::Own } };
+        let export = Export { lead_in, resolution: if fine { Resolution::Fine } else { Resolution::Own }, ..Export::default() };
         let loosen = Action::Loosen(Loosen { early: Millis(30.0), late: Millis(40.0), ..Loosen::default() });
         let played: Vec<_> = (0..song.parts.len()).map(|index| play(&song, index, loosen.clone(), export)).collect();
         let out = write(&bytes, &song, &played, export);

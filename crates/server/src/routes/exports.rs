@@ -73,7 +73,7 @@ async fn export_midi(
         Some("fine") => Resolution::Fine,
         Some(other) => return Err(Problem::field("resolution", format!("“{other}” is neither own nor fine"))),
     };
-    let export = Export { resolution, lead_in: lead_in.unwrap_or(false) };
+    let export = Export { resolution, lead_in: lead_in.unwrap_or(false), ..Export::default() };
     let wanted = wanted(part, bars, split, format)?;
     let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export, &wanted)).await?;
     Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })

@@ -27,9 +27,16 @@ pub fn file_of(format: u8, ppq: u16, tracks: &[&[u8]]) -> Vec<u8> {
 
 /// A part played by one action on everything.
 pub fn play(song: &SongFile, index: usize, action: Action, export: Export) -> (usize, Performance) {
+    play_all(song, index, &[(Aim::everything(), action)], export)
+}
+
+/// A part played by some actions.
+pub fn play_all(song: &SongFile, index: usize, passes: &[(Aim, Action)], export: Export) -> (usize, Performance) {
     let part = &song.parts[index];
-    let context = Context { start: export.start(song), ..Context::new(&song.tempo, &song.metre) };
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+    let start = export.start(song);
+    let context = Context { start, lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
+    let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim.clone(), action.clone()));
+    let recipe = Recipe { passes: passes.collect() };
     (index, perform(&part.part, &part.chart(part.drums), &recipe, &context))
 }
 
