@@ -142,6 +142,7 @@ impl KitSounds {
                 part,
                 sound,
                 own: None,
+                movement: hit.movement,
             }
         };
         let strikes = hits.into_iter().filter(|hit| hit.silenced.is_none()).map(strike);

@@ -1,5 +1,6 @@
 //! What a player has to know to play the kit.
 
+use crate::mixdown::{BRIGHT, BRIGHTEST};
 use crate::voice::Voice;
 use crate::{ALTERNATES, LAYER_COUNT, SAMPLE_RATE};
 use serde::Serialize;
@@ -124,6 +125,10 @@ pub struct KitManifest {
     pub alternates: usize,
     /// Seconds in which a choked or ended sound dies away.
     pub release: f64,
+    /// Above this, in Hz, a brighter hit is louder: a high shelf of slope 1.
+    pub bright: f64,
+    /// By so much at 100 %, in dB.
+    pub brightest: f64,
 }
 
 /// How fast a choked or ended sound dies away, in s.
@@ -159,6 +164,8 @@ pub fn manifest() -> KitManifest {
         gains: velocities.map(|velocity| velocity.map_or(0.0, Velocity::amplitude)).collect(),
         alternates: ALTERNATES,
         release: RELEASE,
+        bright: BRIGHT,
+        brightest: BRIGHTEST,
     }
 }
 

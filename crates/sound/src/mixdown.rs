@@ -4,11 +4,12 @@ use crate::SAMPLE_RATE;
 use crate::manifest::{NoteSound, RELEASE, layer};
 use crate::synth::{Samples, samples};
 use crate::voice::Voice;
+use biquad::{Biquad, Coefficients, DirectForm2Transposed, Hertz, Q_BUTTERWORTH_F64, Type};
 use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::io::{self, Write};
 use std::sync::{Arc, OnceLock};
-use vivida_core::{Sample, Velocity};
+use vivida_core::{Movement, Sample, Velocity};
 
 /// One sound to be played.
 #[derive(Clone, Debug, PartialEq)]
@@ -27,6 +28,8 @@ pub struct Strike {
     pub sound: NoteSound,
     /// By which own sound instead: the samples of its stroke, and the place of the one among them.
     pub own: Option<(Arc<Vec<Sample>>, usize)>,
+    /// How it moves in pitch, place, level and brightness.
+    pub movement: Movement,
 }
 
 /// Where own sounds come from.
@@ -38,7 +41,16 @@ pub trait Recordings: fmt::Debug + Send + Sync {
 impl Strike {
     /// By the usual layers.
     pub fn plain(seconds: f64, length: f64, velocity: Velocity, sound: NoteSound) -> Strike {
-        Strike { seconds, length, velocity, layer: layer(velocity), part: 0, sound, own: None }
+        Strike {
+            seconds,
+            length,
+            velocity,
+            layer: layer(velocity),
+            part: 0,
+            sound,
+            own: None,
+            movement: Movement::NONE,
+        }
     }
 
     fn sample(&self) -> Option<&Sample> {
@@ -48,9 +60,30 @@ impl Strike {
     /// How long it rings out, in s.
     fn rings(&self) -> f64 {
         match self.sample() {
-            Some(sample) => sample.frames as f64 / f64::from(SAMPLE_RATE),
-            None => self.sound.voice.seconds() / self.sound.rate,
+            Some(sample) => sample.frames as f64 / f64::from(SAMPLE_RATE) / self.faster(),
+            None => self.sound.voice.seconds() / self.sound.rate / self.faster(),
         }
+    }
+
+    /// How many times as fast its sample is played.
+    fn faster(&self) -> f64 {
+        match self.movement.pitch {
+            0.0 => 1.0,
+            cents => libm::exp2(f64::from(cents) / 1200.0),
+        }
+    }
+
+    /// How many times as loud it is.
+    fn louder(&self) -> f64 {
+        match self.movement.level {
+            0.0 => 1.0,
+            db => libm::pow(10.0, f64::from(db) / 20.0),
+        }
+    }
+
+    /// Where it stands, where the sound would stand at `pan`: −1 to 1.
+    fn placed(&self, pan: f64) -> f64 {
+        (pan + f64::from(self.movement.place) / 100.0).clamp(-1.0, 1.0)
     }
 
     /// The group that it belongs to and the one that ends it.
@@ -317,6 +350,8 @@ struct Sounding {
     sides: Vec<[f32; 2]>,
     /// In frames from its start: where it begins to die away.
     stop: f64,
+    /// For each channel of the source what makes it brighter or darker, if anything does.
+    shelves: Vec<DirectForm2Transposed<f64>>,
 }
 
 /// What a strike sounds by.
@@ -332,6 +367,20 @@ impl Source {
             Source::Own(channels) => &channels[number],
         }
     }
+}
+
+/// Above this, in Hz, a brighter hit is louder.
+pub(crate) const BRIGHT: f64 = 4000.0;
+/// By so much at 100 %, in dB.
+pub(crate) const BRIGHTEST: f64 = 12.0;
+
+/// A high shelf of slope 1, as Web Audio's filter of that name.
+fn shelf(brightness: f64) -> DirectForm2Transposed<f64> {
+    let (rate, edge) = (Hertz::from_hz(f64::from(SAMPLE_RATE)), Hertz::from_hz(BRIGHT));
+    let (Ok(rate), Ok(edge)) = (rate, edge) else { unreachable!("both are above 0") };
+    let kind = Type::HighShelf(brightness / 100.0 * BRIGHTEST);
+    let made = Coefficients::<f64>::from_params(kind, rate, edge, Q_BUTTERWORTH_F64);
+    DirectForm2Transposed::new(made.expect("4 kHz lie below half of the rate"))
 }
 
 /// Equal power: the two sides' squares add up to one.
@@ -355,30 +404,38 @@ impl Sounding {
         let (source, rate, sides) = match strike.sample().zip(recordings) {
             Some((sample, recordings)) => {
                 let channels = recordings.channels(&sample.sound)?;
-                let (pan, gain) = (sample.pan / 100.0, sample.gain(strike.velocity));
+                let gain = sample.gain(strike.velocity) * strike.louder();
+                let pan = strike.placed(sample.pan / 100.0);
                 let sides = match channels.len() {
                     1 => vec![panned(pan, gain)],
                     2 => panned_sides(pan, gain),
                     _ => return None,
                 };
-                (Source::Own(channels), 1.0, sides)
+                (Source::Own(channels), strike.faster(), sides)
             }
             None => {
                 let voice = strike.sound.voice;
-                let gain = strike.velocity.amplitude() * voice.level();
+                let gain = strike.velocity.amplitude() * voice.level() * strike.louder();
                 let source = Source::Voice(samples(voice), strike.layer, *alternate);
-                (source, strike.sound.rate, vec![panned(voice.pan(), gain)])
+                (source, strike.sound.rate * strike.faster(), vec![panned(strike.placed(voice.pan()), gain)])
             }
         };
-        (!source.channel(0).is_empty()).then_some(Sounding { source, start: *start, rate, sides, stop: *stop })
+        let shelves = match f64::from(strike.movement.brightness) {
+            0.0 => Vec::new(),
+            brightness => vec![shelf(brightness); sides.len()],
+        };
+        let sounds = !source.channel(0).is_empty();
+        sounds.then_some(Sounding { source, start: *start, rate, sides, stop: *stop, shelves })
     }
 
     /// Adds what of it lies in a block; answers whether it goes on behind it.
-    fn add_to(&self, block: &mut [[f32; 2]], from: u64) -> bool {
+    fn add_to(&mut self, block: &mut [[f32; 2]], from: u64) -> bool {
+        let mut shelves = std::mem::take(&mut self.shelves);
         let mut goes_on = false;
         for (channel, sides) in self.sides.iter().enumerate() {
-            goes_on = self.add_channel(block, from, self.source.channel(channel), *sides);
+            goes_on = self.add_channel(block, from, self.source.channel(channel), *sides, shelves.get_mut(channel));
         }
+        self.shelves = shelves;
         goes_on
     }
 
@@ -388,14 +445,15 @@ impl Sounding {
         from: u64,
         sample: &[f32],
         [left_side, right_side]: [f32; 2],
+        shelf: Option<&mut DirectForm2Transposed<f64>>,
     ) -> bool {
         let first = self.start.saturating_sub(from) as usize;
         let gone = from.saturating_sub(self.start) as usize;
         let rate = f64::from(SAMPLE_RATE);
         // Until its samples end, and until it has died away. (Between frames the last one has none behind it.)
         let last = match self.source {
-            Source::Voice(..) => ((sample.len() - 1) as f64 / self.rate).ceil() as usize,
-            Source::Own(_) => sample.len(),
+            Source::Own(_) if self.rate == 1.0 => sample.len(),
+            _ => ((sample.len() - 1) as f64 / self.rate).ceil() as usize,
         };
         let dead = if self.stop.is_finite() { ((self.stop + RELEASE) * rate) as usize + 1 } else { last };
         let left = last.min(dead).saturating_sub(gone);
@@ -405,7 +463,18 @@ impl Sounding {
             if fades.is_finite() { (fades.max(0.0) as usize).saturating_sub(gone).min(length) } else { length };
         let begins = first.min(block.len());
         let place = &mut block[begins..];
-        if self.rate == 1.0 {
+        let at = |frame: usize| match self.source {
+            Source::Own(_) if self.rate == 1.0 => sample.get(gone + frame).copied().unwrap_or(0.0),
+            _ => between(sample, (gone + frame) as f64 * self.rate),
+        };
+        let mut shelf = shelf;
+        if let Some(shelf) = &mut shelf {
+            for (frame, out) in place[..steady].iter_mut().enumerate() {
+                let value = shelf.run(f64::from(at(frame))) as f32;
+                out[0] += value * left_side;
+                out[1] += value * right_side;
+            }
+        } else if self.rate == 1.0 {
             for (out, value) in place[..steady].iter_mut().zip(&sample[gone.min(sample.len())..]) {
                 out[0] += value * left_side;
                 out[1] += value * right_side;
@@ -420,9 +489,9 @@ impl Sounding {
         for (frame, out) in place[..length].iter_mut().enumerate().skip(steady) {
             let over = (gone + frame) as f64 / rate - self.stop;
             let fading = if over > 0.0 { 1.0 - over / RELEASE } else { 1.0 };
-            let value = match self.source {
-                Source::Voice(..) => between(sample, (gone + frame) as f64 * self.rate),
-                Source::Own(_) => sample.get(gone + frame).copied().unwrap_or(0.0),
+            let value = match &mut shelf {
+                Some(shelf) => shelf.run(f64::from(at(frame))) as f32,
+                None => at(frame),
             };
             let value = value * fading.max(0.0) as f32;
             out[0] += value * left_side;

@@ -1,7 +1,7 @@
 //! Playing the kit: every note sounds, harder is louder, and time is kept.
 
 use std::collections::BTreeSet;
-use vivida_core::{Channel, HitId, Kit, Note, PlayedHit, Ppq, TempoMap, Ticks, Velocity};
+use vivida_core::{Channel, HitId, Kit, Movement, Note, PlayedHit, Ppq, TempoMap, Ticks, Velocity};
 use vivida_sound::{KitSounds, Mixdown, SAMPLE_RATE, Strike, Voice, drum_sound, manifest, tone_sound};
 
 fn velocity(value: u8) -> Velocity {
@@ -15,6 +15,7 @@ fn note(value: u8) -> Note {
 fn played(tick: f64, length: f64, key: u8, hard: u8) -> PlayedHit {
     PlayedHit {
         silenced: None,
+        movement: Movement::NONE,
         hand: None,
         id: HitId::new(0),
         tick: Ticks(tick),
