@@ -149,7 +149,8 @@ fn played(
     fitted.check_within(song.end, &song.tempo).map_err(|error| error.to_string())?;
     said.extend(song.mended.iter().cloned());
     let sections = song.sections();
-    let context = Context { variation, sections: &sections, ..Context::new(&song.tempo, &song.metre) };
+    let context =
+        Context { variation, sections: &sections, lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
     let before = perform(&part.part, &chart, &Recipe::default(), &context);
     let after = perform(&part.part, &chart, &fitted, &context);
     let treatment = Treatment::of(&part.part, &chart, &context, [&before, &after], &Thresholds::default());

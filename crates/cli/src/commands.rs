@@ -8,7 +8,9 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vivida_core::{BarRange, Chart, Context, Kit, KitFile, Performance, PlayedHit, Recipe, RecipeFile, Ticks, perform};
+use vivida_core::{
+    BarRange, Chart, Context, Kit, KitFile, MovementOut, Performance, PlayedHit, Recipe, RecipeFile, Ticks, perform,
+};
 use vivida_server::{App, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike};
@@ -132,6 +134,7 @@ impl<'a> Played<'a> {
         let none = Recipe::default();
         let parts = self.song.parts.iter().zip(&self.charts).enumerate();
         let play = |(index, (part, chart)): (usize, (&SongPart, &Chart))| {
+            let context = Context { lanes: part.lanes(), ..context };
             let recipe = if part.drums { &self.recipe } else { &none };
             let played = perform(&part.part, chart, recipe, &context);
             (
@@ -180,6 +183,28 @@ pub struct Layout {
     pub lead_in: bool,
     pub split: bool,
     pub one_track: bool,
+    pub movement: Movement,
+}
+
+/// Which channels hits are sent on that move in pitch, place, level or brightness.
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+pub enum Movement {
+    /// Their own. What moves while another hit sounds there goes out without that, which is said.
+    Own,
+    /// One for each instrument that moves.
+    Channels,
+    /// One for each hit in turn, as MPE has it.
+    Mpe,
+}
+
+impl From<Movement> for MovementOut {
+    fn from(movement: Movement) -> MovementOut {
+        match movement {
+            Movement::Own => MovementOut::OwnChannel,
+            Movement::Channels => MovementOut::ChannelForEach,
+            Movement::Mpe => MovementOut::Mpe,
+        }
+    }
 }
 
 pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, layout: &Layout) -> Done {
@@ -188,11 +213,22 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
     let resolution = if layout.fine { Resolution::Fine } else { Resolution::Own };
     let export = Export { resolution, lead_in: layout.lead_in, ..Export::default() };
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
-    let mut performances = Vec::new();
+    let (mut performances, mut apart) = (Vec::new(), Vec::new());
     if played.is_other() || range.is_some() {
-        let sent = |(index, one): (usize, Performance)| (index, one.sent(&played.charts[index]));
-        performances = played.parts(export.start(&song), range).into_iter().map(sent).collect();
+        let mut free = vivida_smf::free_channels(&song, &[]);
+        for chart in &played.charts {
+            let ways = chart.kit.instruments.iter().flat_map(|one| &one.articulations);
+            let used: Vec<_> = ways.filter_map(|way| way.channel_out.or(way.channel)).collect();
+            free.retain(|channel| !used.contains(channel));
+        }
+        for (index, one) in played.parts(export.start(&song), range) {
+            let (sent, own) = one.sent_apart(&played.charts[index], layout.movement.into(), &mut free);
+            performances.push((index, sent));
+            apart.push(own);
+        }
     }
+    let export = Export { zone: apart.iter().map(|one| one.members).max().unwrap_or(0), ..export };
+    let said = vivida_smf::movement_said(&vivida_smf::moved_out(&song, &performances), &apart);
     if range.is_none() {
         // What no recipe treats comes out as it went in.
         performances.retain(|&(index, _)| song.parts[index].drums);
@@ -205,9 +241,13 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
         split: layout.split,
         one_track: layout.one_track,
         kits: drums.map(|(index, _)| (index, played.charts[index].kit.outgoing())).collect(),
+        apart: vivida_smf::taken(&song, &performances),
     };
     let written = vivida_smf::write(&bytes, &song, &performances, export);
     let arranged = vivida_smf::arrange(&written, &song, export, &arrangement);
+    if let Some(said) = said {
+        eprintln!("{said}");
+    }
     output::write(output, |out| out.write_all(&arranged))
 }
 

@@ -4,7 +4,7 @@ use crate::commands::{Done, read_song};
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Context, Figures, Recipe, Report, Ticks, perform, report};
+use vivida_core::{Context, Figures, Lane, Recipe, Report, Ticks, perform, report};
 use vivida_smf::{SongFile, SongPart};
 
 pub fn inspect(input: &Path, as_json: bool) -> Done {
@@ -39,6 +39,8 @@ fn in_json(song: &SongFile, reports: &[Report]) -> Value {
             "drums": part.drums,
             "grid": report.grid,
             "figures": report.written.all,
+            "bend_range": part.bend_range(),
+            "lanes": part.lanes().iter().map(lane_in_json).collect::<Vec<Value>>(),
             "instruments": instruments.collect::<Vec<Value>>(),
         })
     });
@@ -76,6 +78,7 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
             out += &line(&instrument.name, &one.figures);
         }
         out += &line("all", &report.written.all);
+        out.extend(part.lanes().iter().map(lane_in_words));
     }
     if song.parts.is_empty() {
         out += "\nThe file holds no notes; there is nothing to play.\n";
@@ -85,6 +88,24 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
         out.extend(song.mended.iter().map(|mended| format!("  {mended}\n")));
     }
     out
+}
+
+fn extremes(lane: &Lane) -> (f64, f64) {
+    let values = || lane.values().iter().copied();
+    (values().fold(f64::INFINITY, f64::min), values().fold(f64::NEG_INFINITY, f64::max))
+}
+
+fn lane_in_json(lane: &Lane) -> Value {
+    let (least, most) = extremes(lane);
+    let goes_with = lane.kind.usually_goes_with();
+    json!({"lane": lane.kind, "name": lane.kind.name(), "values": lane.len(), "least": least, "greatest": most, "goes_with": goes_with})
+}
+
+fn lane_in_words(lane: &Lane) -> String {
+    let (least, most) = extremes(lane);
+    let name = format!("{} ({})", lane.kind.name(), lane.kind);
+    let values = if lane.len() == 1 { "1 value".to_owned() } else { format!("{} values", lane.len()) };
+    format!("  {name:<40}{values:>14} from {least} to {most}\n")
 }
 
 fn line(name: &str, figures: &Figures) -> String {

@@ -68,6 +68,9 @@ enum Command {
         /// Everything in one track (format 0).
         #[arg(long)]
         one_track: bool,
+        /// Which channels hits are sent on that move in pitch, place, level or brightness.
+        #[arg(long, value_enum, default_value = "own")]
+        movement: commands::Movement,
         #[command(flatten)]
         said: loops::Said,
         /// Of a recorded loop: how its samples are written, 16, 24 or 32f.
@@ -187,8 +190,8 @@ fn run(command: Command) -> commands::Done {
         Command::Apply { input, playing, output, excerpt, said, depth, .. } if loops::is_sound(&input) => {
             loops::apply(&input, loops::count(excerpt.bars)?, &said, &playing, depth, &output)
         }
-        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track, .. } => {
-            let layout = commands::Layout { fine, lead_in, split, one_track };
+        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track, movement, .. } => {
+            let layout = commands::Layout { fine, lead_in, split, one_track, movement };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }
         Command::Batch(options) => batch::batch(options),

@@ -1,17 +1,18 @@
 //! Parts made of performances: printed takes, and several parts in the place of one.
 
+use crate::action::{Action, ByHand, HandMove};
+use crate::aim::Aim;
 use crate::hit::{Hit, HitId, Part};
 use crate::lane::PlayedLane;
 use crate::perform::{MadeHit, Performance, PlayedHit};
-use crate::recipe::PassId;
+use crate::recipe::{Pass, PassId, Recipe};
 use crate::units::Ticks;
 use std::collections::HashMap;
 
 impl Performance {
     /// What sounds, as the Written of a new take: hits numbered anew in order of time.
     pub fn printed(&self) -> Part {
-        let mut sounding: Vec<&PlayedHit> = self.sounding().collect();
-        sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id)));
+        let sounding = self.in_time();
         let hit = |(id, played): (usize, &PlayedHit)| Hit {
             id: HitId::new(id as u32),
             tick: Ticks(played.tick.0.max(0.0)),
@@ -24,11 +25,35 @@ impl Performance {
         Part::new(sounding.into_iter().enumerate().map(hit).collect())
     }
 
+    fn in_time(&self) -> Vec<&PlayedHit> {
+        let mut sounding: Vec<&PlayedHit> = self.sounding().collect();
+        sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0).then(a.id.cmp(&b.id)));
+        sounding
+    }
+
+    /// The passes of a new take that is printed: a hit as it is written has no movement, and a part's lanes are its
+    /// file's; so the movement comes along by hand, and the passes that change lanes as they are.
+    pub fn beside_printed(&self, recipe: &Recipe) -> Recipe {
+        let mut beside = Recipe::default();
+        beside.passes.extend(recipe.passes.iter().filter(|pass| pass.on && pass.action.lane().is_some()).cloned());
+        let moved: Vec<HandMove> = (0..)
+            .zip(self.in_time())
+            .filter(|(_, hit)| !hit.movement.is_none())
+            .map(|(id, hit)| HandMove { movement: hit.movement, ..HandMove::of(HitId::new(id)) })
+            .collect();
+        for moved in moved.chunks(ByHand::MOST) {
+            let action = Action::ByHand(ByHand { moved: moved.to_vec(), ..ByHand::default() });
+            let id = beside.free_id();
+            beside.passes.push(Pass { id, ..Pass::new(0, Aim::everything(), action) });
+        }
+        beside
+    }
+
     /// A stretch printed round after round: each performance's own, one behind the other from where the stretch begins. What
     /// stood in their place gives way; what is before and behind stays as the first one plays it.
-    pub fn rounds(rounds: Vec<Performance>, part: &Part, from: Ticks, to: Ticks) -> Part {
+    pub fn rounds(rounds: Vec<Performance>, part: &Part, from: Ticks, to: Ticks) -> Performance {
         let length = to - from;
-        let Some(first) = rounds.first().cloned() else { return Part::default() };
+        let Some(first) = rounds.first().cloned() else { return Performance::default() };
         let end = from + length * rounds.len() as f64;
         let mut all = vec![first.where_meant(part, |anchor| anchor < from || anchor >= end)];
         for (number, round) in rounds.into_iter().enumerate() {
@@ -38,7 +63,7 @@ impl Performance {
             round.made.iter_mut().for_each(|made| made.played.tick += later);
             all.push(round);
         }
-        Performance::together(all).printed()
+        Performance::together(all)
     }
 
     /// These hits in the place of a part's own, which fall silent: how a printed take is written to
@@ -109,7 +134,7 @@ fn standing(played: PlayedHit) -> MadeHit {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Action, ByHand, HandHit, Level};
+    use crate::action::{HandHit, Level, Vary};
     use crate::perform::testing::{play, sixteenths};
     use crate::units::{Channel, Note, Ticks, Velocity};
 
@@ -140,7 +165,7 @@ mod tests {
         let part = sixteenths(&[60; 24]);
         let round = |by: f64| performance(play(&part, Action::Level(Level { by })));
         let rounds = vec![round(0.0), round(10.0), round(20.0)];
-        let printed = Performance::rounds(rounds, &part, Ticks(960.0), Ticks(1920.0));
+        let printed = Performance::rounds(rounds, &part, Ticks(960.0), Ticks(1920.0)).printed();
         let velocities: Vec<u8> = printed.hits().iter().map(|hit| hit.velocity.get()).collect();
         assert_eq!(velocities[..16], [60, 60, 60, 60, 60, 60, 60, 60, 70, 70, 70, 70, 80, 80, 80, 80]);
         assert_eq!((velocities.len(), &velocities[16..]), (24, &[60; 8][..]));
@@ -162,5 +187,23 @@ mod tests {
         assert_eq!(both.hits().map(|hit| hit.length.0).collect::<Vec<_>>(), [100.0, 140.0, 100.0, 900.0]);
         let instead = both.instead_of(&part);
         assert_eq!((instead.hits().count(), instead.sounding().count()), (6, 4));
+    }
+
+    #[test]
+    fn movement_comes_along_with_a_printed_take() {
+        let part = sixteenths(&[60; 16]);
+        let moving = Vary { by: 40.0, property: crate::Property::Pitch, ..Vary::default() };
+        let played = performance(play(&part, Action::Vary(moving)));
+        let beside = played.beside_printed(&Recipe::default());
+        beside.check().unwrap();
+        let again = play(&played.printed(), beside.passes[0].action.clone());
+        let pitches = |hits: &[PlayedHit]| hits.iter().map(|hit| hit.movement.pitch).collect::<Vec<f32>>();
+        assert_eq!(pitches(&again), pitches(&played.written));
+        assert!(
+            performance(play(&part, Action::Level(Level { by: 3.0 })))
+                .beside_printed(&Recipe::default())
+                .passes
+                .is_empty()
+        );
     }
 }

@@ -4,7 +4,10 @@ use crate::api::*;
 use crate::app::Opened;
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use vivida_core::{Chart, MadeHit, Measured, Part, Performance, PlayedHit, Recipe, Side, Ticks};
+use vivida_core::{
+    Action, Chart, GoesWith, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit, PlayedLane, Property,
+    Recipe, Side, Ticks,
+};
 use vivida_smf::SongFile;
 
 pub(crate) fn bpm(file: &SongFile) -> f64 {
@@ -94,6 +97,8 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
         lines: line_columns(&opened.song.file, lines.iter().copied()),
+        lanes: written_lanes(opened),
+        bend_range: opened.file_part().bend_range().unwrap_or(200.0),
     }
 }
 
@@ -114,14 +119,14 @@ fn line_columns(file: &SongFile, lines: impl Iterator<Item = f64>) -> LineColumn
     columns
 }
 
-/// The columns of a performance; those of its timing and its touch only where the page does not have them
+/// The columns of a performance; those of its timing, its touch and its lanes only where the page does not have them
 /// already, by their keys.
 pub(crate) fn columns(
     opened: &Opened,
     recipe: &Recipe,
     performance: Performance,
     reading: Measured,
-    known: [Option<&str>; 2],
+    known: [Option<&str>; 3],
 ) -> PerformanceColumns {
     let chart = opened.chart();
     let written = &performance.written;
@@ -136,6 +141,8 @@ pub(crate) fn columns(
     let timing = (known[0] != Some(&timing_key)).then(|| timing(opened, written));
     let velocities = || written.iter().map(|hit| hit.velocity.get()).collect();
     let velocities = (known[1] != Some(&touch_key)).then(velocities);
+    let lanes_key = lanes_key(&performance.lanes);
+    let lanes = (known[2] != Some(&lanes_key)).then(|| performance.lanes.iter().map(lane_columns).collect());
     let silenced = performance.hits().filter_map(|hit| Some((hit.id, hit.silenced?)));
     let letter = |hit: &PlayedHit| match hit.hand {
         Some(Side::Left) => 'L',
@@ -161,10 +168,71 @@ pub(crate) fn columns(
         hands,
         elsewhere: elsewhere.collect(),
         made: made(opened, &performance.made),
+        movement: movement(&performance),
+        lanes_key,
+        lanes,
         turned: turned.collect(),
         passes: performance.passes,
         reading,
         recipe: None,
+    }
+}
+
+fn lanes_key(lanes: &[PlayedLane]) -> String {
+    let mut hasher = DefaultHasher::new();
+    for PlayedLane { lane, goes_with, drawn } in lanes {
+        (lane.kind, *goes_with == GoesWith::Hits, drawn, lane.len()).hash(&mut hasher);
+        for (tick, value) in lane.ticks().iter().zip(lane.values()) {
+            (tick.round() as i64, *value as i16).hash(&mut hasher);
+        }
+    }
+    format!("{:016x}", hasher.finish())
+}
+
+fn lane_columns(PlayedLane { lane, goes_with, drawn }: &PlayedLane) -> LaneColumns {
+    let (least, most) = lane.kind.range();
+    LaneColumns {
+        kind: lane.kind,
+        name: lane.kind.name(),
+        range: [least as i16, most as i16],
+        rest: lane.kind.rest() as i16,
+        goes_with: *goes_with,
+        drawn: *drawn,
+        ticks: lane.ticks().iter().map(|tick| tick.round() as i64).collect(),
+        values: lane.values().iter().map(|value| value.round() as i16).collect(),
+    }
+}
+
+/// A part's lanes as they were written.
+fn written_lanes(opened: &Opened) -> Vec<LaneColumns> {
+    let as_written = |lane: &Lane| {
+        lane_columns(&PlayedLane { lane: lane.clone(), goes_with: lane.kind.usually_goes_with(), drawn: false })
+    };
+    opened.file_part().lanes().iter().map(as_written).collect()
+}
+
+/// In tenths, so that numbers are short.
+fn movement(performance: &Performance) -> Vec<MovementColumn> {
+    let moves = |property: Property| performance.hits().any(|hit| hit.movement.of(property) != 0.0);
+    let column = |property: Property| {
+        let values = performance.hits().map(|hit| hit.movement.of(property) as f32).collect();
+        MovementColumn { property, values }
+    };
+    Property::MOVEMENT.into_iter().filter(|&property| moves(property)).map(column).collect()
+}
+
+/// What can be added to a part.
+pub(crate) fn vocabulary() -> Vocabulary {
+    let offers = Action::all().into_iter().zip(Action::defaults()).zip(Action::dice());
+    let lane = |kind: LaneKind| {
+        let (least, most) = kind.range();
+        LaneOffer { kind, name: kind.name(), range: [least as i16, most as i16] }
+    };
+    let usual = [1, 4, 7, 10, 11, 64, 74].map(LaneKind::Controller).into_iter();
+    Vocabulary {
+        actions: offers.map(|((info, start), dice)| ActionOffer { info, start, dice }).collect(),
+        properties: Property::ALL.into_iter().map(Property::info).collect(),
+        lanes: usual.chain([LaneKind::Bend, LaneKind::Pressure]).map(lane).collect(),
     }
 }
 

@@ -113,6 +113,7 @@ impl Opened {
             variation,
             sections: &self.sections,
             pockets: &self.pockets,
+            lanes: self.file_part().lanes(),
             ..Context::new(&file.tempo, &file.metre)
         }
     }

@@ -8,8 +8,10 @@ use rocket::http::Status;
 use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
-use vivida_core::{Kit, Performance, PlayedHit, Ticks};
-use vivida_smf::{Arrangement, Export, Resolution, arrange, rounding, write};
+use vivida_core::{Kit, MovementOut, Performance, PlayedHit, SentApart, Ticks};
+use vivida_smf::{
+    Arrangement, Export, Resolution, arrange, free_channels, moved_out, movement_said, rounding, taken, write,
+};
 use vivida_sound::{Mixdown, Recorded, Strike};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
@@ -40,16 +42,33 @@ impl Snapshot {
     /// What goes into the file in the place of its parts: nothing where a part is as it came. With a range, only
     /// what belongs there sounds.
     fn performances(&self, start: Ticks, excerpt: &Excerpt) -> Answer<Vec<(usize, Performance)>> {
+        Ok(self.performances_apart(start, excerpt, MovementOut::OwnChannel)?.0)
+    }
+
+    /// The same, hits that move on channels of their own, and what came of that.
+    fn performances_apart(
+        &self,
+        start: Ticks,
+        excerpt: &Excerpt,
+        how: MovementOut,
+    ) -> Answer<(Vec<(usize, Performance)>, Vec<SentApart>)> {
+        let mut free = match how {
+            MovementOut::OwnChannel => Vec::new(),
+            _ => free_channels(&self.song.file, &self.performances(start, excerpt)?),
+        };
+        let mut apart = Vec::new();
         let mut performances = Vec::new();
         for parts in self.parts.chunk_by(|(a, _), (b, _)| a.position == b.position) {
-            let play = |part: &StoredPart| -> Answer<Performance> {
+            let mut play = |part: &StoredPart| -> Answer<Performance> {
                 let opened = self.opened(part.id)?;
                 let played = opened.play(start);
                 let played = match excerpt.range {
                     Some((from, to)) => played.between(opened.part(), from, to),
                     None => played,
                 };
-                Ok(played.sent(opened.chart()))
+                let (sent, own) = played.sent_apart(opened.chart(), how, &mut free);
+                apart.push(own);
+                Ok(sent)
             };
             let position = parts[0].0.position;
             if let [(part, opened)] = parts
@@ -66,28 +85,36 @@ impl Snapshot {
             // Of several parts in one place the one that is asked for is heard alone, be it muted or not.
             let only = excerpt.part.filter(|id| parts.clone().any(|part| part.id == *id));
             let heard = parts.filter(|part| only.map_or(!part.muted, |id| part.id == id));
-            let played = heard.map(play).collect::<Answer<Vec<Performance>>>()?;
+            let played = heard.map(&mut play).collect::<Answer<Vec<Performance>>>()?;
             let of_file = self.song.file.parts.get(position);
             let of_file = of_file.ok_or_else(|| Problem::field("part", "the song's file has no such part"))?;
             performances.push((position, Performance::together(played).instead_of(&of_file.part)));
         }
-        Ok(performances)
+        Ok((performances, apart))
     }
 }
 
 impl App {
     /// The song as a Standard MIDI File.
-    pub(crate) fn export_midi(&self, id: SongId, export: Export, wanted: &Wanted) -> Answer<(String, Vec<u8>)> {
+    pub(crate) fn export_midi(
+        &self,
+        id: SongId,
+        export: Export,
+        how: MovementOut,
+        wanted: &Wanted,
+    ) -> Answer<(String, Vec<u8>)> {
         let snapshot = self.snapshot(id)?;
         let song = &snapshot.song;
         let excerpt = excerpt(&snapshot.row, song, wanted)?;
-        let performances = snapshot.performances(export.start(&song.file), &excerpt)?;
+        let (performances, apart) = snapshot.performances_apart(export.start(&song.file), &excerpt, how)?;
+        let export = Export { zone: apart.iter().map(|one| one.members).max().unwrap_or(0), ..export };
         let arrangement = Arrangement {
             only: excerpt.position,
             bars: wanted.bars.map(|bars| (bars.from, bars.to)),
             split: wanted.split,
             one_track: wanted.one_track,
             kits: snapshot.kits_out(),
+            apart: taken(&song.file, &performances),
         };
         let bytes = write(&song.bytes, &song.file, &performances, export);
         Ok((excerpt.name, arrange(&bytes, &song.file, export, &arrangement)))
@@ -107,7 +134,7 @@ impl App {
         }
         let mut zip = Zip::new(Cursor::new(Vec::new()));
         for &id in ids {
-            let (name, bytes) = self.export_midi(id, Export::default(), &Wanted::default())?;
+            let (name, bytes) = self.export_midi(id, Export::default(), MovementOut::OwnChannel, &Wanted::default())?;
             zip.begin(&name, "mid").and_then(|()| zip.write_all(&bytes)).map_err(not_zipped)?;
         }
         Ok(zip.finish().map_err(not_zipped)?.into_inner())
@@ -122,12 +149,26 @@ impl App {
         let early = snapshot.performances(with_lead_in.start(file), &whole)?;
         let held = early.iter().flat_map(|(_, played)| played.sounding()).filter(|hit| hit.tick < Ticks(0.0)).count();
         let own = Export::default();
+        let said = |how| -> Answer<Option<String>> {
+            let (performances, apart) = snapshot.performances_apart(Ticks(0.0), &whole, how)?;
+            Ok(movement_said(&moved_out(file, &performances), &apart))
+        };
+        let moves = snapshot.performances(Ticks(0.0), &whole)?;
+        let movement = match moved_out(file, &moves).moving {
+            0 => None,
+            _ => Some(MovementInfo {
+                own: said(MovementOut::OwnChannel)?,
+                channels: said(MovementOut::ChannelForEach)?,
+                mpe: said(MovementOut::Mpe)?,
+            }),
+        };
         Ok(ExportInfo {
             file_ppq: file.ppq.get() / file.factor,
             fine_ppq: file.ppq.get(),
-            rounding: rounding(file, &snapshot.performances(Ticks(0.0), &whole)?, own).0,
+            rounding: rounding(file, &moves, own).0,
             held_at_start: held as u32,
             smpte: file.smpte,
+            movement,
         })
     }
 

@@ -9,8 +9,8 @@ use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, HitId, LayerBounds, Part, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks,
-    TouchProfile, aimed_by, perform, starting_points, touched_by,
+    Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
+    aimed_by, perform, starting_points, touched_by,
 };
 use vivida_store::{Change, PartChange, PartId, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
@@ -36,7 +36,7 @@ impl App {
         let reading = opened.played(&performance);
         let recipe = &opened.take.recipe;
         Ok(PartDetail {
-            performance: columns(&opened, recipe, performance, reading, [None, None]),
+            performance: columns(&opened, recipe, performance, reading, [None; 3]),
             channel: opened.file_part().channel,
             written: written(&opened, &meant.lines),
             kit: chart.kit.clone(),
@@ -175,14 +175,16 @@ impl App {
                 let label = format!("keep “{}”", request.name);
                 return Ok(change.add_takes(id, request.revision, &label, &version)?[0]);
             }
-            let printed = match request.rounds {
-                None => opened.play(Ticks(0.0)).printed(),
+            let played = match request.rounds {
+                None => opened.play(Ticks(0.0)),
                 Some(rounds) => rounds_of(&opened, rounds)?,
             };
+            let printed = played.printed();
             if printed.hits().is_empty() {
                 return Err(Problem::field("name", "nothing sounds in this part, so there is nothing to print"));
             }
-            Ok(change.print(id, request.revision, &request.name, &printed)?)
+            let beside = played.beside_printed(&opened.take.recipe);
+            Ok(change.print_with(id, request.revision, &request.name, &printed, beside)?)
         })
     }
 
@@ -242,7 +244,7 @@ impl App {
     pub(crate) fn perform(&self, id: PartId, mut request: PerformRequest) -> Answer<PerformanceColumns> {
         let (opened, changed, performance) = self.played_as_asked(id, "recipe", &mut request)?;
         let reading = opened.played(&performance);
-        let known = [request.timing.as_deref(), request.touch.as_deref()];
+        let known = [request.timing.as_deref(), request.touch.as_deref(), request.lanes.as_deref()];
         let mut answer = columns(&opened, &changed, performance, reading, known);
         answer.recipe = (!request.gestures.is_empty()).then_some(changed);
         Ok(answer)
@@ -319,7 +321,7 @@ impl App {
 }
 
 /// Some bars printed round after round.
-fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> Answer<Part> {
+fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> Answer<Performance> {
     const MOST: u32 = 64;
     let file = &opened.song.file;
     if !(1..=MOST).contains(&count) {

@@ -280,7 +280,7 @@ fn meant() -> Vec<Meant> {
         "/parts/1/takes/1/file",
         "/parts/1/starting-points",
         "/parts/1/touch",
-        "/actions",
+        "/vocabulary",
         "/defaults",
         "/views/part-1",
     ];

@@ -4,7 +4,7 @@ use crate::import::{SongFile, SongPart};
 use crate::write::Export;
 use midly::num::{u4, u28};
 use midly::{Format, MetaMessage, MidiMessage, Smf, TrackEvent, TrackEventKind};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use vivida_core::{Channel, Kit, KitLookup, Note};
 
 /// How a written file is arranged. The usual is as it stands.
@@ -21,11 +21,13 @@ pub struct Arrangement {
     pub one_track: bool,
     /// By the index of a part the kit that reads what it sends; of others that is the General MIDI map.
     pub kits: BTreeMap<usize, Kit>,
+    /// By the index of a part the channels that its hits are on besides its own and those that its kit fixes.
+    pub apart: BTreeMap<usize, BTreeSet<u8>>,
 }
 
 impl Arrangement {
     fn is_usual(&self) -> bool {
-        *self == Arrangement { kits: self.kits.clone(), ..Arrangement::default() }
+        *self == Arrangement { kits: self.kits.clone(), apart: self.apart.clone(), ..Arrangement::default() }
     }
 }
 
@@ -53,7 +55,13 @@ pub fn arrange(bytes: &[u8], song: &SongFile, export: Export, arrangement: &Arra
         parts.retain(|&(index, _)| index == only);
         if let Some(&(_, part)) = parts.first() {
             for (number, track) in tracks.iter_mut().enumerate() {
-                track.retain(|event| belongs(event.kind, number == part.track, part.channel, kit(only)));
+                let own = |kind| {
+                    let zone = export.zone > 0 && number == part.track && on(kind, 0);
+                    zone || (number == part.track && is_apart(arrangement.apart.get(&only), kind))
+                };
+                track.retain(|event| {
+                    own(event.kind) || belongs(event.kind, number == part.track, part.channel, kit(only))
+                });
             }
         }
     }
@@ -68,7 +76,7 @@ pub fn arrange(bytes: &[u8], song: &SongFile, export: Export, arrangement: &Arra
     }
     let unknown: Vec<String> = (0..128).map(|note| format!("Note {note}")).collect();
     if arrangement.split {
-        split(&mut tracks, &parts, kit, &unknown);
+        split(&mut tracks, &parts, kit, &unknown, &arrangement.apart);
     }
     if arrangement.only.is_some() {
         let mut number = 0;
@@ -120,6 +128,15 @@ fn belongs(kind: TrackEventKind<'_>, own_track: bool, of: Channel, kit: &Kit) ->
         ) => true,
         _ => own_track,
     }
+}
+
+fn on(kind: TrackEventKind<'_>, wanted: u8) -> bool {
+    matches!(kind, TrackEventKind::Midi { channel, .. } if channel.as_int() == wanted)
+}
+
+/// Whether an event is on one of some channels.
+fn is_apart(channels: Option<&BTreeSet<u8>>, kind: TrackEventKind<'_>) -> bool {
+    channels.is_some_and(|channels| channels.iter().any(|channel| on(kind, *channel)))
 }
 
 /// Whether a kit sends notes like this one to this channel.
@@ -218,6 +235,7 @@ fn split<'a>(
     parts: &[(usize, &SongPart)],
     kit: impl Fn(usize) -> &'a Kit,
     unknown: &'a [String],
+    apart: &BTreeMap<usize, BTreeSet<u8>>,
 ) {
     let mut order: Vec<(usize, &SongPart)> = parts.iter().copied().filter(|(_, part)| part.drums).collect();
     // From the back, so that the places of the tracks in front stay.
@@ -229,7 +247,7 @@ fn split<'a>(
         let mut rest = Track::new();
         let mut of_instruments: BTreeMap<usize, Track<'a>> = BTreeMap::new();
         for event in own {
-            match drum(event.kind, part.channel, kit, &lookup) {
+            match drum(event.kind, part.channel, kit, &lookup, apart.get(&index)) {
                 Some(place) => of_instruments.entry(place).or_default().push(event),
                 None => rest.push(event),
             }
@@ -248,10 +266,16 @@ fn split<'a>(
 }
 
 /// The place of the instrument that a note of a part belongs to; behind the kit's, notes that it does not know.
-fn drum(kind: TrackEventKind<'_>, of: Channel, kit: &Kit, lookup: &KitLookup) -> Option<usize> {
+fn drum(
+    kind: TrackEventKind<'_>,
+    of: Channel,
+    kit: &Kit,
+    lookup: &KitLookup,
+    apart: Option<&BTreeSet<u8>>,
+) -> Option<usize> {
     let TrackEventKind::Midi { channel, message } = kind else { return None };
     let key = key_of(message)?;
-    if channel != u4::from(of.get()) && !sends(kit, channel, message) {
+    if channel != u4::from(of.get()) && !sends(kit, channel, message) && !is_apart(apart, kind) {
         return None;
     }
     let found = lookup.instrument(Note::from_data(key), Channel::new(channel.as_int()).unwrap_or(of));

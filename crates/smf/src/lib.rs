@@ -47,7 +47,7 @@ pub use clip::{ClipError, clip_of, groove_of_clip};
 pub use import::{
     MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, main_drums, read,
 };
-pub use moving::{MovedOut, free_channels, moved_out, movement_said};
+pub use moving::{MovedOut, free_channels, moved_out, movement_said, taken};
 pub use text::readable;
 pub use versions::FileRefit;
 pub use write::{Export, Resolution, rounding, write};

@@ -27,6 +27,16 @@ pub fn free_channels(song: &SongFile, performances: &[(usize, Performance)]) -> 
     (0..16).filter(|one| !used.contains(one)).map(Channel::from_status).collect()
 }
 
+/// By the place of each performance's part the channels that its hits are on besides the part's own.
+pub fn taken(song: &SongFile, performances: &[(usize, Performance)]) -> BTreeMap<usize, BTreeSet<u8>> {
+    let others = |(place, one): &(usize, Performance)| {
+        let own = song.parts.get(*place).map(|part| part.channel.get());
+        let channels = one.sounding().map(|hit| hit.channel.get()).filter(|channel| Some(*channel) != own).collect();
+        (*place, channels)
+    };
+    performances.iter().map(others).collect()
+}
+
 fn channel_of(status: u8) -> Option<u8> {
     (0x80..0xf0).contains(&status).then_some(status & 0x0f)
 }

@@ -361,13 +361,24 @@ impl Change<'_> {
 
     /// Keeps hits as the Written of a new take, without passes, and goes on with it. A step.
     pub fn print(&mut self, id: PartId, revision: i64, name: &str, hits: &Part) -> Result<TakeId, StoreError> {
+        self.print_with(id, revision, name, hits, Recipe::default())
+    }
+
+    /// The same with passes on the new take. A step.
+    pub fn print_with(
+        &mut self,
+        id: PartId,
+        revision: i64,
+        name: &str,
+        hits: &Part,
+        recipe: Recipe,
+    ) -> Result<TakeId, StoreError> {
         let before = self.expected_part(id, revision)?;
         let name = checked_name(name)?;
         self.step(Scope::Song(before.song), format!("print “{name}”"));
         let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
         self.transaction.execute(sql, params![id.0, name, hits_text(hits)?])?;
         let take = TakeId(self.transaction.last_insert_rowid());
-        let recipe = Recipe::default();
         let new = StoredTake { id: take, name, is_print: true, recipe, damage: None, variation: 1, written: 0 };
         self.put(new.state(true), new.state(false))?;
         let after = PartState { take, ..before.state(false) };

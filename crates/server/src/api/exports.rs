@@ -16,6 +16,19 @@ pub struct ExportInfo {
     pub held_at_start: u32,
     /// The file counts in frames and keeps doing so.
     pub smpte: bool,
+    /// What comes of hits that move in pitch, place, level or brightness; nothing where none does.
+    pub movement: Option<MovementInfo>,
+}
+
+/// What comes of hits that move in a MIDI file, in sentences; nothing where all of it comes through.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct MovementInfo {
+    /// On the channels that they are on.
+    pub own: Option<String>,
+    /// With a channel for each instrument that moves.
+    pub channels: Option<String>,
+    /// With a channel for each hit in turn (MPE).
+    pub mpe: Option<String>,
 }
 
 /// What of a song is taken away, and how it is laid out.

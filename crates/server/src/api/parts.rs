@@ -1,6 +1,6 @@
 //! Parts and takes.
 
-use crate::api::{LineColumns, PartAudio, PartKit, PerformanceColumns};
+use crate::api::{LaneColumns, LineColumns, PartAudio, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
@@ -158,6 +158,10 @@ pub struct WrittenColumns {
     pub lengths: Vec<f64>,
     /// The grid line that each hit is meant for.
     pub lines: LineColumns,
+    /// The lines around the hits.
+    pub lanes: Vec<LaneColumns>,
+    /// How far a full bend goes, in cents.
+    pub bend_range: f64,
 }
 
 /// A change to a part; what is absent stays.

@@ -5,8 +5,8 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, Gesture, HitId, Measured, Note, PassId, PassReport, PocketSettings, Recipe, Turned,
-    action::DiceUse,
+    Action, ActionInfo, Aim, Gesture, GoesWith, HitId, LaneKind, Measured, Note, PassId, PassReport, PocketSettings,
+    Property, PropertyInfo, Recipe, Turned, action::DiceUse,
 };
 
 /// The played hits in columns: the written ones in their order, and by themselves those that passes made; and
@@ -33,12 +33,44 @@ pub struct PerformanceColumns {
     #[ts(type = "[number, number | null, number][]")]
     pub elsewhere: Vec<(HitId, Option<u16>, Note)>,
     pub made: MadeColumns,
+    /// How hits move, the written ones first and behind them the made ones; of the properties in which any does.
+    pub movement: Vec<MovementColumn>,
+    /// Names the lanes, likewise.
+    pub lanes_key: String,
+    /// The part's lanes as they are played. Nothing where the request said that it has them.
+    pub lanes: Option<Vec<LaneColumns>>,
     pub passes: Vec<PassReport>,
     pub reading: Measured,
     /// The passes whose aim is turned round, and what of it.
     pub turned: Vec<(PassId, Turned)>,
     /// The recipe after the gestures that were asked for; nothing where there were none.
     pub recipe: Option<Recipe>,
+}
+
+/// How hits move in one property.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct MovementColumn {
+    pub property: Property,
+    /// In its unit, for each hit.
+    pub values: Vec<f32>,
+}
+
+/// A line around the hits, in columns: each value holds up to the next.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct LaneColumns {
+    pub kind: LaneKind,
+    /// What people call it.
+    pub name: String,
+    /// The least and the greatest value.
+    pub range: [i16; 2],
+    /// What a receiver plays before the first value.
+    pub rest: i16,
+    pub goes_with: GoesWith,
+    /// Passes changed its values.
+    pub drawn: bool,
+    #[ts(type = "number[]")]
+    pub ticks: Vec<i64>,
+    pub values: Vec<i16>,
 }
 
 /// The hits that passes made, in columns.
@@ -101,6 +133,25 @@ pub struct ActionOffer {
     pub dice: DiceUse,
 }
 
+/// What can be added to a part, and what its words mean.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct Vocabulary {
+    pub actions: Vec<ActionOffer>,
+    /// What of hits can be shaped.
+    pub properties: Vec<PropertyInfo>,
+    /// The lanes that people ask for most, to be drawn where a part has none.
+    pub lanes: Vec<LaneOffer>,
+}
+
+/// A lane that can be added.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct LaneOffer {
+    pub kind: LaneKind,
+    pub name: String,
+    /// The least and the greatest value.
+    pub range: [i16; 2],
+}
+
 /// An action that is heard before it is taken.
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
@@ -146,6 +197,10 @@ pub struct PerformRequest {
     #[serde(default)]
     #[ts(optional)]
     pub touch: Option<String>,
+    /// The `lanes_key` of the lanes that are known already.
+    #[serde(default)]
+    #[ts(optional)]
+    pub lanes: Option<String>,
     /// The settings of pockets that are being changed, in the place of those that are kept.
     #[serde(default)]
     #[ts(optional, as = "Option<HashMap<u32, PocketSettings>>")]

@@ -7,6 +7,7 @@ use rocket::tokio::sync::mpsc;
 use rocket::tokio::task::spawn_blocking;
 use rocket::{delete, get, post, routes};
 use std::io::{self, Read, Write};
+use vivida_core::MovementOut;
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
 
@@ -57,7 +58,7 @@ fn wanted(part: Option<i64>, bars: Option<&str>, split: Option<bool>, format: Op
 }
 
 #[allow(clippy::too_many_arguments, reason = "each is a field of the address")]
-#[get("/songs/<id>/export.mid?<resolution>&<lead_in>&<part>&<bars>&<split>&<format>")]
+#[get("/songs/<id>/export.mid?<resolution>&<lead_in>&<part>&<bars>&<split>&<format>&<movement>")]
 async fn export_midi(
     app: &Shared,
     id: Id,
@@ -67,6 +68,7 @@ async fn export_midi(
     bars: Option<&str>,
     split: Option<bool>,
     format: Option<u8>,
+    movement: Option<&str>,
 ) -> Result<Download, Problem> {
     let resolution = match resolution {
         None | Some("own") => Resolution::Own,
@@ -74,8 +76,14 @@ async fn export_midi(
         Some(other) => return Err(Problem::field("resolution", format!("“{other}” is neither own nor fine"))),
     };
     let export = Export { resolution, lead_in: lead_in.unwrap_or(false), ..Export::default() };
+    let how = match movement {
+        None | Some("own") => MovementOut::OwnChannel,
+        Some("channels") => MovementOut::ChannelForEach,
+        Some("mpe") => MovementOut::Mpe,
+        Some(other) => return Err(Problem::field("movement", format!("“{other}” is none of own, channels and mpe"))),
+    };
     let wanted = wanted(part, bars, split, format)?;
-    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export, &wanted)).await?;
+    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export, how, &wanted)).await?;
     Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
 }
 

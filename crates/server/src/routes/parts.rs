@@ -3,7 +3,7 @@
 use super::*;
 use crate::api::*;
 use rocket::{delete, get, patch, post, put, routes};
-use vivida_core::{Action, HitId, LayerBounds, StartingPoint, TouchProfile};
+use vivida_core::{HitId, LayerBounds, StartingPoint, TouchProfile};
 
 #[get("/parts/<id>")]
 async fn part(app: &Shared, id: Id) -> Answer<PartDetail> {
@@ -119,10 +119,9 @@ async fn touched(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<V
     work(app, move |app| app.touched(id.part(), request)).await.map(Json)
 }
 
-#[get("/actions")]
-fn actions() -> Json<Vec<ActionOffer>> {
-    let offers = Action::all().into_iter().zip(Action::defaults()).zip(Action::dice());
-    Json(offers.map(|((info, start), dice)| ActionOffer { info, start, dice }).collect())
+#[get("/vocabulary")]
+fn vocabulary() -> Json<Vocabulary> {
+    Json(crate::answers::vocabulary())
 }
 
 pub(super) fn routes() -> Vec<Route> {
@@ -147,6 +146,6 @@ pub(super) fn routes() -> Vec<Route> {
         take_groove,
         performance,
         touched,
-        actions,
+        vocabulary,
     ]
 }

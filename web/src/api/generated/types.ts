@@ -152,17 +152,17 @@ fit: number, };
 
 export type Shape = { 
 /**
- * The 10th percentile.
+ * The 10th percentile, in the property's unit.
  */
-soft: Velocity, 
+soft: number, 
 /**
  * The median.
  */
-typical: Velocity, 
+typical: number, 
 /**
  * The 90th percentile.
  */
-hard: Velocity, 
+hard: number, 
 /**
  * 0 to 100 %: how far the hits go to their targets.
  */
@@ -170,7 +170,11 @@ amount: Percent,
 /**
  * 0 to 100 %: how much the loudest go to the beat, where velocities tie.
  */
-follow: Percent, };
+follow: Percent, 
+/**
+ * Of what.
+ */
+property: Property, };
 
 export type Contrast = { 
 /**
@@ -228,7 +232,7 @@ export type Spread = "even" | "bell";
 
 export type Vary = { 
 /**
- * 0 to 64.
+ * 0 to 64; of another property as much as it has to one side.
  */
 by: number, 
 /**
@@ -242,17 +246,21 @@ how: VaryHow,
 /**
  * 0 to 2: the exponent of the spectrum of natural changes.
  */
-slowness: number, };
+slowness: number, 
+/**
+ * Of what.
+ */
+property: Property, };
 
 export type Draw = { 
 /**
- * The softest.
+ * The least.
  */
-from: Velocity, 
+from: number, 
 /**
- * The loudest.
+ * The most.
  */
-to: Velocity, 
+to: number, 
 /**
  * Even or bell-shaped.
  */
@@ -260,7 +268,11 @@ spread: Spread,
 /**
  * 0 to 100 %: how far the hits go there.
  */
-amount: Percent, };
+amount: Percent, 
+/**
+ * Of what.
+ */
+property: Property, };
 
 export type Accents = { 
 /**
@@ -272,13 +284,17 @@ grid: Grid,
  */
 bars: number, 
 /**
- * −64 to 64 for each slot, bar after bar.
+ * −64 to 64 for each slot, bar after bar; of another property as much as it has.
  */
 pattern: Array<number>, 
 /**
  * 0 to 200 %.
  */
-amount: Percent, };
+amount: Percent, 
+/**
+ * Of what.
+ */
+property: Property, };
 
 export type Curve = "straight" | "late" | "early";
 
@@ -286,11 +302,11 @@ export type SwellOf = "change" | "level";
 
 export type Swell = { 
 /**
- * −126 to 127: at the beginning.
+ * −126 to 127, of another property as much as it has: at the beginning.
  */
 from: number, 
 /**
- * −126 to 127: at the end.
+ * The same at the end.
  */
 to: number, 
 /**
@@ -300,7 +316,11 @@ curve: Curve,
 /**
  * A change or a level.
  */
-of: SwellOf, };
+of: SwellOf, 
+/**
+ * Of what.
+ */
+property: Property, };
 
 export type ArcLine = "straight" | "smooth";
 
@@ -1002,6 +1022,220 @@ time: Millis,
  */
 vary: Percent, };
 
+export type Property = "velocity" | "pitch" | "place" | "level" | "brightness";
+
+export type PropertyInfo = { 
+/**
+ * Its name in JSON.
+ */
+name: Property, 
+/**
+ * Its name in a sentence.
+ */
+noun: string, 
+/**
+ * Least and greatest.
+ */
+range: [number, number], 
+/**
+ * The most that one pass adds or takes away.
+ */
+change: number, 
+/**
+ * One step of the wheel or an arrow key.
+ */
+step: number, 
+/**
+ * cents, %, dB or nothing.
+ */
+unit: string, 
+/**
+ * Words for less of it and for more of it.
+ */
+less_more: [string, string], 
+/**
+ * Words for its ends.
+ */
+low_high: [string, string], 
+/**
+ * The actions that shape it, as they begin.
+ */
+starts: Array<Action>, };
+
+export type Movement = { 
+/**
+ * −1200 to 1200 cents.
+ */
+pitch?: number, 
+/**
+ * −100 to 100 %.
+ */
+place?: number, 
+/**
+ * −24 to 24 dB.
+ */
+level?: number, 
+/**
+ * −100 to 100 %.
+ */
+brightness?: number, };
+
+export type MovementReading = { 
+/**
+ * Which; in its unit are all numbers here.
+ */
+property: Property, 
+/**
+ * 10th percentile.
+ */
+low: number, 
+/**
+ * Median.
+ */
+typical: number, 
+/**
+ * 90th percentile.
+ */
+high: number, 
+/**
+ * Standard deviation.
+ */
+spread: number, 
+/**
+ * The outline goes from minus this to this.
+ */
+reach: number, 
+/**
+ * How many there are of each, from the least to the greatest; the highest place is 255.
+ */
+outline: Array<number>, };
+
+export type LaneKind = string;
+
+export type LaneAnchor = "hits" | "time";
+
+export type LanePoint = { 
+/**
+ * From 1, the first bar line: 4.5 is the middle of bar 4.
+ */
+bar: number, 
+/**
+ * In the lane's range.
+ */
+value: number, 
+/**
+ * How it goes on from here.
+ */
+way: LaneWay, };
+
+export type LaneWay = "straight" | "curved" | "stepped";
+
+export type LaneLine = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * In order, at most 4096. Without any nothing is drawn.
+ */
+points: Array<LanePoint>, };
+
+export type LaneRamp = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * At the beginning.
+ */
+from: number, 
+/**
+ * At the end.
+ */
+to: number, 
+/**
+ * Straight, late or early.
+ */
+curve: Curve, };
+
+export type LaneScale = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * 0 to 400 %.
+ */
+scale: Percent, 
+/**
+ * What stays as it is.
+ */
+about: number, };
+
+export type LaneOffset = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * As far as the lane is wide: −127 to 127, or −16383 to 16383 for the bend.
+ */
+by: number, };
+
+export type LaneSmooth = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * 0 to 2000 ms.
+ */
+over: Millis, };
+
+export type LaneThin = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * 0 to 127, or to 2000 for the bend.
+ */
+within: number, };
+
+export type LaneFollows = "velocity" | "density" | "level";
+
+export type LaneFollow = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * What it follows.
+ */
+of: LaneFollows, 
+/**
+ * Where the hits are softest or fewest.
+ */
+from: number, 
+/**
+ * Where they are hardest or most.
+ */
+to: number, 
+/**
+ * 0 to 200 ms.
+ */
+before: Millis, };
+
+export type LaneAnchor = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * With what.
+ */
+to: LaneAnchor, };
+
 export type HandMove = { 
 /**
  * Which hit.
@@ -1022,7 +1256,11 @@ length?: number,
 /**
  * Another note, where it was moved to another instrument.
  */
-note?: Note, };
+note?: Note, 
+/**
+ * How much more it moves in pitch, place, level and brightness.
+ */
+movement?: Movement, };
 
 export type HandHit = { 
 /**
@@ -1068,7 +1306,7 @@ recalled?: Array<HitId>,
  */
 added: Array<HandHit>, };
 
-export type ActionFamily = "touch" | "time" | "hands" | "tidy" | "hand";
+export type ActionFamily = "touch" | "time" | "hands" | "tidy" | "lanes" | "hand";
 
 export type Point = { 
 /**
@@ -1134,7 +1372,15 @@ none: string | null, } | { "kind": "choice",
 /**
  * (name in JSON, words on screen)
  */
-options: Array<[string, string]>, } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "touch" } | { "kind": "groove" } | { "kind": "pocket" } | { "kind": "pattern", 
+options: Array<[string, string]>, } | { "kind": "value" } | { "kind": "change", 
+/**
+ * Least.
+ */
+min: number, 
+/**
+ * Greatest.
+ */
+max: number, } | { "kind": "property" } | { "kind": "lane" } | { "kind": "lane-value" } | { "kind": "lane-change" } | { "kind": "lane-points" } | { "kind": "grid" } | { "kind": "layer" } | { "kind": "touch" } | { "kind": "groove" } | { "kind": "pocket" } | { "kind": "pattern", 
 /**
  * Least.
  */
@@ -1164,7 +1410,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "silence" } & Silence | { "kind": "strays" } & Strays | { "kind": "rescue" } & Rescue | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "silence" } & Silence | { "kind": "strays" } & Strays | { "kind": "rescue" } & Rescue | { "kind": "lane-line" } & LaneLine | { "kind": "lane-ramp" } & LaneRamp | { "kind": "lane-scale" } & LaneScale | { "kind": "lane-offset" } & LaneOffset | { "kind": "lane-smooth" } & LaneSmooth | { "kind": "lane-thin" } & LaneThin | { "kind": "lane-follow" } & LaneFollow | { "kind": "lane-anchor" } & LaneAnchor | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -1574,7 +1820,11 @@ figures: Figures,
 /**
  * In outlines.
  */
-portrait: Portrait, };
+portrait: Portrait, 
+/**
+ * How its hits move, in each property in which any of the part's do.
+ */
+movement?: Array<MovementReading>, };
 
 export type Measured = { 
 /**
@@ -1634,13 +1884,17 @@ largest_move: Millis,
  */
 mean_move: Millis, 
 /**
- * The largest change of velocity.
+ * The largest change of velocity, or of the property that it shapes, in its unit.
  */
 largest_change: number, 
 /**
- * The mean change of velocity, of the touched hits.
+ * The mean change of it, of the touched hits.
  */
 mean_change: number, 
+/**
+ * The values of its lane that it changed, wrote or left out, where it has one.
+ */
+lane_values?: number, 
 /**
  * What the person should know about it: a metre that a groove was not made for, a pocket that is gone.
  */
@@ -1920,7 +2174,15 @@ alternates: number,
 /**
  * Seconds in which a choked or ended sound dies away.
  */
-release: number, };
+release: number, 
+/**
+ * Above this, in Hz, a brighter hit is louder: a high shelf of slope 1.
+ */
+bright: number, 
+/**
+ * By so much at 100 %, in dB.
+ */
+brightest: number, };
 
 export type History = { 
 /**
@@ -2278,7 +2540,15 @@ instruments: Array<number | null>, seconds: Array<number>, lengths: Array<number
 /**
  * The grid line that each hit is meant for.
  */
-lines: LineColumns, };
+lines: LineColumns, 
+/**
+ * The lines around the hits.
+ */
+lanes: Array<LaneColumns>, 
+/**
+ * How far a full bend goes, in cents.
+ */
+bend_range: number, };
 
 export type TimingColumns = { ticks: number[], 
 /**
@@ -3112,7 +3382,19 @@ hits: Array<HitId>,
 /**
  * The other instrument.
  */
-instrument: InstrumentId, } | { "kind": "take-out", 
+instrument: InstrumentId, } | { "kind": "move-in", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * In what; velocity is moved, too.
+ */
+property: Property, 
+/**
+ * By how much.
+ */
+by: number, } | { "kind": "take-out", 
 /**
  * Which.
  */
@@ -3153,6 +3435,10 @@ hits: Array<HitId>, } | { "kind": "shape-by",
  * Whose.
  */
 instrument: InstrumentId, 
+/**
+ * Of what; velocity where absent.
+ */
+property?: Property, 
 /**
  * The 10th percentile.
  */
@@ -3298,7 +3584,19 @@ hands: string,
  * The written hits that another instrument plays than was written: its place in the kit (nothing where
  * the kit does not know the note) and the note.
  */
-elsewhere: [number, number | null, number][], made: MadeColumns, passes: Array<PassReport>, reading: Measured, 
+elsewhere: [number, number | null, number][], made: MadeColumns, 
+/**
+ * How hits move, the written ones first and behind them the made ones; of the properties in which any does.
+ */
+movement: Array<MovementColumn>, 
+/**
+ * Names the lanes, likewise.
+ */
+lanes_key: string, 
+/**
+ * The part's lanes as they are played. Nothing where the request said that it has them.
+ */
+lanes: Array<LaneColumns> | null, passes: Array<PassReport>, reading: Measured, 
 /**
  * The passes whose aim is turned round, and what of it.
  */
@@ -3309,6 +3607,60 @@ turned: Array<[PassId, Turned]>,
 recipe: Recipe | null, };
 
 export type ActionOffer = { info: ActionInfo, start: Action, dice: DiceUse, };
+
+export type LaneOffer = { kind: LaneKind, name: string, 
+/**
+ * The least and the greatest value.
+ */
+range: [number, number], };
+
+export type Vocabulary = { actions: Array<ActionOffer>, 
+/**
+ * What of hits can be shaped.
+ */
+properties: Array<PropertyInfo>, 
+/**
+ * The lanes that people ask for most, to be drawn where a part has none.
+ */
+lanes: Array<LaneOffer>, };
+
+export type MovementColumn = { property: Property, 
+/**
+ * In its unit, for each hit.
+ */
+values: Array<number>, };
+
+export type LaneColumns = { kind: LaneKind, 
+/**
+ * What people call it.
+ */
+name: string, 
+/**
+ * The least and the greatest value.
+ */
+range: [number, number], 
+/**
+ * What a receiver plays before the first value.
+ */
+rest: number, goes_with: LaneAnchor, 
+/**
+ * Passes changed its values.
+ */
+drawn: boolean, ticks: number[], values: Array<number>, };
+
+export type MovementInfo = { 
+/**
+ * On the channels that they are on.
+ */
+own: string | null, 
+/**
+ * With a channel for each instrument that moves.
+ */
+channels: string | null, 
+/**
+ * With a channel for each hit in turn (MPE).
+ */
+mpe: string | null, };
 
 export type ExportInfo = { file_ppq: number, fine_ppq: number, 
 /**
@@ -3322,7 +3674,11 @@ held_at_start: number,
 /**
  * The file counts in frames and keeps doing so.
  */
-smpte: boolean, };
+smpte: boolean, 
+/**
+ * What comes of hits that move in pitch, place, level or brightness; nothing where none does.
+ */
+movement: MovementInfo | null, };
 
 export type NewRender = { song: SongId, wanted?: Wanted, 
 /**
@@ -3413,6 +3769,10 @@ timing?: string,
  * The `touch_key` of the velocities that are known already.
  */
 touch?: string, 
+/**
+ * The `lanes_key` of the lanes that are known already.
+ */
+lanes?: string, 
 /**
  * The settings of pockets that are being changed, in the place of those that are kept.
  */
