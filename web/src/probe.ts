@@ -13,6 +13,8 @@ export interface Scheduled {
 	seconds: number;
 	/** The gain that makes readings equally loud. */
 	level: number;
+	/** How it moves, where it does. */
+	moves?: Partial<Record<string, number>>;
 }
 
 /** A stroke of the simulated pads, as it was meant: on the audio clock, in s. */

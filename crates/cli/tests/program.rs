@@ -127,7 +127,7 @@ fn bad_input_is_one_line_and_wrong_usage_is_two() {
         "wrong.json",
         br#"{"format": "vivida-recipe", "version": 1, "passes": [{"id": 1, "action": {"kind": "level", "by": 900}}]}"#,
     );
-    write("newer.json", br#"{"format": "vivida-recipe", "version": 2, "passes": []}"#);
+    write("newer.json", br#"{"format": "vivida-recipe", "version": 3, "passes": []}"#);
     let apply =
         |input: &str, recipe: &str| vivida(&["apply", input, "--recipe", recipe, "-o", "out.mid"], folder.path());
     failed(&apply("letter.mid", &recipe("level")), 1, &["letter.mid", "offset 0", "MThd"]);

@@ -27,7 +27,6 @@ pub enum LaneKind {
 /// What a lane goes with when hits are moved.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "kebab-case")]
-#[ts(rename = "LaneAnchor")]
 pub enum GoesWith {
     /// It stays with the hits that it was written at.
     Hits,

@@ -37,8 +37,8 @@ impl MovementReading {
         let farthest = values.iter().fold(0.0, |most: f64, value| most.max(value.abs()));
         let most = property.range().1;
         // Round numbers, with some air.
-        let steps = [2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0];
-        let reach = steps.into_iter().find(|step| 1.2 * farthest <= *step).unwrap_or(most).min(most);
+        let steps = [5.0, 10.0, 20.0, 50.0, 100.0, 200.0, 500.0].into_iter().filter(|step| *step >= property.near());
+        let reach = steps.filter(|step| 1.2 * farthest <= *step).fold(most, f64::min);
         let mut counts = [0u32; PLACES];
         let middle = (PLACES / 2) as f64;
         for value in &values {

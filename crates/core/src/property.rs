@@ -35,6 +35,8 @@ pub struct PropertyInfo {
     pub change: f64,
     /// One step of the wheel or an arrow key.
     pub step: f64,
+    /// A picture of it reaches at least so far to either side of 0.
+    pub near: f64,
     /// cents, %, dB or nothing.
     pub unit: &'static str,
     /// Words for less of it and for more of it.
@@ -80,6 +82,15 @@ impl Property {
         }
     }
 
+    /// A picture of it reaches at least so far to either side of 0.
+    pub(crate) fn near(self) -> f64 {
+        match self {
+            Property::Velocity => 127.0,
+            Property::Level => 5.0,
+            Property::Pitch | Property::Place | Property::Brightness => 50.0,
+        }
+    }
+
     /// Held in its range.
     pub(crate) fn held(self, value: f64) -> f64 {
         let (least, most) = self.range();
@@ -102,14 +113,13 @@ impl Property {
         };
         let (least, most) = self.range();
         let step = if self == Property::Level { 0.1 } else { 1.0 };
-        let change = self.change(64.0);
-        let range = [least, most];
         PropertyInfo {
             name: self,
             noun,
-            range,
-            change,
+            range: [least, most],
+            change: self.change(64.0),
             step,
+            near: self.near(),
             unit: self.unit(),
             less_more,
             low_high,

@@ -159,6 +159,10 @@ fn passes(error: &Failed) -> bool {
     )
 }
 
+/// So long is waited for what a page is to show. A shared machine may stand still for many seconds; what never comes
+/// costs this much once.
+const PATIENCE: Duration = Duration::from_secs(60);
+
 impl Browser {
     /// Opens a window of this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
@@ -232,10 +236,10 @@ impl Browser {
     }
 
     async fn find_by(&self, locator: Locator<'_>) -> Result<Element, Failed> {
-        let found = self.client.wait().at_most(Duration::from_secs(20)).for_element(locator).await;
+        let found = self.client.wait().at_most(PATIENCE).for_element(locator).await;
         if found.is_err() {
             let kept = self.keep_picture().await;
-            eprintln!("20 s went by without {locator:?}; see {kept}");
+            eprintln!("{} s went by without {locator:?}; see {kept}", PATIENCE.as_secs());
         }
         found
     }
@@ -261,7 +265,7 @@ impl Browser {
         let begun = Instant::now();
         loop {
             match what(self.find_by(locator).await?).await {
-                Err(error) if passes(&error) && begun.elapsed() < Duration::from_secs(20) => {
+                Err(error) if passes(&error) && begun.elapsed() < PATIENCE => {
                     tokio::time::sleep(Duration::from_millis(50)).await;
                 }
                 Err(error) => {
@@ -306,7 +310,8 @@ impl Browser {
     /// Waits until a script's expression is true.
     pub async fn until(&self, expression: &str) -> Result<(), Failed> {
         let script = format!("return Boolean({expression})");
-        for _ in 0..400 {
+        let begun = Instant::now();
+        while begun.elapsed() < PATIENCE {
             match self.run(&script).await {
                 Ok(Value::Bool(true)) => return Ok(()),
                 // What it asks of may not be there yet.
@@ -317,7 +322,7 @@ impl Browser {
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
         let kept = self.keep_picture().await;
-        panic!("20 s went by and it is still not so: {expression}; see {kept}");
+        panic!("{} s went by and it is still not so: {expression}; see {kept}", PATIENCE.as_secs());
     }
 
     /// Waits until the page has what it asked the server for, and has drawn it: what is read from it at once is

@@ -6,6 +6,7 @@ mod frames;
 mod hands;
 mod journeys;
 mod kits;
+mod lanes;
 mod loops;
 mod own_sounds;
 mod recording;

@@ -1,7 +1,6 @@
 /** The one client of the server's `/api/v1`. */
 import { probe } from "../probe";
 import type {
-	ActionOffer,
 	Backup,
 	BarsEdit,
 	BatchCard,
@@ -40,6 +39,7 @@ import type {
 	Live,
 	LiveRequest,
 	LoopRequest,
+	MovementInfo,
 	NewPocket,
 	NewRender,
 	NoteUse,
@@ -81,6 +81,7 @@ import type {
 	Thresholds,
 	TouchProfile,
 	Travelled,
+	Vocabulary,
 	Wanted,
 	WriteRequest,
 } from "./generated/types";
@@ -197,7 +198,7 @@ export const client = {
 	touched: (id: number, request: PerformRequest) => json<number[]>("POST", `/parts/${id}/touched`, request),
 	slots: (song: number, grid: string, bars: number, bar = 1) =>
 		json<Slots>("GET", `/songs/${song}/slots?grid=${encodeURIComponent(grid)}&bars=${bars}&bar=${bar}`),
-	actions: () => json<ActionOffer[]>("GET", "/actions"),
+	vocabulary: () => json<Vocabulary>("GET", "/vocabulary"),
 	manifest: () => json<KitManifest>("GET", "/sound/kit"),
 	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),
 	addSample: (file: File) =>
@@ -324,13 +325,20 @@ export const client = {
 
 /** Addresses of files to be saved. */
 export const files = {
-	midi: (song: number, resolution: "own" | "fine", leadIn: boolean, wanted: Wanted) => {
+	midi: (
+		song: number,
+		resolution: "own" | "fine",
+		leadIn: boolean,
+		wanted: Wanted,
+		movement: keyof MovementInfo = "own",
+	) => {
 		const { part, bars, split, one_track } = wanted;
 		const query = new URLSearchParams({ resolution, lead_in: `${leadIn}` });
 		if (part !== undefined) query.set("part", `${part}`);
 		if (bars) query.set("bars", `${bars.from}-${bars.to}`);
 		if (split) query.set("split", "true");
 		if (one_track) query.set("format", "0");
+		if (movement !== "own") query.set("movement", movement);
 		return `${base}/songs/${song}/export.mid?${query}`;
 	},
 	loop: (part: number, depth: string, written: boolean) =>

@@ -1,6 +1,14 @@
 /** The built-in kit in the browser, its manifest and its decoded voices; and own sounds where a stroke has some. */
 import { client } from "../api/client";
-import type { KitManifest, KitSounds, NoteSound, Sample, Voice, VoiceInfo } from "../api/generated/types";
+import type {
+	KitManifest,
+	KitSounds,
+	NoteSound,
+	Property,
+	Sample,
+	Voice,
+	VoiceInfo,
+} from "../api/generated/types";
 import { probe } from "../probe";
 import { playing, Samples } from "./samples";
 
@@ -12,7 +20,11 @@ export interface Stroke {
 	sent: number;
 	/** The own sounds of the stroke. */
 	own: Sample[] | null;
+	/** How it moves, where it does: cents, %, dB, %. */
+	moves?: Moves;
 }
+
+export type Moves = Partial<Record<Property, number>>;
 
 /** What sounds of a stroke. */
 export interface Struck {
@@ -77,7 +89,11 @@ export class Kit {
 		return this.strikeVoice(stroke, at, into);
 	}
 
-	private strikeVoice({ sound, layer, sent }: Stroke, at: number, into: AudioNode): Struck | null {
+	private strikeVoice(
+		{ sound, layer, sent, moves = {} }: Stroke,
+		at: number,
+		into: AudioNode,
+	): Struck | null {
 		const { voice, rate, turns } = sound;
 		const buffer = this.buffers.get(voice);
 		const info = this.infos.get(voice);
@@ -89,36 +105,49 @@ export class Kit {
 		const sample = layer * alternates + turns[0] + (turn % turns[1]);
 		const source = this.context.createBufferSource();
 		source.buffer = buffer;
-		source.playbackRate.value = rate;
+		const { faster, louder, place } = moved(moves);
+		source.playbackRate.value = rate * faster;
 		const gain = this.context.createGain();
-		gain.gain.value = gains[sent] * info.level;
+		gain.gain.value = gains[sent] * info.level * louder;
 		const pan = this.context.createStereoPanner();
-		pan.pan.value = info.pan;
-		source.connect(gain).connect(pan).connect(into);
+		pan.pan.value = placed(info.pan, place);
+		this.brightened(source, moves).connect(gain).connect(pan).connect(into);
 		source.start(at, sample * info.seconds, info.seconds);
 		const group = ofKit(sound);
-		return { sources: [source], gain, group, offBy: group, seconds: info.seconds / rate };
+		return { sources: [source], gain, group, offBy: group, seconds: info.seconds / rate / faster };
+	}
+
+	/** A source made brighter or darker, where it moves so. */
+	private brightened(source: AudioNode, { brightness = 0 }: Moves): AudioNode {
+		if (brightness === 0) return source;
+		const shelf = this.context.createBiquadFilter();
+		shelf.type = "highshelf";
+		shelf.frequency.value = this.manifest.bright;
+		shelf.gain.value = (brightness / 100) * this.manifest.brightest;
+		return source.connect(shelf);
 	}
 
 	private strikeOwn(
-		{ sound, sent }: Stroke,
+		{ sound, sent, moves = {} }: Stroke,
 		heard: { sample: Sample; buffer: AudioBuffer }[],
 		at: number,
 		into: AudioNode,
 	): Struck {
 		const { gains } = this.manifest;
+		const { faster, louder, place } = moved(moves);
 		const all = this.context.createGain();
 		all.connect(into);
 		const sources = heard.map(({ sample, buffer }) => {
 			const { volume = 0, pan = 0, full = 127, track = 100 } = sample;
 			const source = this.context.createBufferSource();
 			source.buffer = buffer;
+			source.playbackRate.value = faster;
 			const gain = this.context.createGain();
 			const followed = 1 + (track / 100) * (gains[sent] / gains[full] - 1);
-			gain.gain.value = 10 ** (volume / 20) * followed;
+			gain.gain.value = 10 ** (volume / 20) * followed * louder;
 			const panner = this.context.createStereoPanner();
-			panner.pan.value = pan / 100;
-			source.connect(gain).connect(panner).connect(all);
+			panner.pan.value = placed(pan / 100, place);
+			this.brightened(source, moves).connect(gain).connect(panner).connect(all);
 			source.start(at);
 			probe.ownSound(sample.name, at);
 			return source;
@@ -131,9 +160,18 @@ export class Kit {
 			gain: all,
 			group: own ? named(sample.group) : ofKit(sound),
 			offBy: own ? named(sample.off_by) : ofKit(sound),
-			seconds: Math.max(...heard.map(({ buffer }) => buffer.duration)),
+			seconds: Math.max(...heard.map(({ buffer }) => buffer.duration)) / faster,
 		};
 	}
 }
+
+/** How many times as fast and as loud, and how far from where it stands. */
+const moved = ({ pitch = 0, place = 0, level = 0 }: Moves) => ({
+	faster: 2 ** (pitch / 1200),
+	louder: 10 ** (level / 20),
+	place: place / 100,
+});
+
+const placed = (pan: number, by: number) => Math.max(-1, Math.min(1, pan + by));
 
 const ofKit = ({ choke }: NoteSound) => (choke === null ? null : `kit ${choke}`);

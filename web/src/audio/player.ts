@@ -9,12 +9,13 @@
  */
 
 import isEqual from "fast-deep-equal";
-import type { KitSounds, NoteSound } from "../api/generated/types";
+import type { KitSounds, NoteSound, Property } from "../api/generated/types";
 import type { OutPort } from "../devices/ports";
 import { probe } from "../probe";
+import type { Movements } from "../workspace/played";
 import type { Reading } from "../workspace/store";
 import { AudioClock } from "./clock";
-import { Kit, strokeOf } from "./kit";
+import { Kit, type Moves, strokeOf } from "./kit";
 import { type LoopPart, LoopVoice, loopRate } from "./loop";
 import { ownSounds } from "./samples";
 import { Sender } from "./sender";
@@ -24,6 +25,8 @@ export interface Voiced {
 	seconds: number[];
 	lengths: number[];
 	velocities: number[];
+	/** How they move besides. */
+	movement?: Movements;
 }
 
 export interface PlayedPart {
@@ -475,10 +478,11 @@ export class Player {
 		const at = Math.max(due, now);
 		const velocity = voiced.velocities[hit];
 		const note = part.notes[voiced === part.written ? 0 : 1][hit];
-		const stroke = strokeOf(part.kit, note, velocity);
+		const stroke = { ...strokeOf(part.kit, note, velocity), moves: movesOf(voiced, hit) };
 		const { sound } = stroke;
 		const { reading } = this.score;
-		const entry = { part: part.id, hit, reading, velocity, at, seconds: voiced.seconds[hit], level };
+		const { moves } = stroke;
+		const entry = { part: part.id, hit, reading, velocity, at, seconds: voiced.seconds[hit], level, moves };
 		const out = this.score.outs.get(Math.abs(part.id));
 		if (out) {
 			// It cannot be taken back: what can still change waits.
@@ -589,6 +593,15 @@ const sameOuts = (a: Map<number, Out>, b: Map<number, Out>) =>
 function balance(louder: number, reading: Reading) {
 	const down = reading === "played" ? Math.max(0, louder) : Math.max(0, -louder);
 	return 10 ** (-down / 20);
+}
+
+/** How a hit moves, where it does. */
+function movesOf({ movement }: Voiced, hit: number): Moves | undefined {
+	if (!movement) return undefined;
+	const moves: Moves = {};
+	for (const [property, values] of Object.entries(movement) as [Property, number[]][])
+		if (values[hit]) moves[property] = values[hit];
+	return Object.keys(moves).length > 0 ? moves : undefined;
 }
 
 function firstFrom(ascending: number[], value: number) {

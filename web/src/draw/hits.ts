@@ -31,12 +31,15 @@ export interface HitsPicture {
 	/** Which reading sounds; the other one steps back. */
 	reading: "written" | "played";
 	/** Another take, shown in the place of Written. */
-	against: {
-		hits: number[];
-		ticks: number[];
-		velocities: number[];
-		place: (tick: number, hit: number) => number;
-	} | null;
+	against:
+		| {
+				hits: number[];
+				ticks: number[];
+				velocities: number[];
+				place: (tick: number, hit: number) => number;
+		  }
+		| null
+		| false;
 	/** Only these, by their ids, are drawn strongly, where a pass is under the pointer. */
 	lit: Set<number> | null;
 	/** Ringed, by their ids. */

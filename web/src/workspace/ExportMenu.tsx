@@ -14,7 +14,7 @@ import { IconDownload, IconGripVertical } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
 import { client, files } from "../api/client";
-import type { BarRange, RenderState, Wanted } from "../api/generated/types";
+import type { BarRange, MovementInfo, RenderState, Wanted } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { plural } from "../words";
 import { barCount } from "./song";
@@ -30,6 +30,8 @@ interface Choices {
 	resolution: "own" | "fine";
 	leadIn: boolean;
 	stems: boolean;
+	/** Which channels hits are sent on that move. */
+	movement: keyof MovementInfo;
 }
 
 const usual: Choices = {
@@ -39,6 +41,7 @@ const usual: Choices = {
 	resolution: "own",
 	leadIn: false,
 	stems: false,
+	movement: "own",
 };
 
 /** Takes the result away. */
@@ -110,7 +113,13 @@ function ExportForm() {
 		one_track: chosen.tracks === "one",
 	};
 	const fineIsOwn = data?.smpte || data?.file_ppq === data?.fine_ppq;
-	const address = files.midi(song.id, fineIsOwn ? "own" : chosen.resolution, chosen.leadIn, wanted);
+	const address = files.midi(
+		song.id,
+		fineIsOwn ? "own" : chosen.resolution,
+		chosen.leadIn,
+		wanted,
+		data?.movement ? chosen.movement : "own",
+	);
 	const name = `${song.name}.mid`;
 	return (
 		<Stack gap={10}>
@@ -164,6 +173,23 @@ function ExportForm() {
 					{ value: "fine", label: data ? `Fine, ${data.fine_ppq} ppq: as you hear it` : "Fine" },
 				]}
 			/>
+			{data?.movement && (
+				<Select
+					size="xs"
+					label="Hits that move in pitch, place, level or brightness"
+					allowDeselect={false}
+					value={chosen.movement}
+					onChange={(value) => value && set({ movement: value as Choices["movement"] })}
+					data={[
+						{ value: "own", label: "On the channel that they are on" },
+						{ value: "channels", label: "A channel for each instrument that moves" },
+						{ value: "mpe", label: "A channel for each hit in turn (MPE)" },
+					]}
+					description={data.movement[chosen.movement] ?? "All of it goes out as bends and controllers."}
+					inputWrapperOrder={["label", "input", "description"]}
+					data-movement
+				/>
+			)}
 			<Checkbox
 				size="xs"
 				checked={chosen.leadIn}

@@ -21,6 +21,7 @@ import { hitPlacer, linesOf, magnified, placer, shownWindow } from "./shown";
 import { barAt } from "./song";
 import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { TimeLines } from "./TimeLines";
+import { heightsOf } from "./touch";
 import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
 import { movedWindow, useTimeGestures } from "./useTimeGestures";
@@ -57,6 +58,7 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.sketch?.instrument === index ? state.sketch : null,
 	state.part.written,
 	state.struckCount,
+	state.property,
 	state.wave,
 	showsHands(state),
 ];
@@ -79,6 +81,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const merged = useMergedRef(box, gestures.ref, size);
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
 	const stacked = useWorkspace((state) => state.stacked);
+	const velocity = useWorkspace((state) => state.property === "velocity");
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {
@@ -107,21 +110,23 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			}
 			context.clearRect(0, 0, width, height);
 			context.drawImage(below, 0, 0, width, height);
+			const [written, played] = heightsOf(state, index);
 			drawHits(context, width, height, {
 				hits: hitsOf(state, index),
-				written: part.written,
-				played: performance,
+				written: { ...part.written, velocities: written },
+				played: performance && played ? { ...performance, velocities: played } : performance,
 				window,
 				all: state.stacked,
 				place: hitPlacer(state),
 				times: state.times,
 				dense: isCrowded(state, width),
 				reading,
-				against: state.against && {
-					...state.against,
-					hits: state.against.ofInstruments[index],
-					place: otherPlacer(state, state.against),
-				},
+				against: state.property === "velocity" &&
+					state.against && {
+						...state.against,
+						hits: state.against.ofInstruments[index],
+						place: otherPlacer(state, state.against),
+					},
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
@@ -190,11 +195,11 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			{height > lineHeight && (
 				<>
 					<TimeLines index={index} width={width} height={height} />
-					<PassLines index={index} width={width} height={height} />
+					{velocity && <PassLines index={index} width={width} height={height} />}
 				</>
 			)}
-			{opened && stacked && <GrooveLine index={index} width={width} height={height} />}
-			{opened && <LayerHandles index={index} height={height} />}
+			{opened && stacked && velocity && <GrooveLine index={index} width={width} height={height} />}
+			{opened && velocity && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (
 				<div
@@ -296,12 +301,13 @@ export function hitAt(
 	const { part, performance, reading } = state;
 	const time = axis(shownWindow(state), width);
 	const at = hitPlacer(state);
+	const [written, played] = heightsOf(state, index);
 	let nearest = -1;
 	let least = 9;
 	for (const hit of hitsOf(state, index)) {
 		// A made hit was not written.
 		const ticks = [part.written.ticks[hit], performance?.ticks[hit]];
-		const velocities = [part.written.velocities[hit], performance?.velocities[hit]];
+		const velocities = [written[hit], played?.[hit]];
 		for (const place of reading === "written" ? [0] : [0, 1]) {
 			const [tick, velocity] = [ticks[place], velocities[place]];
 			if (tick === undefined || velocity === undefined) continue;
@@ -338,6 +344,10 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	}
 	const late = 1000 * (performance.seconds[hit] - lines.seconds[hit]);
 	words.push(`played ${performance.velocities[hit]}`);
+	for (const { name, noun, unit } of state.words.properties) {
+		const value = performance.movement[name]?.[hit];
+		if (value) words.push(`${noun} ${signed(value, 1, true)} ${unit}`);
+	}
 	const off = signed(Math.abs(late), 1);
 	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
 	return words.join(", ");

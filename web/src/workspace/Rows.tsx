@@ -1,11 +1,16 @@
 import { useElementSize } from "@mantine/hooks";
-import { useCallback } from "react";
+import isEqual from "fast-deep-equal";
+import { useCallback, useRef } from "react";
 import { client } from "../api/client";
+import type { LaneOffer } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { AimBar } from "./AimBar";
 import { DrawBar } from "./drawing/DrawBar";
 import { inView } from "./HitsCanvas";
 import { InstrumentRow } from "./InstrumentRow";
+import { LaneRow } from "./LaneRow";
+import { laneHeight, shownLanes } from "./lanes";
+import { PropertyMenu } from "./PropertyMenu";
 import { GridToken, gridInWords } from "./passes/GridToken";
 import classes from "./Rows.module.css";
 import { RowsMenu } from "./RowsMenu";
@@ -43,12 +48,13 @@ export function Rows({ transport }: { transport: Transport }) {
 		sounds: sounding[index] === "1" || struck.includes(index),
 	}));
 	const opened = needs.some(({ id }) => id === open) ? open : null;
-	const heights = rowHeights(needs, room, dragged, opened);
+	const lanes = useLanes();
+	const heights = rowHeights(needs, Math.max(120, room - lanes.length * laneHeight), dragged, opened);
 	return (
 		<section className={classes.rows} aria-label="Instruments">
 			<div className={classes.head}>
 				<RowsMenu />
-				<span>touch</span>
+				<PropertyMenu />
 				<Ruler />
 				<span className={classes.timeHead}>
 					<span title="early">
@@ -70,6 +76,9 @@ export function Rows({ transport }: { transport: Transport }) {
 							sounds={needs[place].sounds || needs[place].id === opened}
 						/>
 					))}
+				{lanes.map((lane) => (
+					<LaneRow key={lane.kind} lane={lane} />
+				))}
 				{shown.length === 0 && (
 					<p className={classes.noRows}>
 						{recording
@@ -87,6 +96,16 @@ export function Rows({ transport }: { transport: Transport }) {
 			<AimBar />
 		</section>
 	);
+}
+
+/** The lanes that have a row; the same list while they are the same. */
+function useLanes() {
+	const last = useRef<LaneOffer[]>([]);
+	return useWorkspace((state) => {
+		const now = shownLanes(state);
+		if (!isEqual(now, last.current)) last.current = now;
+		return last.current;
+	});
 }
 
 /** The grid that timing is measured against, to be chosen. */

@@ -1,9 +1,39 @@
-import { ActionIcon, Button, Checkbox, Group, Popover, Tooltip } from "@mantine/core";
+import { ActionIcon, Button, Checkbox, Group, Popover, Select, Tooltip } from "@mantine/core";
 import { IconArrowDown, IconArrowUp, IconChevronDown } from "@tabler/icons-react";
+import { shownLanes } from "./lanes";
 import classes from "./Rows.module.css";
 import { shownRows } from "./rowHeights";
 import { useWorkspace, useWorkspaceStore } from "./store";
 import { useUsed } from "./useUsed";
+
+/** A row for a controller that the part has none of. */
+function AddLane() {
+	const store = useWorkspaceStore();
+	const usual = useWorkspace((state) => state.words.lanes);
+	const shown = useWorkspace((state) =>
+		shownLanes(state)
+			.map(({ kind }) => kind)
+			.join(" "),
+	).split(" ");
+	return (
+		<Select
+			size="xs"
+			mt={8}
+			placeholder="Add a row for a controller …"
+			aria-label="Add a row for a controller"
+			comboboxProps={{ withinPortal: false }}
+			data-add-lane
+			value={null}
+			data={usual
+				.filter(({ kind }) => !shown.includes(kind))
+				.map(({ kind, name }) => ({ value: kind, label: name }))}
+			onChange={(kind) => {
+				const { extraLanes, setView } = store.getState();
+				if (kind) setView({ extraLanes: [...extraLanes, kind] });
+			}}
+		/>
+	);
+}
 
 /** Which instruments have a row, and in which order. */
 export function RowsMenu() {
@@ -75,6 +105,7 @@ export function RowsMenu() {
 						);
 					})}
 				</ol>
+				<AddLane />
 				<Checkbox
 					size="xs"
 					mt={8}

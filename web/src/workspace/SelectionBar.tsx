@@ -49,7 +49,7 @@ export function SelectionBar() {
 		state().draw([kind === "thin" ? { kind, hits: ids } : { kind, hits: ids, times: 2, grid }], label);
 	};
 	const aim = () => {
-		const start = state().offers.find((offer) => offer.start.kind === "level")?.start;
+		const start = state().words.actions.find((offer) => offer.start.kind === "level")?.start;
 		if (!start) return;
 		const pass = { id: 1, on: true, aim: { picked: ids }, action: start };
 		change(`aim at ${hits}`, { kind: "add-passes", passes: [pass], instead: false });

@@ -1,9 +1,11 @@
-import { type KeyboardEvent, type PointerEvent, useCallback } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
-import type { Instrument } from "../api/generated/types";
+import type { Instrument, MovementReading, Property } from "../api/generated/types";
 import { inset, velocityAt, velocityY } from "../draw/hits";
+import { signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
+import { asVelocity, reachOf, readingOf } from "./touch";
 import { follow, useDrag } from "./useDrag";
 
 type Handle = "soft" | "typical" | "hard";
@@ -11,12 +13,12 @@ const handles: Handle[] = ["hard", "typical", "soft"];
 
 const width = 118;
 const axis = 8;
-const reach = 60;
+const reach_ = 60;
 
 /** The outline of a distribution on its side, its peaks to the right. */
 function outline(counts: number[], height: number) {
 	const points = counts.map((count, velocity) => {
-		const x = axis + (count / 255) * reach;
+		const x = axis + (count / 255) * reach_;
 		return `${x.toFixed(1)},${velocityY(Math.max(1, velocity), height).toFixed(1)}`;
 	});
 	return `M${axis},${velocityY(1, height)}L${points.join("L")}L${axis},${velocityY(127, height)}`;
@@ -40,8 +42,110 @@ function apart(heights: number[], height: number) {
 	return placed;
 }
 
-/** How hard an instrument is struck: written dashed, played filled, with three handles. */
+/** How hard an instrument is struck, or how it moves in the property that is shown. */
 export function TouchPortrait({ index, height }: { index: number; height: number }) {
+	const property = useWorkspace((state) => state.property);
+	return property === "velocity" ? (
+		<VelocityPortrait index={index} height={height} />
+	) : (
+		<MovementPortrait index={index} height={height} property={property} />
+	);
+}
+
+const none: MovementReading = {
+	property: "pitch",
+	low: 0,
+	typical: 0,
+	high: 0,
+	spread: 0,
+	reach: 1,
+	outline: [],
+};
+
+/** How an instrument moves in a property: as it sounds by itself dashed, played filled, with three handles. */
+function MovementPortrait({
+	index,
+	height,
+	property,
+}: {
+	index: number;
+	height: number;
+	property: Property;
+}) {
+	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
+	const info = useWorkspace((state) => state.words.properties.find(({ name }) => name === property));
+	const reading = useWorkspace((state) => readingOf(state, index, property)) ?? none;
+	const reach = useWorkspace((state) => reachOf(state, index));
+	// The scale stays while a handle is dragged: it would run away under the pointer.
+	const [held, setHeld] = useState<number | null>(null);
+	if (!info) return <div className={classes.portrait} style={{ height }} />;
+	const scale = held ?? reach;
+	const y = (value: number) => velocityY(asVelocity(value, scale), height);
+	const values = [reading.high, reading.typical, reading.low];
+	const lines = values.map(y);
+	const knobs = apart(lines, height);
+	const together = reading.high - reading.low < scale / 60;
+	const places = reading.outline.length - 1;
+	const points = reading.outline.map((count, place) => {
+		const value = reading.reach * ((2 * place) / places - 1);
+		return `${(axis + (count / 255) * reach_).toFixed(1)},${y(value).toFixed(1)}`;
+	});
+	const words = [info.low_high[1], "typical", info.low_high[0]];
+	const name = instrument.name.toLowerCase();
+	return (
+		<svg
+			className={classes.portrait}
+			viewBox={`0 0 ${width} ${height}`}
+			height={height}
+			data-portrait={property}
+		>
+			<title>{`The ${info.noun} of ${instrument.name}, in ${info.unit}`}</title>
+			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
+			{points.length > 0 && (
+				<path
+					d={`M${axis},${y(-reading.reach)}L${points.join("L")}L${axis},${y(reading.reach)}`}
+					fill="var(--played-fill)"
+					stroke="var(--played)"
+					strokeWidth={1.3}
+				/>
+			)}
+			<line
+				x1={axis}
+				x2={axis + reach_}
+				y1={y(0)}
+				y2={y(0)}
+				stroke="var(--written)"
+				strokeDasharray="3 2.5"
+			/>
+			<text x={axis + 3} y={inset + 8} fontSize={9.5} fill="var(--quiet)">
+				{`${signed(scale, 0, true)} ${info.unit}`}
+			</text>
+			{handles.map((handle, place) => (
+				<TouchHandle
+					key={handle}
+					handle={handle}
+					word={words[place]}
+					together={together}
+					instrument={instrument}
+					height={height}
+					value={values[place]}
+					shown={signed(values[place], info.step < 1 ? 1 : 0, true)}
+					perPixel={(2 * scale) / (height - 2 * inset)}
+					step={info.step}
+					range={info.range}
+					property={property}
+					label={`${info.noun} of ${name}: ${words[place]}`}
+					onHold={(holds) => setHeld(holds ? scale : null)}
+					y={lines[place]}
+					knob={{ x: together ? 40 : width - 32, y: knobs[place] }}
+				/>
+			))}
+		</svg>
+	);
+}
+
+/** How hard an instrument is struck: written dashed, played filled, with three handles. */
+function VelocityPortrait({ index, height }: { index: number; height: number }) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const written = useWorkspace((state) => beforeOf(state).instruments[index].portrait.touch);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.touch);
@@ -72,10 +176,17 @@ export function TouchPortrait({ index, height }: { index: number; height: number
 				<TouchHandle
 					key={handle}
 					handle={handle}
+					word={handle}
 					together={together}
 					instrument={instrument}
 					height={height}
 					value={values[place]}
+					shown={`${Math.round(values[place])}`}
+					perPixel={126 / (height - 2 * inset)}
+					step={1}
+					range={velocities}
+					property="velocity"
+					label={`shape ${instrument.name.toLowerCase()}: ${handle}`}
 					y={lines[place]}
 					knob={{ x: together ? 40 : width - 32, y: knobs[place] }}
 				/>
@@ -130,8 +241,24 @@ function VelocityBand({ instrument, height }: { instrument: Instrument; height: 
 	);
 }
 
+const velocities: [number, number] = [1, 127];
+
 interface HandleProps {
 	handle: Handle;
+	/** What it is called. */
+	word: string;
+	/** Its value as it is written beside it. */
+	shown: string;
+	/** How much of the property a pixel is. */
+	perPixel: number;
+	/** How much an arrow key moves it. */
+	step: number;
+	range: [number, number];
+	property: Property;
+	/** What a step of the history is called. */
+	label: string;
+	/** It is got hold of, or let go. */
+	onHold?: (holds: boolean) => void;
 	instrument: Instrument;
 	height: number;
 	value: number;
@@ -144,18 +271,32 @@ interface HandleProps {
 
 const clamped = (value: number) => Math.max(1, Math.min(127, Math.round(value)));
 
-function TouchHandle({ handle, instrument, height, value, y, knob, together }: HandleProps) {
+function TouchHandle({
+	handle,
+	word,
+	instrument,
+	value,
+	shown,
+	perPixel,
+	step,
+	range,
+	property,
+	label,
+	onHold,
+	y,
+	knob,
+	together,
+}: HandleProps) {
 	const store = useWorkspaceStore();
-	const name = instrument.name.toLowerCase();
 	/** Handles' targets, so many steps further up. */
 	const shape = useCallback(
 		(steps: Partial<Record<Handle, number>>) =>
-			store.getState().act({ kind: "shape-by", instrument: instrument.id, ...steps }),
-		[store, instrument.id],
+			store.getState().act({ kind: "shape-by", instrument: instrument.id, property, ...steps }),
+		[store, instrument.id, property],
 	);
 	const onPointerDown = useDrag(
 		useCallback(() => {
-			const perPixel = 126 / (height - 2 * inset);
+			onHold?.(true);
 			return {
 				move: (_dx, dy) => {
 					const steps = -dy * perPixel;
@@ -163,27 +304,30 @@ function TouchHandle({ handle, instrument, height, value, y, knob, together }: H
 					const half = together && handle !== "typical";
 					shape(half ? { [handle]: steps, typical: steps / 2 } : { [handle]: steps });
 				},
-				end: (moved) => moved && store.getState().commit(`shape ${name}: ${handle}`),
+				end: (moved) => {
+					onHold?.(false);
+					if (moved) store.getState().commit(label);
+				},
 			};
-		}, [shape, height, store, name, handle, together]),
+		}, [shape, perPixel, store, label, handle, together, onHold]),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
 		if (steps === undefined) return;
 		event.preventDefault();
-		shape({ [handle]: steps });
-		store.getState().commitSoon(`shape ${name}: ${handle}`);
+		shape({ [handle]: steps * step });
+		store.getState().commitSoon(label);
 	};
 	return (
 		<g
 			className={classes.handle}
 			role="slider"
 			tabIndex={0}
-			aria-label={`${instrument.name}, ${handle}`}
+			aria-label={`${instrument.name}, ${word}`}
 			aria-orientation="vertical"
-			aria-valuemin={1}
-			aria-valuemax={127}
-			aria-valuenow={Math.round(value)}
+			aria-valuemin={range[0]}
+			aria-valuemax={range[1]}
+			aria-valuenow={Math.round(value * 10) / 10}
 			data-handle={handle}
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}
@@ -207,8 +351,8 @@ function TouchHandle({ handle, instrument, height, value, y, knob, together }: H
 				strokeWidth={3}
 				paintOrder="stroke"
 			>
-				{Math.round(value)}
-				{together && ` ${handle}`}
+				{shown}
+				{together && ` ${word}`}
 			</text>
 		</g>
 	);

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
-import type { ActionOffer, PartDetail, PocketCard, SongDetail } from "../api/generated/types";
+import type { PartDetail, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
 import { Message } from "../Message";
 import { clearNotes } from "../notify";
 import { probe } from "../probe";
@@ -18,7 +18,7 @@ import { SongStrip } from "./SongStrip";
 import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "./store";
 import { TopBar } from "./TopBar";
 import { useKeys } from "./useKeys";
-import { type Transport, useOffers, usePlayer } from "./usePlayer";
+import { type Transport, usePlayer, useVocabulary } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
 // What is not shown at first is fetched when it is.
@@ -39,7 +39,7 @@ interface Loaded {
 
 /** Where a part is worked on. */
 export function Workspace({ songId, partId }: { songId: number; partId: number }) {
-	const offers = useOffers();
+	const words = useVocabulary();
 	const loaded = useQuery({
 		queryKey: ["workspace", partId],
 		queryFn: async (): Promise<Loaded> => {
@@ -54,7 +54,7 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 		gcTime: 0,
 		staleTime: Number.POSITIVE_INFINITY,
 	});
-	const error = loaded.error ?? offers.error;
+	const error = loaded.error ?? words.error;
 	if (error) {
 		return (
 			<Message title="The part cannot be shown" link="Back to the shelf">
@@ -62,10 +62,10 @@ export function Workspace({ songId, partId }: { songId: number; partId: number }
 			</Message>
 		);
 	}
-	if (!loaded.data || !offers.data) {
+	if (!loaded.data || !words.data) {
 		return <Waiting />;
 	}
-	return <Opened loaded={loaded.data} offers={offers.data} />;
+	return <Opened loaded={loaded.data} words={words.data} />;
 }
 
 function Waiting() {
@@ -76,12 +76,12 @@ function Waiting() {
 	);
 }
 
-function Opened({ loaded, offers }: { loaded: Loaded; offers: ActionOffer[] }) {
+function Opened({ loaded, words }: { loaded: Loaded; words: Vocabulary }) {
 	const queries = useQueryClient();
 	const [, go] = useLocation();
 	const [store] = useState(() => {
 		const { song, part, pockets, view } = loaded;
-		return createWorkspace(song, part, offers, pockets, view, {
+		return createWorkspace(song, part, words, pockets, view, {
 			reload: () => void queries.resetQueries({ queryKey: ["workspace", part.state.id] }),
 			open: (other) => go(`/songs/${song.id}/parts/${other}`),
 		});

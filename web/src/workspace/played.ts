@@ -1,14 +1,19 @@
 /** The Played reading as the page holds it. */
 import type {
+	LaneColumns,
 	LineColumns,
 	Measured,
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
+	Property,
 } from "../api/generated/types";
 import { reused } from "../reused";
 
 /** A hit that a pass made: by which, from which, and where it belongs. */
+/** In its unit, by the indices of hits. */
+export type Movements = Partial<Record<Property, number[]>>;
+
 export interface Made {
 	pass: number;
 	parent: number | null;
@@ -28,6 +33,11 @@ export interface Played {
 	timingKey: string;
 	velocities: number[];
 	touchKey: string;
+	/** How hits move, in each property in which any does. */
+	movement: Movements;
+	/** The part's lanes as they are played. */
+	lanes: LaneColumns[];
+	lanesKey: string;
 	passes: PassReport[];
 	/** This reading, measured. */
 	reading: Measured;
@@ -65,7 +75,8 @@ export function received(
 	const count = written.ids.length;
 	const timing = timingOf(columns, written) ?? (asked?.timingKey === columns.timing_key ? asked : null);
 	const velocities = columns.velocities ?? (asked?.touchKey === columns.touch_key ? asked.velocities : null);
-	if (!timing || !velocities) return null;
+	const lanes = columns.lanes ?? (asked?.lanesKey === columns.lanes_key ? asked.lanes : null);
+	if (!timing || !velocities || !lanes) return null;
 	const { passes, reading, made, elsewhere, turned } = columns;
 	const kept = <T>(old: T[] | undefined, now: T[]) => now.map((one, index) => reused(old?.[index], one));
 	const plain = made.ids.length === 0 && elsewhere.length === 0;
@@ -75,6 +86,9 @@ export function received(
 	const played: Played = {
 		timingKey: columns.timing_key,
 		touchKey: columns.touch_key,
+		movement: movementOf(before, columns),
+		lanes,
+		lanesKey: columns.lanes_key,
 		ids: with_(written.ids, made.ids),
 		ticks: with_(timing.ticks, made.ticks),
 		seconds: with_(
@@ -109,6 +123,12 @@ export function received(
 	played.ofInstruments = instrumentsOf(part, played, columns);
 	played.looks = looksOf(before, played);
 	return played;
+}
+
+/** What has not changed stays the same object. */
+function movementOf(before: Played | null, { movement }: PerformanceColumns): Movements {
+	const now = Object.fromEntries(movement.map(({ property, values }) => [property, values])) as Movements;
+	return reused(before?.movement, now);
 }
 
 function linesOf(written: LineColumns, made: LineColumns): LineColumns {
@@ -172,6 +192,14 @@ function instrumentsOf(part: PartDetail, { anchors }: Played, { made, elsewhere 
 	return all;
 }
 
+/** Whether a hit moves otherwise than it did. */
+function movesOtherwise({ movement: before }: Played, { movement: now }: Played, index: number) {
+	const properties = new Set([...Object.keys(before), ...Object.keys(now)]) as Set<Property>;
+	for (const property of properties)
+		if ((before[property]?.[index] ?? 0) !== (now[property]?.[index] ?? 0)) return true;
+	return false;
+}
+
 let looks = 0;
 
 function looksOf(before: Played | null, now: Played) {
@@ -180,6 +208,7 @@ function looksOf(before: Played | null, now: Played) {
 		if (!before || !old || old.length !== own.length) return ++looks;
 		const otherTiming = before.ticks !== now.ticks;
 		const otherTouch = before.velocities !== now.velocities;
+		const otherMovement = before.movement !== now.movement;
 		const otherHands = before.hands !== now.hands;
 		const otherSilence = before.silenced.size > 0 || now.silenced.size > 0;
 		for (let place = 0; place < own.length; place++) {
@@ -191,6 +220,7 @@ function looksOf(before: Played | null, now: Played) {
 				(otherTouch && before.velocities[index] !== now.velocities[index]) ||
 				(otherTiming && before.ticks[index] !== now.ticks[index]) ||
 				(otherSilence && before.silenced.get(id) !== now.silenced.get(id)) ||
+				(otherMovement && movesOtherwise(before, now, index)) ||
 				(otherHands && before.hands[index] !== now.hands[index])
 			)
 				return ++looks;

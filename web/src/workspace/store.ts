@@ -3,7 +3,7 @@ import isEqual from "fast-deep-equal";
 import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
 import { client } from "../api/client";
-import type { ActionOffer, PartDetail, PartState, PocketCard, SongDetail } from "../api/generated/types";
+import type { PartDetail, PartState, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { received } from "./played";
 import { createRecording } from "./recording/state";
@@ -42,7 +42,7 @@ const readAlike = (a: PartState, b: PartState) => isEqual(a.layers, b.layers) &&
 export function createWorkspace(
 	song: SongDetail,
 	part: PartDetail,
-	offers: ActionOffer[],
+	words: Vocabulary,
 	pockets: PocketCard[],
 	kept: Partial<View> | null,
 	around: Around,
@@ -54,7 +54,7 @@ export function createWorkspace(
 			...fittingView(song, part, kept),
 			song,
 			part,
-			offers,
+			words,
 			recipe: part.state.recipe,
 			variation: part.state.variation,
 			revision: part.state.revision,

@@ -8,6 +8,7 @@ import { usePencil } from "./drawing/usePencil";
 import { hitAt, hitsOf, idOf } from "./HitsCanvas";
 import { hitPlacer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
+import { heightsOf, perStep, reachOf } from "./touch";
 import { follow } from "./useDrag";
 
 export interface Lasso {
@@ -56,12 +57,20 @@ export function useHitGestures(index: number, name: string) {
 		const [start, end] = shownWindow(state);
 		// Hits that stand n times as far from their lines move n times as finely.
 		const ticks = (end - start) / area.width / state.times;
+		const { property } = state;
+		const step = perStep(reachOf(state, index));
 		let way: "up" | "sideways" | null = null;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
 			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
 			way ??= Math.abs(dy) >= Math.abs(dx) ? "up" : "sideways";
-			const velocity = way === "up" || now.altKey ? Math.round(-dy * perPixel) : 0;
+			const raw = way === "up" || now.altKey ? -dy * perPixel : 0;
+			if (property !== "velocity" && way === "up") {
+				const by = Math.round(raw * step * 10) / 10;
+				store.getState().act({ kind: "move-in", hits, property, by });
+				return;
+			}
+			const velocity = property === "velocity" ? Math.round(raw) : 0;
 			const at = state.performance?.ticks[hit] ?? 0;
 			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
 			store.getState().act({ kind: "move-hits", hits, velocity, time: 0, ticks: 0, at: 0, ...sideways });
@@ -110,9 +119,10 @@ export function useHitGestures(index: number, name: string) {
 		const { performance, part } = state;
 		const { x } = axis(shownWindow(state), area.width);
 		const place = hitPlacer(state);
+		const [written, played] = heightsOf(state, index);
 		const within = hitsOf(state, index).filter((hit) => {
 			const tick = performance?.ticks[hit] ?? part.written.ticks[hit];
-			const velocity = performance?.velocities[hit] ?? part.written.velocities[hit];
+			const velocity = played?.[hit] ?? written[hit];
 			const shown = place(tick, hit);
 			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
 			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
@@ -131,7 +141,9 @@ export function useHitGestures(index: number, name: string) {
 			const { act, commit, performance, part } = state;
 			if (hit < 0) {
 				const tick = axis(shownWindow(state), area.width).tick(x);
-				const velocity = Math.round(Math.max(1, Math.min(127, velocityAt(y, area.height))));
+				const high = Math.round(Math.max(1, Math.min(127, velocityAt(y, area.height))));
+				const usual = Math.round(performance?.reading.instruments[index].figures.typical || 90);
+				const velocity = state.property === "velocity" ? high : usual;
 				const instrument = part.kit.instruments[index].id;
 				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey });
 				commit(`add a hit of ${name}`);

@@ -59,6 +59,7 @@ function playedPart(
 			seconds: performance.seconds,
 			lengths: performance.lengths,
 			velocities: performance.velocities,
+			movement: performance.movement,
 		},
 		louder: performance ? louder(beforeOf({ part, against, studied: null }), performance.reading) : 0,
 		sounds: (hit, reading) => {
@@ -405,5 +406,5 @@ export function usePlayer(): Transport {
 }
 
 /** The actions there are; they do not change while the program runs. */
-export const useOffers = () =>
-	useQuery({ queryKey: ["actions"], queryFn: client.actions, staleTime: Number.POSITIVE_INFINITY });
+export const useVocabulary = () =>
+	useQuery({ queryKey: ["vocabulary"], queryFn: client.vocabulary, staleTime: Number.POSITIVE_INFINITY });

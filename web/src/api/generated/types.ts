@@ -1046,6 +1046,10 @@ change: number,
  */
 step: number, 
 /**
+ * A picture of it reaches at least so far to either side of 0.
+ */
+near: number, 
+/**
  * cents, %, dB or nothing.
  */
 unit: string, 
@@ -1112,7 +1116,7 @@ outline: Array<number>, };
 
 export type LaneKind = string;
 
-export type LaneAnchor = "hits" | "time";
+export type GoesWith = "hits" | "time";
 
 export type LanePoint = { 
 /**
@@ -1234,7 +1238,7 @@ lane: LaneKind,
 /**
  * With what.
  */
-to: LaneAnchor, };
+to: GoesWith, };
 
 export type HandMove = { 
 /**
@@ -3642,7 +3646,7 @@ range: [number, number],
 /**
  * What a receiver plays before the first value.
  */
-rest: number, goes_with: LaneAnchor, 
+rest: number, goes_with: GoesWith, 
 /**
  * Passes changed its values.
  */

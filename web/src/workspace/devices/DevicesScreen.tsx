@@ -159,7 +159,7 @@ function TouchWhilePlaying() {
 	const touched = useDevices((state) => state.touched);
 	const live = useWorkspace((state) => state.live);
 	const recipe = useWorkspace((state) => state.recipe);
-	const offers = useWorkspace((state) => state.offers);
+	const offers = useWorkspace((state) => state.words.actions);
 	const title = (pass: number) => {
 		const index = recipe.passes.findIndex(({ id }) => id === pass);
 		const kind = recipe.passes[index]?.action.kind;

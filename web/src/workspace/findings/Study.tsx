@@ -173,7 +173,7 @@ function Take({ other, take, touch, name, instruments }: From & { instruments: I
 				of_take: take ?? undefined,
 				name: name.slice(0, 80),
 			});
-			const { offers } = store.getState();
+			const { actions: offers } = store.getState().words;
 			const usual = offers.map(({ start }) => start).find(({ kind }) => kind === "groove");
 			if (usual?.kind === "groove")
 				add({ ...usual, groove, timing: 100, touch: 0, pull: 100 }, `the time of ${name}`);

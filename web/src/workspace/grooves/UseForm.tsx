@@ -15,7 +15,7 @@ export function UseForm({ groove }: { groove: GrooveProfile }) {
 	const said = useWorkspace((state) =>
 		state.audition ? (state.performance?.passes.at(-1)?.said ?? null) : null,
 	);
-	const offer = store.getState().offers.find(({ start }) => start.kind === "groove");
+	const offer = store.getState().words.actions.find(({ start }) => start.kind === "groove");
 	const [on, setOn] = useState<string[]>([]);
 	const [listening, setListening] = useState(false);
 	const [strengths, setStrengths] = useState<Strengths | null>(

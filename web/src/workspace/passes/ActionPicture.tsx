@@ -78,10 +78,32 @@ const madeOf: Record<string, Hit[]> = {
 		[35, 13],
 	],
 };
+/** What becomes of lines around the hits: as it was, and as it is. */
+const nervous = "M3,12L7,17L11,9L15,16L19,8L23,15L27,7L31,14L35,6L39,12L43,5";
+const steps = "M3,19H11V16H19V11H27V13H35V7H43";
+const lines: Record<string, [before: string, after: string]> = {
+	"lane-line": ["M3,17H43", "M3,18L15,6L29,15L43,8"],
+	"lane-ramp": ["M3,9H43", "M3,20L43,5"],
+	"lane-scale": [steps, "M3,16H11V14.5H19V12H27V13H35V10H43"],
+	"lane-offset": [steps, "M3,14H11V11H19V6H27V8H35V3H43"],
+	"lane-smooth": [nervous, "M3,14C15,13 28,11 43,8"],
+	"lane-thin": [nervous, "M3,13L23,12L43,6"],
+	"lane-follow": ["M3,22H43", "M3,9H15V16H23V11H31V18H39V10H43"],
+	"lane-anchor": [steps, "M5,19H13V16H21V11H29V13H37V7H43"],
+};
+
 const missing: Record<string, number[]> = { odds: [1, 3] };
 const other: Record<string, number[]> = { swap: [0, 2, 4], recolour: [1, 2, 4] };
 
 export function ActionPicture({ kind }: { kind: string }) {
+	const line = lines[kind];
+	if (line)
+		return (
+			<svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} aria-hidden>
+				<path d={line[0]} fill="none" stroke="var(--written)" strokeDasharray="2.5 2" />
+				<path d={line[1]} fill="none" stroke="var(--played)" strokeWidth={1.5} />
+			</svg>
+		);
 	const [before, done] = pictures[kind] ?? [hits, (hit) => hit];
 	return (
 		<svg width={width} height={height} viewBox={`0 0 ${width} ${height}`} aria-hidden>

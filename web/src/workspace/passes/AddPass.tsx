@@ -5,8 +5,10 @@ import { useEffect, useRef, useState } from "react";
 import type { ActionFamily } from "../../api/generated/types";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { ownLanes } from "../useInfo";
 import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
+import { resolved } from "./resolved";
 import { actionInWords, capital, type Found, instrumentsInWords, search } from "./words";
 
 /** What is done without a pass, and how: the words that ask for it. */
@@ -25,6 +27,7 @@ const families: [ActionFamily, string][] = [
 	["time", "Time"],
 	["hands", "Hands"],
 	["tidy", "Tidy"],
+	["lanes", "Controllers"],
 ];
 
 interface Group {
@@ -77,7 +80,7 @@ export function AddPass() {
 
 function Palette({ close }: { close: () => void }) {
 	const store = useWorkspaceStore();
-	const { offers, part, open } = store.getState();
+	const { words, part, open } = store.getState();
 	const pockets = useWorkspace((state) => state.pockets);
 	const [text, setText] = useState("");
 	const [chosen, setChosen] = useState(0);
@@ -87,7 +90,17 @@ function Palette({ close }: { close: () => void }) {
 		getInitialValueInEffect: false,
 	});
 	const list = useRef<HTMLDivElement>(null);
-	const groups = groupsOf(search(offers, text), text, recent);
+	const property = useWorkspace((state) => state.property);
+	/** What is shown in the rows is what is shaped. */
+	const startOf = ({ start }: Found) =>
+		words.properties.find(({ name }) => name === property)?.starts.find(({ kind }) => kind === start.kind);
+	const begun = (one: Found): Found =>
+		property === "velocity" ? one : { ...one, start: startOf(one) ?? one.start };
+	const known = (one: Found) => ({
+		...one,
+		info: resolved(one.info, one.start, words, ownLanes(store.getState())),
+	});
+	const groups = groupsOf(search(words.actions, text).map(begun).map(known), text, recent);
 	const found = groups.flatMap((group) => group.found);
 	const count = new Set(found.map(({ info }) => info.kind)).size;
 	const aim = open ? { instruments: [open] } : {};

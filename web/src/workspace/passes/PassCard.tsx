@@ -21,6 +21,7 @@ import { useAfterMenu } from "../../useAfterMenu";
 import { plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { useDrag } from "../useDrag";
+import { useInfo } from "../useInfo";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
@@ -37,6 +38,10 @@ function touchedInWords(pass: Pass, report: PassReport | undefined) {
 	if (report.silenced > 0) others.push(`−${plural(report.silenced, "hit")}`);
 	if (report.aimed === 0 && others.length === 0) return "hits nothing here";
 	if (report.touched === 0 && others.length > 0) return others.join(" · ");
+	if (report.lane_values !== undefined) {
+		const { lane_values: values } = report;
+		return values === 0 ? "changes no value" : plural(values, "value");
+	}
 	if (report.touched === 0) return `changes none of ${plural(report.aimed, "hit")}`;
 	const largest = [];
 	if (report.largest_change >= 0.5) largest.push(`≤ ${Math.round(report.largest_change)}`);
@@ -54,7 +59,7 @@ interface CardProps {
 export const PassCard = memo(function PassCard({ pass, number, last }: CardProps) {
 	const store = useWorkspaceStore();
 	const card = useRef<HTMLLIElement>(null);
-	const info = store.getState().offers.find(({ start }) => start.kind === pass.action.kind)?.info;
+	const info = useInfo(pass.action);
 	const unfolded = useWorkspace((state) => state.unfolded === pass.id);
 	const aiming = useWorkspace((state) => state.aiming === pass.id);
 	const soloed = useWorkspace((state) => state.soloPass === pass.id);
@@ -298,7 +303,7 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 	/** Its action or its aim draws something. */
 	const dice = useWorkspace((state) => {
 		const pass = state.recipe.passes.find((one) => one.id === id);
-		const offer = state.offers.find(({ start }) => start.kind === pass?.action.kind);
+		const offer = state.words.actions.find(({ start }) => start.kind === pass?.action.kind);
 		return pass?.aim.share !== undefined || (offer !== undefined && offer.dice !== "none");
 	});
 	const rename = useAfterMenu(onRename);

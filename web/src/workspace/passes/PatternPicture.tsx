@@ -27,7 +27,7 @@ export function PatternPicture({ accents, most, onChange, onDone }: Props) {
 		);
 		const share = 1 - (2 * (event.clientY - box.top)) / box.height;
 		const value = Math.max(-most, Math.min(most, Math.round(share * most)));
-		now[slot] = Math.abs(value) < 2 ? 0 : value;
+		now[slot] = Math.abs(value) <= most / 64 ? 0 : value;
 		onChange([...now]);
 	};
 	const keys = (event: KeyboardEvent, slot: number) => {

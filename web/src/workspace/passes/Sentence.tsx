@@ -218,6 +218,25 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 			</button>
 		);
 	}
+	if (values.kind === "lane-points") {
+		if (action.kind !== "lane-line") return null;
+		return (
+			<button
+				type="button"
+				className={classes.token}
+				title="In its row, below the instruments: press to add a point, drag it, double-click to take it out"
+				onClick={() =>
+					(
+						document.querySelector<HTMLElement>(`[data-lane='${action.lane}'] [data-lane-point]`) ??
+						document.querySelector<HTMLElement>(`[data-lane='${action.lane}'] [data-lane-area]`)
+					)?.focus()
+				}
+			>
+				{action.points.length === 0 ? "a line, in its row below" : plural(action.points.length, "point")}
+			</button>
+		);
+	}
+	if (values.kind !== "choice") return null;
 	const chosen = values.options.find(([name]) => name === value);
 	return (
 		<Menu>

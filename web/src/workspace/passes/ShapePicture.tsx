@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useCallback } from "react";
 import type { Pass, Shape } from "../../api/generated/types";
-import { useWorkspaceStore } from "../store";
+import { useWorkspace, useWorkspaceStore } from "../store";
 import { useDrag } from "../useDrag";
 import classes from "./Passes.module.css";
 
@@ -10,46 +10,76 @@ const handles: Handle[] = ["soft", "typical", "hard"];
 
 const [width, height, inset] = [232, 58, 6];
 const x = (share: number) => inset + share * (width - 2 * inset);
-const y = (velocity: number) => inset + ((127 - velocity) / 126) * (height - 2 * inset);
-const held = (velocity: number) => Math.max(1, Math.min(127, Math.round(velocity)));
+
+/** What the picture shows of a property: its ends, and the ends of what can be set. */
+interface Scale {
+	shown: [number, number];
+	range: [number, number];
+	step: number;
+}
+
+const y = (value: number, { shown: [least, most] }: Scale) =>
+	inset + ((most - value) / (most - least)) * (height - 2 * inset);
+const held = (value: number, { range: [least, most], step }: Scale) =>
+	Math.max(least, Math.min(most, Math.round(value / step) * step));
+
+function useScale({ property, soft, hard }: Shape): Scale {
+	const info = useWorkspace((state) => state.words.properties.find(({ name }) => name === property));
+	const velocities: [number, number] = [1, 127];
+	if (!info || property === "velocity") return { shown: velocities, range: velocities, step: 1 };
+	const farthest = Math.max(Math.abs(soft), Math.abs(hard));
+	let reach = info.near;
+	while (reach < 1.1 * farthest) reach *= 2;
+	return { shown: [-reach, reach], range: info.range, step: info.step };
+}
 
 /** The line that a shape gives to the hits, from the softest to the hardest, with its three handles. */
 export function ShapePicture({ pass, shape }: { pass: Pass; shape: Shape }) {
 	const { soft, typical, hard } = shape;
-	const ends = [typical - (typical - soft) * 1.25, typical + (hard - typical) * 1.25].map(held);
+	const scale = useScale(shape);
+	const beyond = [typical - (typical - soft) * 1.25, typical + (hard - typical) * 1.25];
+	const ends = beyond.map((value) => held(value, scale));
 	const points = [
 		[0, ends[0]],
 		[0.1, soft],
 		[0.5, typical],
 		[0.9, hard],
 		[1, ends[1]],
-	].map(([share, velocity]) => `${x(share).toFixed(1)},${y(velocity).toFixed(1)}`);
+	].map(([share, velocity]) => `${x(share).toFixed(1)},${y(velocity, scale).toFixed(1)}`);
 	return (
 		<svg className={classes.shape} viewBox={`0 0 ${width} ${height}`} data-shape>
 			<title>From the softest hit to the hardest</title>
 			<path d={`M${x(0)},${height}L${points.join("L")}L${x(1)},${height}Z`} fill="var(--played-fill)" />
 			<path d={`M${points.join("L")}`} fill="none" stroke="var(--played)" strokeWidth={1.4} />
 			{handles.map((handle) => (
-				<ShapeHandle key={handle} pass={pass} handle={handle} value={shape[handle]} />
+				<ShapeHandle key={handle} pass={pass} handle={handle} value={shape[handle]} scale={scale} />
 			))}
 		</svg>
 	);
 }
 
-function ShapeHandle({ pass, handle, value }: { pass: Pass; handle: Handle; value: number }) {
+interface HandleProps {
+	pass: Pass;
+	handle: Handle;
+	value: number;
+	scale: Scale;
+}
+
+function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
 	const store = useWorkspaceStore();
 	const set = useCallback(
 		(velocity: number) =>
-			store.getState().act({ kind: "set", pass: pass.id, setting: handle, value: held(velocity) }),
-		[store, pass.id, handle],
+			store.getState().act({ kind: "set", pass: pass.id, setting: handle, value: held(velocity, scale) }),
+		[store, pass.id, handle, scale],
 	);
 	const onPointerDown = useDrag(
 		useCallback(
 			() => ({
-				move: (_dx: number, dy: number) => set(value - (dy * 126) / (height - 2 * inset)),
+				move: (_dx: number, dy: number) =>
+					set(value - (dy * (scale.shown[1] - scale.shown[0])) / (height - 2 * inset)),
 				end: (moved: boolean) => moved && store.getState().commit(`shape: ${handle}`),
 			}),
-			[set, value, store, handle],
+			[set, value, store, handle, scale],
 		),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
@@ -57,21 +87,21 @@ function ShapeHandle({ pass, handle, value }: { pass: Pass; handle: Handle; valu
 		if (steps === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();
-		set(value + steps);
+		set(value + steps * scale.step);
 		store.getState().commitSoon(`shape: ${handle}`);
 	};
 	return (
 		<circle
 			className={classes.shapeHandle}
 			cx={x(places[handle])}
-			cy={y(value)}
+			cy={y(value, scale)}
 			r={5}
 			role="slider"
 			tabIndex={0}
 			aria-label={`Shape, ${handle}`}
 			aria-orientation="vertical"
-			aria-valuemin={1}
-			aria-valuemax={127}
+			aria-valuemin={scale.range[0]}
+			aria-valuemax={scale.range[1]}
 			aria-valuenow={value}
 			onPointerDown={onPointerDown}
 			onKeyDown={onKeyDown}

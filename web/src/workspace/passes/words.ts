@@ -52,6 +52,7 @@ export function clausesShown(action: Action, info: ActionInfo, asked: string[] =
 
 /** Whether a setting is where it need not be in the sentence. */
 export function isQuiet(action: Action, { name, values, quiet }: Setting) {
+	if (name === "property") return settingOf(action, name) === "velocity";
 	if (values.kind !== "number") return false;
 	const value = settingOf(action, name);
 	return value === (quiet ?? (values.none === null ? values.neutral : null));
@@ -79,6 +80,10 @@ function settingInWords(action: Action, { name, values }: Setting, pocketName: (
 			return action.kind === "ghosts" ? slotsInWords(action.slots) : "";
 		case "ways":
 			return action.kind === "recolour" ? waysInWords(action.ways) : "";
+		case "lane-points":
+			return action.kind === "lane-line" && action.points.length > 0
+				? plural(action.points.length, "point")
+				: "a line";
 		case "line":
 			return action.kind === "arc" && action.points.length > 0 ? arcInWords(action.points) : "a line";
 		default:

@@ -154,7 +154,7 @@ const parts = ["pull", "swing", "groove", "lean", "loosen"] as const;
 function Settings({ pocket }: { pocket: PocketCard }) {
 	const store = useWorkspaceStore();
 	const settings = useWorkspace((state) => settingsOf(state, pocket));
-	const { offers } = store.getState();
+	const { actions: offers } = store.getState().words;
 	const [asked, setAsked] = useState<string[]>([]);
 	const action = (kind: (typeof parts)[number]) => ({ kind, ...settings[kind] }) as Action;
 	const shown = parts.filter((kind) => asked.includes(kind) || pocket.active.includes(kind));

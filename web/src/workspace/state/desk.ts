@@ -83,7 +83,7 @@ export function createDesk(part: number, set: SetState, get: GetState) {
 				audition: audition ?? undefined,
 				pockets,
 			};
-			const known = { timing: before?.timingKey, touch: before?.touchKey };
+			const known = { timing: before?.timingKey, touch: before?.touchKey, lanes: before?.lanesKey };
 			const columns = await client.perform(part, { ...heardAs, ...known });
 			// It is of another Written than the one that is shown: asked for again once that has changed.
 			if (columns.source !== get().part.state.source) {

@@ -1,7 +1,6 @@
 /** The state of one open part, slice by slice. */
 import type {
 	Action,
-	ActionOffer,
 	Aim,
 	Drawing,
 	Gesture,
@@ -13,10 +12,12 @@ import type {
 	PerformRequest,
 	PocketCard,
 	PocketSettings,
+	Property,
 	Recipe,
 	SongDetail,
 	SongPockets,
 	TakeColumns,
+	Vocabulary,
 } from "../../api/generated/types";
 import type { Played } from "../played";
 import type { RecordingSlice, RecordView } from "../recording/state";
@@ -61,6 +62,10 @@ export interface View extends RecordView {
 	side: "passes" | "pockets" | "findings";
 	/** Findings that are not said again: by rule and drum, or by rule and `*`. */
 	dismissed: string[];
+	/** What of hits the heights of dots and the touch portraits show. */
+	property: Property;
+	/** Lanes without values that have a row all the same. */
+	extraLanes: string[];
 	/** Hits are drawn in the rows. */
 	pencil: Pencil | null;
 }
@@ -131,7 +136,8 @@ export interface Audition {
 export interface KeptSlice {
 	song: SongDetail;
 	part: PartDetail;
-	offers: ActionOffer[];
+	/** What can be added to a part, and what its words mean. */
+	words: Vocabulary;
 	/** The passes as they are shown. */
 	recipe: Recipe;
 	variation: number;

@@ -26,12 +26,16 @@ const viewKeys = [
 	"pads",
 	"side",
 	"dismissed",
+	"property",
+	"extraLanes",
 	"pencil",
 	"recordBar",
 	"recordAs",
 	"countIn",
 	"recordOnly",
 ] as const satisfies (keyof View)[];
+
+const properties = ["velocity", "pitch", "place", "level", "brightness"];
 
 /** A part opens where it sounds: at the bar of its first hit. */
 function firstView(song: SongDetail, part: PartDetail): View {
@@ -60,6 +64,8 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		pads: false,
 		side: "passes",
 		dismissed: [],
+		property: "velocity",
+		extraLanes: [],
 		recordBar: false,
 		recordAs: "over",
 		countIn: "1",
@@ -85,9 +91,19 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	if (!(end > start)) view.window = usual.window;
 	if (!magnifications.includes(view.times)) view.times = 1;
 	// Former versions, and other hands, may have kept something else.
-	for (const key of ["order", "hidden", "extra", "muted", "soloed", "dismissed", "recordOnly"] as const) {
+	for (const key of [
+		"order",
+		"hidden",
+		"extra",
+		"muted",
+		"soloed",
+		"dismissed",
+		"recordOnly",
+		"extraLanes",
+	] as const) {
 		if (!Array.isArray(view[key])) view[key] = [];
 	}
+	if (!properties.includes(view.property)) view.property = "velocity";
 	if (typeof view.pencil?.grid !== "string") view.pencil = kept ? null : usual.pencil;
 	if (typeof view.heights !== "object" || view.heights === null) view.heights = {};
 	return view;

@@ -1,0 +1,83 @@
+/** Draws a lane: what was written dashed, what is played solid, each value held up to the next. */
+import { axis } from "./axis";
+
+export interface LanePicture {
+	ticks: number[];
+	values: number[];
+	/** What holds before the first value. */
+	rest: number;
+}
+
+/** The room above and below a lane, in px. */
+const inset = 5;
+
+/** The height of a value in a lane. */
+export const laneY = (value: number, [least, most]: [number, number], height: number) =>
+	inset + ((most - value) / (most - least)) * (height - 2 * inset);
+
+/** The value at a height in a lane. */
+export const laneValue = (y: number, [least, most]: [number, number], height: number) =>
+	Math.max(least, Math.min(most, Math.round(most - ((y - inset) / (height - 2 * inset)) * (most - least))));
+
+/** The first place in ascending numbers that is not below a value. */
+export function firstAt(ascending: number[], value: number) {
+	let low = 0;
+	let high = ascending.length;
+	while (low < high) {
+		const half = (low + high) >> 1;
+		if (ascending[half] < value) low = half + 1;
+		else high = half;
+	}
+	return low;
+}
+
+/** What holds at a tick. */
+export function heldAt({ ticks, values, rest }: LanePicture, tick: number) {
+	const behind = firstAt(ticks, tick + 0.5);
+	return behind > 0 ? values[behind - 1] : rest;
+}
+
+/**
+ * The line over a stretch of ticks, put where that stretch is shown. Of many values in one column of pixels the
+ * least and the greatest are enough: a line of any length costs what the row is wide.
+ */
+export function drawLane(
+	context: CanvasRenderingContext2D,
+	width: number,
+	height: number,
+	lane: LanePicture,
+	range: [number, number],
+	window: [number, number],
+	[from, to, shift]: [number, number, number],
+) {
+	if (lane.ticks.length === 0) return;
+	const { x } = axis(window, width);
+	const { ticks, values } = lane;
+	const y = (value: number) => laneY(value, range, height);
+	const first = firstAt(ticks, from);
+	const last = firstAt(ticks, to);
+	let held = heldAt(lane, from - 1);
+	context.beginPath();
+	context.moveTo(x(from + shift), y(held));
+	let place = first;
+	while (place < last) {
+		const column = Math.floor(x(ticks[place] + shift));
+		const at = x(ticks[place] + shift);
+		let [least, most] = [values[place], values[place]];
+		const entered = held;
+		while (place < last && Math.floor(x(ticks[place] + shift)) === column) {
+			held = values[place];
+			if (held < least) least = held;
+			if (held > most) most = held;
+			place++;
+		}
+		context.lineTo(at, y(entered));
+		if (least !== held || most !== held) {
+			context.lineTo(at, y(most));
+			context.lineTo(at, y(least));
+		}
+		context.lineTo(at, y(held));
+	}
+	context.lineTo(x(to + shift), y(held));
+	context.stroke();
+}
