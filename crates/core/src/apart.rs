@@ -68,7 +68,9 @@ impl Performance {
                 let members: Vec<Channel> =
                     (1..16).map(Channel::from_status).take_while(|one| free.contains(one)).collect();
                 apart.members = members.len();
-                if !members.is_empty() {
+                if members.is_empty() {
+                    apart.without.push("hits in turn: channel 2 is taken".to_owned());
+                } else {
                     free.retain(|one| !members.contains(one));
                     sent.take_turns(&members);
                 }

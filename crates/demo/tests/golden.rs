@@ -3,7 +3,7 @@
 //! velocities, and a fingerprint of all that they are. `VIVIDA_WRITE_GOLDEN=1` writes it anew, for a change that is meant.
 
 use std::path::{Path, PathBuf};
-use vivida_core::{Context, Performance, RecipeFile, perform};
+use vivida_core::{Context, Performance, PlayedLane, RecipeFile, perform};
 use vivida_demo::songs;
 use vivida_smf::read;
 
@@ -20,6 +20,15 @@ fn fingerprint(performance: &Performance) -> u64 {
         take(&hit.tick.0.to_bits().to_le_bytes());
         take(&hit.length.0.to_bits().to_le_bytes());
         take(&[hit.velocity.get(), hit.note.get()]);
+        if !hit.movement.is_none() {
+            hit.movement.values().iter().for_each(|value| take(&value.to_bits().to_le_bytes()));
+        }
+    }
+    for PlayedLane { lane, .. } in performance.lanes.iter().filter(|lane| lane.drawn) {
+        for (tick, value) in lane.ticks().iter().zip(lane.values()) {
+            take(&tick.to_bits().to_le_bytes());
+            take(&value.to_bits().to_le_bytes());
+        }
     }
     value
 }
@@ -41,7 +50,12 @@ fn same_in_same_out() {
         for path in &names {
             let file = RecipeFile::parse(&std::fs::read_to_string(path).unwrap()).unwrap();
             for variation in [1, 7] {
-                let context = Context { variation, sections: &sections, ..Context::new(&song.tempo, &song.metre) };
+                let context = Context {
+                    variation,
+                    sections: &sections,
+                    lanes: part.lanes(),
+                    ..Context::new(&song.tempo, &song.metre)
+                };
                 let performance = perform(&part.part, &chart, &file.recipe, &context);
                 let hits: Vec<_> = performance.sounding().map(|hit| u64::from(hit.velocity.get())).collect();
                 let recipe = path.file_name().unwrap().to_string_lossy().replace(".recipe.json", "");

@@ -73,7 +73,9 @@ async fn a_fade_and_a_swell_are_drawn_and_nothing_else_is_touched() -> Done {
     kept(&browser, part, "passes[1].action.points[1].way === 'curved'").await?;
     look(&browser, "lane-drawn").await?;
     let swell = lane(&browser, part, "controller-11").await?;
-    assert_eq!(numbers(&swell["values"]).last(), Some(&127.0));
+    // Behind the last point the fade goes on: it is above it that the swell ends.
+    let top = numbers(&swell["values"]).iter().rposition(|value| *value == 127.0);
+    assert!(top > Some(10), "{swell}");
     assert!(numbers(&swell["ticks"]).iter().any(|tick| !ticks.contains(tick)));
     // Hits and the other lane are as they were.
     let after = ask(&browser, &format!("/parts/{part}")).await?;
@@ -121,16 +123,31 @@ async fn hats_rise_in_pitch_and_are_heard_so() -> Done {
     browser.until("window.vividaProbe.scheduled.some((one) => one.moves?.pitch > 0)").await?;
     browser.keys(" ").await?;
     let scheduled =
-        browser.run("return window.vividaProbe.scheduled.map((one) => [one.hit, one.moves?.pitch ?? 0])").await?;
+        browser.run("return window.vividaProbe.scheduled.filter((one) => one.part === 1).map((one) => [one.hit, one.moves?.pitch ?? 0])").await?;
     let now = ask(&browser, "/parts/1").await?["performance"]["movement"][0]["values"].clone();
     for pair in scheduled.as_array().unwrap() {
         let index = pair[0].as_u64().unwrap() as usize;
         assert_eq!(pair[1].as_f64().unwrap(), now[index].as_f64().unwrap(), "hit {index}");
     }
-    // One hit by hand, in cents.
-    let place = browser.run("const box = document.querySelector(\"[data-instrument='closed-hat'] [data-hits]\").getBoundingClientRect();
-        return [box.left, box.top, box.width, box.height]").await?;
-    println!("the row of the hat: {place}");
+    // One hit by hand: dragged up it is higher, and no louder.
+    let at =
+        "const row = document.querySelector(\"[data-instrument='closed-hat'] [data-hits]\").getBoundingClientRect();
+        return [row.left, row.top, row.width, row.height]";
+    let [left, top, width, height]: [f64; 4] = serde_json::from_value(browser.run(at).await?).expect("a box");
+    let reach =
+        ask(&browser, "/parts/1").await?["performance"]["reading"]["instruments"][hat]["movement"][0]["reach"].clone();
+    let first = now.as_array().unwrap().iter().enumerate().find(|(index, _)| own(*index)).unwrap().1.as_f64().unwrap();
+    let share = (64.0 + 63.0 * first / reach.as_f64().unwrap() - 1.0) / 126.0;
+    let y = top + 9.0 + (1.0 - share) * (height - 18.0);
+    let x = browser.run("return document.querySelector(\"[data-instrument='closed-hat'] [data-hits]\").getBoundingClientRect().left").await?;
+    println!("the first hat lies at {y:.0} of {top} to {}, {left} to {}; {x}", top + height, left + width);
+    browser.drag_from(left + 8.0, y, 0.0, -20.0).await?;
+    kept(
+        &browser,
+        1,
+        "passes.at(-1).action.moved?.[0]?.movement.pitch > 0 && passes.at(-1).action.moved[0].velocity === 0",
+    )
+    .await?;
     browser.close().await
 }
 

@@ -9,6 +9,7 @@ mod findings;
 mod fuzz;
 mod hammer;
 mod kits;
+mod lanes;
 mod loops;
 mod model;
 mod own_sounds;

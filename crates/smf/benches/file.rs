@@ -5,7 +5,9 @@ use midly::num::{u4, u7, u15, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use std::hint::black_box;
 use std::time::Instant;
-use vivida_core::action::{Contrast, Lean, Level, Loosen, Shape};
+use vivida_core::action::{
+    Contrast, LaneAnchor, LaneOffset, LaneScale, LaneSmooth, LaneThin, Lean, Level, Loosen, Shape,
+};
 use vivida_core::*;
 use vivida_smf::{Export, read, write};
 
@@ -34,6 +36,39 @@ fn file(hits: u32) -> Vec<u8> {
     bytes
 }
 
+/// A note now and then, and so many values of expression: a slow wave with a nervous hand.
+fn lines(values: u32) -> Vec<u8> {
+    let event = |delta: u32, message| TrackEvent {
+        delta: u28::from(delta),
+        kind: TrackEventKind::Midi { channel: u4::from(9), message },
+    };
+    let mut track = Vec::new();
+    for index in 0..values {
+        let wave = 64.0 + 50.0 * (f64::from(index) / 400.0).sin() + f64::from(index * 37 % 7);
+        let value = u7::from(wave as u8);
+        track.push(event(5, MidiMessage::Controller { controller: u7::from(11), value }));
+        if index % 50 == 0 {
+            track.push(event(0, MidiMessage::NoteOn { key: u7::from(42), vel: u7::from(90) }));
+            track.push(event(5, MidiMessage::NoteOn { key: u7::from(42), vel: u7::from(0) }));
+        }
+    }
+    track.push(TrackEvent { delta: u28::from(0), kind: TrackEventKind::Meta(MetaMessage::EndOfTrack) });
+    let header = Header { format: Format::SingleTrack, timing: Timing::Metrical(u15::from(480)) };
+    let mut bytes = Vec::new();
+    Smf { header, tracks: vec![track] }.write_std(&mut bytes).expect("memory can be written to");
+    bytes
+}
+
+fn lane_passes() -> Recipe {
+    let passes = [
+        Action::LaneSmooth(LaneSmooth { over: Millis(60.0), ..LaneSmooth::default() }),
+        Action::LaneScale(LaneScale::default()),
+        Action::LaneOffset(LaneOffset::default()),
+        Action::LaneAnchor(LaneAnchor::default()),
+    ];
+    Recipe { passes: (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() }
+}
+
 fn eight_passes() -> Recipe {
     let passes = [
         (Aim::at("closed-hat"), Action::Shape(Shape::default())),
@@ -51,7 +86,7 @@ fn eight_passes() -> Recipe {
 fn with_vivida(bytes: &[u8], recipe: &Recipe) -> Vec<u8> {
     let song = read(bytes).expect("a good file");
     let part = &song.parts[0];
-    let context = Context::new(&song.tempo, &song.metre);
+    let context = Context { lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
     let played = perform(&part.part, &part.chart(true), recipe, &context);
     write(bytes, &song, &[(0, played)], Export::default())
 }
@@ -94,6 +129,25 @@ fn files(criterion: &mut Criterion) {
     group.finish();
     println!("read, 8 passes, write: {:.2} times as long as midly alone (aimed at: 3)", ratio(&bytes, &eight));
     println!("read, write: {:.2} times as long (aimed at: 1.6)", ratio(&bytes, &none));
+    let lines = lines(100_000);
+    println!(
+        "100 000 lane values, read, 4 lane passes, write: {:.2} times as long (aimed at: 3)",
+        ratio(&lines, &lane_passes())
+    );
+    println!("100 000 lane values, read, write: {:.2} times as long (aimed at: 1.6)", ratio(&lines, &none));
+    let song = read(&lines).expect("a good file");
+    let part = &song.parts[0];
+    let context = Context { lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
+    let chart = part.chart(true);
+    let thin = Action::LaneThin(LaneThin { within: 2.0, ..LaneThin::default() });
+    let thin = Recipe { passes: vec![Pass::new(1, Aim::everything(), thin)] };
+    let times = (0..21).map(|_| {
+        let start = Instant::now();
+        black_box(perform(&part.part, &chart, &thin, &context));
+        start.elapsed().as_secs_f64() * 1000.0
+    });
+    let median = median(times.collect());
+    println!("100 000 lane values thinned: {median:.1} ms median; {:.2} of the aimed 20 ms", median / 20.0);
 }
 
 criterion_group!(benches, files);

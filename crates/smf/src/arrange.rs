@@ -246,8 +246,20 @@ fn split<'a>(
         let own = std::mem::take(&mut tracks[part.track]);
         let mut rest = Track::new();
         let mut of_instruments: BTreeMap<usize, Track<'a>> = BTreeMap::new();
+        // What is sent on a channel that an instrument has to itself goes where its notes are.
+        let mut homes: BTreeMap<u8, usize> = BTreeMap::new();
+        for event in own.iter().filter(|event| is_apart(apart.get(&index), event.kind)) {
+            let place = drum(event.kind, part.channel, kit, &lookup, apart.get(&index));
+            if let (TrackEventKind::Midi { channel, .. }, Some(place)) = (event.kind, place) {
+                homes.entry(channel.as_int()).or_insert(place);
+            }
+        }
+        let home = |kind: TrackEventKind<'_>| match kind {
+            TrackEventKind::Midi { channel, .. } => homes.get(&channel.as_int()).copied(),
+            _ => None,
+        };
         for event in own {
-            match drum(event.kind, part.channel, kit, &lookup, apart.get(&index)) {
+            match drum(event.kind, part.channel, kit, &lookup, apart.get(&index)).or(home(event.kind)) {
                 Some(place) => of_instruments.entry(place).or_default().push(event),
                 None => rest.push(event),
             }

@@ -1,6 +1,7 @@
 /** Draws what lies under the hits: velocity layers, beats and bar lines. */
 import type { Instrument, SongDetail } from "../api/generated/types";
 import type { Roles } from "../theme";
+import { signed } from "../words";
 import { placeOf } from "../workspace/song";
 import { axis } from "./axis";
 import { velocityY } from "./hits";
@@ -11,6 +12,8 @@ export interface GroundPicture {
 	window: [number, number];
 	/** Names of layers and values of velocities, where there is room for them. */
 	opened: boolean;
+	/** Heights stand for another property than velocity: so far to either side of 0, in this unit. */
+	reach: [number, string] | null;
 	colours: Roles;
 }
 
@@ -20,8 +23,13 @@ export function drawGround(
 	height: number,
 	picture: GroundPicture,
 ) {
-	const { instrument, colours, opened } = picture;
+	const { instrument, colours, opened, reach } = picture;
 	context.clearRect(0, 0, width, height);
+	if (reach) {
+		drawLines(context, width, height, picture);
+		drawReach(context, width, height, reach, opened, colours);
+		return;
+	}
 	const bounds = [...instrument.layers.map((layer) => layer.from), 128];
 	context.fillStyle = colours.band;
 	instrument.layers.forEach((_, index) => {
@@ -43,6 +51,33 @@ export function drawGround(
 		const middle =
 			(velocityY(bounds[index], height) + velocityY(Math.min(127, bounds[index + 1]), height)) / 2;
 		context.fillText(layer.name, 5, middle + 4);
+	}
+}
+
+/** The line at 0, and the ends of the scale where there is room. */
+function drawReach(
+	context: CanvasRenderingContext2D,
+	width: number,
+	height: number,
+	[reach, unit]: [number, string],
+	opened: boolean,
+	colours: Roles,
+) {
+	const middle = Math.round(velocityY(64, height)) + 0.5;
+	context.strokeStyle = colours.strongLine;
+	context.setLineDash([2, 4]);
+	context.beginPath();
+	context.moveTo(0, middle);
+	context.lineTo(width, middle);
+	context.stroke();
+	context.setLineDash([]);
+	if (!opened) return;
+	context.fillStyle = colours.quiet;
+	context.font = "10.5px 'Public Sans Variable'";
+	context.textAlign = "right";
+	for (const share of [-1, -0.5, 0.5, 1]) {
+		const y = velocityY(64 + 63 * share, height) + 3.5;
+		context.fillText(`${signed(share * reach, reach < 10 ? 1 : 0, true)} ${unit}`, width - 6, y);
 	}
 }
 

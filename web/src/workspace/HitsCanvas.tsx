@@ -21,7 +21,7 @@ import { hitPlacer, linesOf, magnified, placer, shownWindow } from "./shown";
 import { barAt } from "./song";
 import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
 import { TimeLines } from "./TimeLines";
-import { heightsOf } from "./touch";
+import { heightsOf, shownReach } from "./touch";
 import { useHitGestures } from "./useHitGestures";
 import { isSilent } from "./usePlayer";
 import { movedWindow, useTimeGestures } from "./useTimeGestures";
@@ -97,12 +97,13 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			const instrument = state.part.kit.instruments[index];
 			const { song, part, performance, reading } = state;
 			const window = shownWindow(state);
-			const groundNow = `${window} ${state.open} ${state.wave?.step}`;
+			const reach = shownReach(state, index);
+			const groundNow = `${window} ${state.open} ${state.wave?.step} ${reach}`;
 			const { context, width, height } = fitCanvas(element);
 			if (groundOf !== groundNow || groundKit !== state.part.kit) {
 				const ground = scaledLike(below, element);
 				const opened = state.open === instrument.id;
-				drawGround(ground, width, height, { instrument, song, window, opened, colours: paint });
+				drawGround(ground, width, height, { instrument, song, window, opened, reach, colours: paint });
 				if (state.wave && part.audio && !state.stacked)
 					drawWave(ground, width, height, state.wave, part.audio.source, window, paint);
 				groundOf = groundNow;

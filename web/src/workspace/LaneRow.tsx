@@ -197,13 +197,14 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 		const start = song.bars.ticks[bar];
 		return start + Math.round((tick - start) / cell) * cell;
 	};
-	const show = (next: LanePoint[]) => {
+	/** A gesture takes the place of itself: what began with a new pass goes on with one. */
+	const show = (next: LanePoint[], pass = passNow()) => {
 		const state = store.getState();
-		const pass = linePass(state, kind);
-		if (pass) return state.act({ kind: "set", pass: pass.id, setting: "points", value: next });
+		if (pass !== null) return state.act({ kind: "set", pass, setting: "points", value: next });
 		const action = { kind: "lane-line", lane: kind, points: next } as Action;
 		state.act({ kind: "add-passes", passes: [{ id: 1, on: true, aim: {}, action }], instead: false });
 	};
+	const passNow = () => linePass(store.getState(), kind)?.id ?? null;
 	const commit = () => store.getState().commit(`draw ${name}`);
 	const held = (from: LanePoint[], place: number, tick: number, value: number) => {
 		const least = place > 0 ? tickOfPlace(song, from[place - 1].bar) : song.bars.ticks[0];
@@ -216,7 +217,7 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 		next[place] = { ...next[place], bar, value: Math.max(range[0], Math.min(range[1], value)) };
 		return next;
 	};
-	const drag = (event: PointerEvent<Element>, from: LanePoint[], place: number) => {
+	const drag = (event: PointerEvent<Element>, from: LanePoint[], place: number, pass = passNow()) => {
 		if (event.button !== 0) return;
 		event.stopPropagation();
 		if (event.altKey && from === points) return turn(place);
@@ -231,7 +232,7 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 			const to = laneValue(laneY(value, range, laneHeight) + dy, range, laneHeight);
 			const free = now.altKey;
 			const at = Math.abs(dx) < 3 ? tick : snapped(tick + dx / time.scale, free);
-			show(held(from, place, at, to));
+			show(held(from, place, at, to), pass);
 		};
 		follow(event.currentTarget, event.pointerId, move, () => changed && commit());
 	};
@@ -252,8 +253,9 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 			{ bar, value, way: "straight" as const },
 			...points.slice(place),
 		];
-		show(next);
-		if (event) drag(event, next, place);
+		const pass = passNow();
+		show(next, pass);
+		if (event) drag(event, next, place, pass);
 		else commit();
 	};
 	const remove = (place: number) => {

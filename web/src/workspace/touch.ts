@@ -20,6 +20,13 @@ export const readingOf = (
 export const reachOf = (state: Shown, index: number) =>
 	readingOf(state, index, state.property)?.reach ?? nearOf(state, state.property);
 
+/** How far a row reaches, and its unit, where it shows how hits move. */
+export function shownReach(state: Shown, index: number): [number, string] | null {
+	const { property, words } = state;
+	if (property === "velocity") return null;
+	return [reachOf(state, index), words.properties.find(({ name }) => name === property)?.unit ?? ""];
+}
+
 /** A picture of a property reaches at least so far to either side of 0. */
 export const nearOf = ({ words }: Pick<WorkspaceState, "words">, property: Property) =>
 	words.properties.find(({ name }) => name === property)?.near ?? 1;

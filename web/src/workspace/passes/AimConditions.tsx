@@ -28,6 +28,8 @@ export interface AimProps {
 	onChoosing: (choosing: boolean) => void;
 	/** How many hits are meant. */
 	meant: number;
+	/** It means bars alone: a line around the hits. */
+	bars?: boolean;
 }
 
 /** What an aim can be narrowed by, beyond instruments and bars. */

@@ -12,6 +12,14 @@ type Props = Pick<AimProps, "aim" | "onChange">;
 /** “Closed hat, bars 1–8, offbeats:” whom a pass is for. What is not narrowed is not said. */
 export function AimTokens(props: AimProps) {
 	const { aim, turned, onChange } = props;
+	if (props.bars)
+		return (
+			<>
+				<span className={classes.stuck}>
+					<BarsToken aim={aim} onChange={onChange} begins />:
+				</span>{" "}
+			</>
+		);
 	const but = (before: Turned) => <AllBut {...{ aim, turned, onChange }} before={before} />;
 	const nodes: [string, ReactNode][] = [
 		[
@@ -110,13 +118,14 @@ function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }
 	);
 }
 
-function BarsToken({ aim, onChange }: Props) {
+function BarsToken({ aim, onChange, begins = false }: Props & { begins?: boolean }) {
 	const [opened, setOpened] = useState(false);
 	const song = useWorkspace((state) => state.song);
 	const loop = useWorkspace((state) => state.loop);
 	const bars = barCount(song);
 	const ranges = aim.bars ?? [];
-	const words = barsInWords(aim);
+	const plain = barsInWords(aim);
+	const words = begins ? capital(plain) : plain;
 	const [first, last] = [ranges[0]?.from ?? 1, ranges[0]?.to ?? bars];
 	const choose = (range: BarRange | null) => onChange({ ...aim, bars: range ? [range] : undefined });
 	const chosen = aim.sections ?? [];

@@ -26,25 +26,28 @@ import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
 import { useSlots } from "./SlotStrip";
-import { barsInWords, briefly, instrumentsInWords, isEveryBar } from "./words";
+import { barsInWords, briefly, instrumentsInWords, isEveryBar, isLine } from "./words";
 
 /** What a pass did, in a few words. */
-function touchedInWords(pass: Pass, report: PassReport | undefined) {
+function touchedInWords(pass: Pass, info: ActionInfo, report: PassReport | undefined) {
+	const shaped = info.settings.find(({ name }) => ["soft", "by", "from"].includes(name))?.values;
+	const unit = "property" in pass.action && shaped?.kind === "number" ? shaped.unit : "";
 	if (!pass.on) return "off";
 	if (!report) return "";
+	if (report.lane_values !== undefined) {
+		if (pass.action.kind === "lane-anchor") return "";
+		return report.lane_values === 0 ? "changes no value" : plural(report.lane_values, "value");
+	}
 	const others = [];
 	if (report.added > 0) others.push(`+${plural(report.added, "hit")}`);
 	if (report.left_out > 0) others.push(`${report.left_out} left out`);
 	if (report.silenced > 0) others.push(`−${plural(report.silenced, "hit")}`);
 	if (report.aimed === 0 && others.length === 0) return "hits nothing here";
 	if (report.touched === 0 && others.length > 0) return others.join(" · ");
-	if (report.lane_values !== undefined) {
-		const { lane_values: values } = report;
-		return values === 0 ? "changes no value" : plural(values, "value");
-	}
 	if (report.touched === 0) return `changes none of ${plural(report.aimed, "hit")}`;
 	const largest = [];
-	if (report.largest_change >= 0.5) largest.push(`≤ ${Math.round(report.largest_change)}`);
+	if (report.largest_change >= 0.5)
+		largest.push(`≤ ${[Math.round(report.largest_change), unit].filter(Boolean).join(" ")}`);
 	if (report.largest_move >= 0.05) largest.push(`≤ ${plain(Math.round(report.largest_move * 10) / 10)} ms`);
 	return [plural(report.touched, "hit"), ...others, ...largest].join(" · ");
 }
@@ -144,7 +147,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 						onClick={() => unfold(unfolded ? null : pass.id)}
 					>
 						<span className={classes.title}>{title}</span>
-						{unfolded ? <Touched pass={pass} /> : <Short pass={pass} info={info} />}
+						{unfolded ? <Touched pass={pass} info={info} /> : <Short pass={pass} info={info} />}
 					</button>
 				)}
 				{controls}
@@ -171,7 +174,10 @@ function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	const pockets = useWorkspace((state) => state.pockets);
 	const idle = useWorkspace((state) => {
 		const report = state.performance?.passes.find((one) => one.pass === pass.id);
-		if (!report || !pass.on || report.touched + report.added + report.silenced > 0) return null;
+		if (pass.action.kind === "lane-anchor") return null;
+		if (!report || !pass.on || report.lane_values) return null;
+		if (report.lane_values === 0) return "changes no value";
+		if (report.touched + report.added + report.silenced > 0) return null;
 		return report.aimed === 0 ? "hits nothing here" : "changes nothing";
 	});
 	const said = useWorkspace(
@@ -188,8 +194,10 @@ function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	return (
 		<>
 			<span className={classes.whom}>
-				{!hand && instrumentsInWords(pass.aim, instruments)}
-				<Where aim={pass.aim} />
+				{isLine(pass.action)
+					? !isEveryBar(pass.aim) && barsInWords(pass.aim)
+					: !hand && instrumentsInWords(pass.aim, instruments)}
+				{!isLine(pass.action) && <Where aim={pass.aim} />}
 			</span>
 			<span className={classes.brief} data-idle={idle !== null} title={said ?? undefined}>
 				{pass.on ? (idle ?? brief) : "off"}
@@ -233,9 +241,9 @@ function Said({ pass }: { pass: Pass }) {
 	) : null;
 }
 
-function Touched({ pass }: { pass: Pass }) {
+function Touched({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	const report = useWorkspace((state) => state.performance?.passes.find((one) => one.pass === pass.id));
-	const words = touchedInWords(pass, report);
+	const words = touchedInWords(pass, info, report);
 	return (
 		<span className={classes.touched} title={words}>
 			{words}

@@ -13,7 +13,7 @@ import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
-import { arcInWords, clausesShown } from "./words";
+import { arcInWords, clausesShown, isLine } from "./words";
 
 /** How the settings of an action are changed. */
 export interface Editing {
@@ -95,12 +95,14 @@ export function Sentence({ pass, info }: { pass: Pass; info: ActionInfo }) {
 	};
 	return (
 		<p className={classes.sentence}>
-			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
+			<AimWords id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} bars={isLine(pass.action)} />
 			<ActionWords
 				action={pass.action}
 				info={info}
 				editing={editing}
-				more={<NarrowAim id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />}
+				more={
+					!isLine(pass.action) && <NarrowAim id={pass.id} aim={pass.aim} title={info.title.toLowerCase()} />
+				}
 			/>
 		</p>
 	);
@@ -124,7 +126,17 @@ const NarrowAim = memo(function NarrowAim({ id, aim, title }: { id: number; aim:
 });
 
 /** Whom a pass is for. A drag of its numbers leaves these words be. */
-const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: Aim; title: string }) {
+const AimWords = memo(function AimWords({
+	id,
+	aim,
+	title,
+	bars,
+}: {
+	id: number;
+	aim: Aim;
+	title: string;
+	bars: boolean;
+}) {
 	const store = useWorkspaceStore();
 	const turned = useWorkspace(
 		(state) => state.performance?.turned.find(([pass]) => pass === id)?.[1] ?? null,
@@ -135,6 +147,7 @@ const AimWords = memo(function AimWords({ id, aim, title }: { id: number; aim: A
 	return (
 		<AimTokens
 			aim={aim}
+			bars={bars}
 			turned={turned}
 			onChange={(next) => {
 				change(next);

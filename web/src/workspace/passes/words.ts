@@ -22,6 +22,9 @@ export function clausesOf(sentence: string) {
 	}));
 }
 
+/** It changes a line around the hits, and means bars, not hits. */
+export const isLine = ({ kind }: Action) => kind.startsWith("lane-") && kind !== "lane-follow";
+
 export const settingOf = (action: Action, name: string) =>
 	(action as unknown as Record<string, unknown>)[name];
 
