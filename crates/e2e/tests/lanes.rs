@@ -244,6 +244,7 @@ async fn what_moves_is_exported_and_what_does_not_come_through_is_said() -> Done
     assert!(said.contains("another hit sounds on their channel"), "{said}");
     look(&browser, "export-moving").await?;
     browser.click("[data-movement]").await?;
+    look(&browser, "export-choices").await?;
     browser.click_at("//*[@role='option'][starts-with(normalize-space(), 'A channel for each instrument')]").await?;
     let said = browser.text("[role=dialog]").await?;
     assert!(said.contains("Channels of their own: Closed hat on 1.") || said.contains("Closed hat on "), "{said}");

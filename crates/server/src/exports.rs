@@ -25,6 +25,9 @@ struct Snapshot {
     parts: Vec<(StoredPart, Answer<Opened>)>,
 }
 
+/// By their places in the file how parts are played, and where hits went that move.
+type Apart = (Vec<(usize, Performance)>, Vec<SentApart>);
+
 impl Snapshot {
     /// By place in the file what reads what its parts send.
     fn kits_out(&self) -> BTreeMap<usize, Kit> {
@@ -46,12 +49,7 @@ impl Snapshot {
     }
 
     /// The same, hits that move on channels of their own, and what came of that.
-    fn performances_apart(
-        &self,
-        start: Ticks,
-        excerpt: &Excerpt,
-        how: MovementOut,
-    ) -> Answer<(Vec<(usize, Performance)>, Vec<SentApart>)> {
+    fn performances_apart(&self, start: Ticks, excerpt: &Excerpt, how: MovementOut) -> Answer<Apart> {
         let mut free = match how {
             MovementOut::OwnChannel => Vec::new(),
             _ => free_channels(&self.song.file, &self.performances(start, excerpt)?),

@@ -136,6 +136,7 @@ function ExportForm() {
 			/>
 			<Select
 				size="xs"
+				comboboxProps={{ withinPortal: false }}
 				label="Bars"
 				allowDeselect={false}
 				value={bars ? chosen.bars : "all"}
@@ -151,6 +152,7 @@ function ExportForm() {
 			/>
 			<Select
 				size="xs"
+				comboboxProps={{ withinPortal: false }}
 				label="Tracks of the MIDI file"
 				allowDeselect={false}
 				value={chosen.tracks}
@@ -163,6 +165,7 @@ function ExportForm() {
 			/>
 			<Select
 				size="xs"
+				comboboxProps={{ withinPortal: false }}
 				label="Resolution of the MIDI file"
 				allowDeselect={false}
 				disabled={fineIsOwn}
@@ -176,6 +179,7 @@ function ExportForm() {
 			{data?.movement && (
 				<Select
 					size="xs"
+					comboboxProps={{ withinPortal: false }}
 					label="Hits that move in pitch, place, level or brightness"
 					allowDeselect={false}
 					value={chosen.movement}
