@@ -358,3 +358,43 @@ fn a_sampler_gets_its_notes_channels_and_velocities() {
     let wav = ["render", &demo("causeway.mid"), "--kit", &kit, "--bars", "5-6", "-o", "out.wav"];
     assert!(vivida(&wav, folder.path()).status.success());
 }
+
+#[test]
+fn inspect_lists_lanes_and_apply_says_what_of_the_movement_comes_through() {
+    let folder = TempDir::new().unwrap();
+    let said = |arguments: &[&str]| {
+        let done = vivida(arguments, folder.path());
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        [done.stdout, done.stderr].map(|bytes| String::from_utf8_lossy(&bytes).into_owned())
+    };
+    let [words, _] = said(&["inspect", &demo("the-weir.mid")]);
+    assert!(words.contains("hat pedal (controller-4)") && words.contains("432 values from 12 to 96"), "{words}");
+    let [json, _] = said(&["inspect", &demo("the-weir.mid"), "--json"]);
+    let json: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(json["parts"][0]["lanes"][0]["lane"], "controller-4");
+    assert_eq!(json["parts"][0]["lanes"][0]["goes_with"], "hits");
+    // The hats of Causeway sound with its kick and snare: on their own channel all of it comes through.
+    let apply = |movement: &str| {
+        said(&[
+            "apply",
+            &demo("causeway.mid"),
+            "--recipe",
+            &recipe("movement"),
+            "--movement",
+            movement,
+            "-o",
+            &format!("{movement}.mid"),
+        ])
+    };
+    let [_, own] = apply("own");
+    assert!(own.contains("another hit sounds on their channel"), "{own}");
+    let [_, channels] = apply("channels");
+    assert!(channels.contains("Channels of their own: ") && channels.contains("Closed hat on "), "{channels}");
+    let read = |name: &str| vivida_smf::read(&std::fs::read(folder.path().join(name)).unwrap()).unwrap();
+    let bent = |song: &vivida_smf::SongFile| {
+        song.parts.iter().flat_map(|part| part.lanes()).filter(|lane| lane.kind.to_string() == "bend").count()
+    };
+    assert!(bent(&read("channels.mid")) > 1, "each instrument that moves has bends");
+    let wrong = vivida(&["apply", &demo("causeway.mid"), "--movement", "sideways", "-o", "x.mid"], folder.path());
+    failed(&wrong, 2, &["own", "channels", "mpe"]);
+}

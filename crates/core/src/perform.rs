@@ -418,6 +418,15 @@ impl<'a> Stage<'a> {
 
     /// Puts other values into a stretch of a lane; the last of them holds until the lane's next one.
     pub(crate) fn redraw(&mut self, kind: LaneKind, from: f64, to: f64, values: &[(f64, f64)]) {
+        if to <= from || values.is_empty() {
+            return;
+        }
+        let there = self.staged_lane(kind).lane.len();
+        if there + values.len() > Lane::MOST {
+            let (name, most) = (kind.name(), Lane::MOST);
+            self.say(format!("This could make more than {most} values of {name}; draw less of it. It makes none."));
+            return;
+        }
         let written = self.lane(kind).replace(from, to, values);
         self.count_values(kind, written);
     }

@@ -219,3 +219,52 @@ fn lanes_out_of_range_are_refused_by_name() {
     let wrong = refused(json!({"kind": "draw", "property": "smell"}));
     assert!(wrong.contains("action.property"), "{wrong}");
 }
+
+#[test]
+fn lines_far_behind_the_part_and_far_too_many_values_are_held() {
+    let part = Part::new(vec![Hit {
+        id: HitId::new(0),
+        tick: Ticks(0.0),
+        length: Ticks(100.0),
+        velocity: Velocity::MAX,
+        release: 64,
+        note: Note::new(42).unwrap(),
+        channel: Channel::PERCUSSION,
+    }]);
+    let point = |bar, value| LanePoint { bar, value, way: LaneWay::Straight };
+    let line = |points| Action::LaneLine(LaneLine { lane: LaneKind::Bend, points });
+    // All of it behind the end: nothing. From within to far behind: up to the end.
+    let behind = line(vec![point(50_000.0, -8000.0), point(99_999.0, 8000.0)]);
+    assert!(played(&part, &[], &[(Aim::everything(), behind)]).lanes.iter().all(|one| one.lane.is_empty()));
+    let across = line(vec![point(1.5, -8000.0), point(99_999.0, 8000.0)]);
+    let after = played(&part, &[], &[(Aim::everything(), across)]);
+    let lane = &lane_of(&after, LaneKind::Bend).lane;
+    assert!(!lane.is_empty() && lane.ticks().iter().all(|tick| *tick <= 3840.0), "{lane:?}");
+    let ramp = Action::LaneRamp(LaneRamp::default());
+    let far = Aim { bars: vec![BarRange { from: 1, to: u32::MAX }], ..Aim::default() };
+    assert!(lane_of(&played(&part, &[], &[(far, ramp)]), LaneKind::EXPRESSION).lane.len() <= 128);
+    // A lane that is as long as one may be takes no more, and says so.
+    let long =
+        Lane::new(LaneKind::EXPRESSION, (0..Lane::MOST).map(|tick| (tick as f64, (tick % 100) as f64)).collect());
+    let aim = Aim { bars: vec![BarRange { from: 200, to: 201 }], ..Aim::default() };
+    let full = played(&part, &[long], &[(aim, Action::LaneRamp(LaneRamp::default()))]);
+    assert!(full.passes[0].said.as_deref().is_some_and(|said| said.contains("1000000")), "{:?}", full.passes[0]);
+    assert_eq!(full.passes[0].lane_values, Some(0));
+}
+
+#[test]
+fn smoothing_over_next_to_nothing_changes_nothing() {
+    let lane = Lane::new(LaneKind::PEDAL, vec![(0.0, 3.0), (1.0, 90.0), (1.0, 7.0), (50.0, 120.0)]);
+    let hit = |tick: f64| Hit {
+        id: HitId::new(0),
+        tick: Ticks(tick),
+        length: Ticks(10.0),
+        velocity: Velocity::MAX,
+        release: 64,
+        note: Note::new(42).unwrap(),
+        channel: Channel::PERCUSSION,
+    };
+    let smooth = Action::LaneSmooth(LaneSmooth { lane: LaneKind::PEDAL, over: Millis(1e-300) });
+    let after = played(&Part::new(vec![hit(0.0)]), &[lane], &[(Aim::everything(), smooth)]);
+    assert_eq!(lane_of(&after, LaneKind::PEDAL).lane.values(), [3.0, 7.0, 120.0]);
+}

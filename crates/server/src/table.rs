@@ -55,6 +55,10 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
         "off the grid ms",
         "sounds",
         "changed by passes",
+        "pitch cents",
+        "place %",
+        "level dB",
+        "brightness %",
     ])?;
     let millis = |tick: Ticks| file.tempo.seconds(tick) * 1000.0;
     for (anchor, velocity, now) in lines {
@@ -63,7 +67,8 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
         let beat = 1.0 + (line.0 - bar.start.0) / (f64::from(file.ppq.get()) * 4.0 / f64::from(bar.metre.denominator));
         let (instrument, stroke) = named(now.note, now.channel);
         let made = velocity.is_none();
-        out.write_record([
+        let moves = now.movement.values().map(|value| format!("{value:.1}"));
+        let line = [
             bar.number.to_string(),
             format!("{beat:.3}"),
             text(instrument),
@@ -76,7 +81,8 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
             format!("{:.2}", millis(now.tick) - millis(line)),
             if now.silenced.is_some() { "no" } else { "yes" }.to_owned(),
             by.get(&now.id).map_or(String::new(), |passes| passes.join(" ")),
-        ])?;
+        ];
+        out.write_record(line.iter().chain(&moves))?;
     }
     out.into_inner().map_err(|error| csv::Error::from(error.into_error()))
 }

@@ -103,23 +103,32 @@ impl Act for LaneLine {
         let (Some(first), Some(last)) = (self.points.first(), self.points.last()) else { return };
         let (ppq, metre) = (stage.metre.ppq().as_f64(), stage.metre);
         let mut drawn = Vec::new();
+        // Behind the part nothing is left to be drawn, however far its points go.
+        let part_end = stage.lanes_end();
         for pair in self.points.windows(2) {
             let [from, to] = [pair[0], pair[1]].map(|point| tick_of(metre, point.bar));
+            if from >= part_end {
+                break;
+            }
             let (a, b) = (pair[0].value, pair[1].value);
+            let shown = to.min(part_end);
             match pair[0].way {
                 _ if to - from < 1.0 => drawn.push((from.round(), a)),
                 LaneWay::Stepped => drawn.push((from.round(), a)),
                 LaneWay::Straight => {
-                    drawn.extend(stepped(from, to, ppq, |tick| a + (tick - from) / (to - from) * (b - a)))
+                    drawn.extend(stepped(from, shown, ppq, |tick| a + (tick - from) / (to - from) * (b - a)))
                 }
-                LaneWay::Curved => drawn.extend(stepped(from, to, ppq, |tick| {
+                LaneWay::Curved => drawn.extend(stepped(from, shown, ppq, |tick| {
                     let u = (tick - from) / (to - from);
                     a + u * u * (3.0 - 2.0 * u) * (b - a)
                 })),
             }
         }
         let end = tick_of(metre, last.bar).round();
-        drawn.push((end, last.value));
+        if end <= part_end {
+            drawn.push((end, last.value));
+        }
+        let end = end.min(part_end);
         stage.redraw(self.lane, tick_of(metre, first.bar).round(), end + 1.0, &drawn);
     }
 }

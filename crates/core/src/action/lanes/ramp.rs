@@ -56,7 +56,11 @@ impl Act for LaneRamp {
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {
         let ppq = stage.metre.ppq().as_f64();
         for (from, to) in stage.lane_stretches() {
-            let to = if to.is_finite() { to } else { stage.lanes_end() };
+            // Behind the part nothing is left to be drawn.
+            let to = to.min(stage.lanes_end());
+            if to <= from {
+                continue;
+            }
             let span = (to - from).max(1.0);
             let line = |tick: f64| self.from + self.curve.at((tick - from) / span) * (self.to - self.from);
             let mut steps = stepped(from, to, ppq, line);

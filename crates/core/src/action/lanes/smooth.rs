@@ -40,11 +40,12 @@ fn means(lane: &Lane, seconds: &[f64], over: f64) -> Vec<f64> {
         sums[place] + lane.values()[place] * (second - seconds[place])
     };
     let first = seconds.first().copied().unwrap_or_default();
-    let mean = |&at: &f64| {
+    let mean = |(&at, &value): (&f64, &f64)| {
         let (from, to) = ((at - over / 2.0).max(first), at + over / 2.0);
-        (until(to) - until(from)) / (to - from)
+        // Of next to no time the mean is what holds there.
+        if to - from > 1e-9 { (until(to) - until(from)) / (to - from) } else { value }
     };
-    seconds.iter().map(mean).collect()
+    seconds.iter().zip(lane.values()).map(mean).collect()
 }
 
 impl Act for LaneSmooth {
