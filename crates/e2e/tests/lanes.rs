@@ -1,5 +1,6 @@
 //! Lines around the hits, and hits that move: drawn, shaped, heard and taken away.
 
+use crate::everything::{check, scheme};
 use serde_json::{Value, json};
 use vivida_e2e::*;
 
@@ -51,7 +52,7 @@ async fn a_fade_and_a_swell_are_drawn_and_nothing_else_is_touched() -> Done {
     browser.keys(&key::ESCAPE.to_string()).await?;
     browser.find("[data-lane='controller-11']").await?;
     // The loop is four bars: a fade over them by a pass of its own.
-    browser.press("Passes for expression").await?;
+    browser.press("shape expression").await?;
     look(&browser, "lane-menu").await?;
     browser.press("Ramp over the loop").await?;
     kept(&browser, part, "passes[0]?.action.kind === 'lane-ramp'").await?;
@@ -72,6 +73,9 @@ async fn a_fade_and_a_swell_are_drawn_and_nothing_else_is_touched() -> Done {
     browser.keys(&key::ENTER.to_string()).await?;
     kept(&browser, part, "passes[1].action.points[1].way === 'curved'").await?;
     look(&browser, "lane-drawn").await?;
+    let mut wrong = Vec::new();
+    check(&browser, &mut wrong, "lanes").await?;
+    assert_eq!(wrong, Vec::<String>::new());
     let swell = lane(&browser, part, "controller-11").await?;
     // Behind the last point the fade goes on: it is above it that the swell ends.
     let top = numbers(&swell["values"]).iter().rposition(|value| *value == 127.0);
@@ -83,7 +87,13 @@ async fn a_fade_and_a_swell_are_drawn_and_nothing_else_is_touched() -> Done {
         assert_eq!(before["performance"][field], after["performance"][field]);
     }
     assert_eq!(lane(&browser, part, "controller-4").await?["values"], before["performance"]["lanes"][0]["values"]);
-    // A point goes by a double click, all of it by undo.
+    // In the dark and in a narrow window, too.
+    browser.resize(1024, 700).await?;
+    scheme(&browser, "dark").await?;
+    browser.find("[data-lane='controller-11'] [data-lane-point='1']").await?;
+    check(&browser, &mut wrong, "lanes in the dark").await?;
+    look(&browser, "lane-dark").await?;
+    assert_eq!(wrong, Vec::<String>::new());
     browser.run("document.querySelector(\"[data-lane='controller-11'] [data-lane-point='0']\").focus()").await?;
     browser.keys(&key::DELETE.to_string()).await?;
     kept(&browser, part, "passes[1].action.points.length === 2").await?;
@@ -113,6 +123,9 @@ async fn hats_rise_in_pitch_and_are_heard_so() -> Done {
     assert!(pitches.iter().enumerate().all(|(index, pitch)| own(index) || *pitch == 0.0), "others move");
     assert!(pitches.iter().any(|pitch| *pitch > 10.0));
     look(&browser, "pitch-portrait").await?;
+    let mut wrong = Vec::new();
+    check(&browser, &mut wrong, "pitch").await?;
+    assert_eq!(wrong, Vec::<String>::new());
     // A swell is offered for what is shown: it rises over the loop, in cents.
     add_pass(&browser, "swell", "swell").await?;
     kept(&browser, 1, "passes[1]?.action.property === 'pitch'").await?;
@@ -199,7 +212,7 @@ async fn the_hat_opens_as_it_is_struck_and_a_pedal_is_cleaned() -> Done {
     let part = open_weir(&app, &browser).await?;
     let written = lane(&browser, part, "controller-4").await?;
     for (item, kind) in [("Smooth", "lane-smooth"), ("Thin", "lane-thin")] {
-        browser.press("Passes for hat pedal").await?;
+        browser.press("shape hat pedal").await?;
         browser.press(item).await?;
         browser.find(&format!("[data-pass='{kind}']")).await?;
         browser.rest().await?;

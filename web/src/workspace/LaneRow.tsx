@@ -115,7 +115,7 @@ function LanePasses({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 	return (
 		<Menu position="bottom-end" width={210}>
 			<Menu.Target>
-				<button type="button" className={rowClasses.rowsMenu} aria-label={`Passes for ${name}`}>
+				<button type="button" className={rowClasses.rowsMenu} aria-label={`shape ${name}`}>
 					shape <IconChevronDown size={12} />
 				</button>
 			</Menu.Target>
