@@ -17,14 +17,6 @@ export function ownLanes({ part, performance }: Pick<WorkspaceState, "part" | "p
 }
 
 /** An action's words and settings; nothing for an action that this page does not know. */
-export function infoOf(
-	state: Pick<WorkspaceState, "words" | "part" | "performance">,
-	action: Action,
-): ActionInfo | null {
-	const info = state.words.actions.find(({ start }) => start.kind === action.kind)?.info;
-	return info ? resolved(info, action, state.words, ownLanes(state)) : null;
-}
-
 export function useInfo(action: Action): ActionInfo | null {
 	const words = useWorkspace((state) => state.words);
 	const own = useWorkspace(ownLanes);

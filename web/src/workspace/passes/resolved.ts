@@ -12,7 +12,7 @@ import type {
 type Choice = Extract<Values, { kind: "choice" }>;
 
 /** The lanes that can be chosen: those of the part, and the usual ones. */
-export function laneChoices(own: LaneOffer[], usual: LaneOffer[]): LaneOffer[] {
+function laneChoices(own: LaneOffer[], usual: LaneOffer[]): LaneOffer[] {
 	return [...own, ...usual.filter(({ kind }) => !own.some((one) => one.kind === kind))];
 }
 
