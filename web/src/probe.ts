@@ -15,6 +15,8 @@ export interface Scheduled {
 	level: number;
 	/** How it moves, where it does. */
 	moves?: Partial<Record<string, number>>;
+	/** By which note it is heard, or sent. */
+	note: number;
 }
 
 /** A stroke of the simulated pads, as it was meant: on the audio clock, in s. */
@@ -32,6 +34,8 @@ export const probe = {
 	scheduled: [] as Scheduled[],
 	/** Stretches of recorded loops that were put on the audio clock: when, which frames, and whether in the midst of one. */
 	loops: [] as { at: number; from: number; frames: number; late: boolean; page: number }[],
+	/** What lanes were set to in the built-in kit: which, to what, and when on the audio clock. */
+	lanes: [] as [string, number, number][],
 	/** Single strokes that were heard: note, velocity sent, layer. */
 	strokes: [] as [number, number, number][],
 	/** Own sounds that were put on the audio clock: the file's name, and when. */
@@ -89,6 +93,9 @@ export const probe = {
 	},
 	looped(entry: { at: number; from: number; frames: number; late: boolean }) {
 		keep(probe.loops, { ...entry, page: performance.now() });
+	},
+	lane(kind: string, value: number, at: number) {
+		keep(probe.lanes, [kind, value, at]);
 	},
 	click(at: number) {
 		keep(probe.clicks, at);

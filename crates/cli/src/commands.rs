@@ -9,11 +9,12 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{
-    BarRange, Chart, Context, Kit, KitFile, MovementOut, Performance, PlayedHit, Recipe, RecipeFile, Ticks, perform,
+    BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Performance, PlayedHit, Recipe, RecipeFile, Ticks,
+    perform,
 };
 use vivida_server::{App, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
-use vivida_sound::{KitSounds, Mixdown, Strike};
+use vivida_sound::{KitSounds, Mixdown, Strike, Strip};
 use vivida_store::{Reads, Store};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -279,12 +280,17 @@ pub fn render(
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
     let from = range.map_or(Ticks(0.0), |(from, _)| from);
     let mut all = Vec::new();
+    let mut strips = BTreeMap::new();
     let mut of_instruments: BTreeMap<(usize, String), Vec<Strike>> = BTreeMap::new();
     for (index, performance) in played.parts(Ticks(0.0), range) {
         if only.is_some_and(|only| only != index) {
             continue;
         }
         let (part, chart) = (&song.parts[index], &played.charts[index]);
+        let full_bend = part.bend_range().unwrap_or(LaneKind::USUAL_BEND);
+        let strip = Strip::of(&performance.lanes, full_bend, &song.tempo, from);
+        strips.extend(strip.map(|strip| (index as u32, strip)));
+        let performance = performance.by_pedal(&chart.kit);
         let sounds = match &own {
             _ if !part.drums => KitSounds::of_tones(),
             Some(own) => KitSounds::of_drums(&own.fit(chart.kit.clone())?),
@@ -305,7 +311,7 @@ pub fn render(
             of_instruments.insert((index, name), sounds.strikes(hits, index as u32, &song.tempo, from));
         }
     }
-    let mix = Mixdown::new(all);
+    let mix = Mixdown::new(all).with_strips(strips);
     let mix = Arc::new(match own {
         Some(own) => mix.with_recordings(Arc::new(own)),
         None => mix,

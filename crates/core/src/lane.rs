@@ -1,9 +1,9 @@
 //! Lanes: the lines around the hits — controllers, pitch bend and pressure.
 
-use crate::hit::Part;
+use crate::hit::{Hit, Part};
 use crate::kit::Family;
 use crate::perform::PlayedHit;
-use crate::units::Note;
+use crate::units::{Note, whole};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
@@ -40,6 +40,9 @@ impl LaneKind {
     /// Expression.
     pub const EXPRESSION: LaneKind = LaneKind::Controller(11);
 
+    /// How far a full bend goes where nobody says so, in cents.
+    pub const USUAL_BEND: f64 = 200.0;
+
     /// Controllers above are orders to a channel (sounds off, reset …): they are kept, and no lane.
     pub const LAST_CONTROLLER: u8 = 119;
 
@@ -48,6 +51,17 @@ impl LaneKind {
     pub fn of_controller(number: u8) -> Option<LaneKind> {
         let is_word = matches!(number, 0 | 32 | 6 | 38 | 96..=101);
         (number <= LaneKind::LAST_CONTROLLER && !is_word).then_some(LaneKind::Controller(number))
+    }
+
+    /// The lane that a MIDI message is of, and its value: a controller's, a bend's or pressure.
+    pub fn of_message([status, first, second]: [u8; 3]) -> Option<(LaneKind, f64)> {
+        match status & 0xf0 {
+            0xa0 => Some((LaneKind::NotePressure(Note::from_data(first)), f64::from(second))),
+            0xb0 => Some((LaneKind::of_controller(first)?, f64::from(second))),
+            0xd0 => Some((LaneKind::Pressure, f64::from(first))),
+            0xe0 => Some((LaneKind::Bend, f64::from(u16::from(second) << 7 | u16::from(first)) - 8192.0)),
+            _ => None,
+        }
     }
 
     /// The least and the greatest value.
@@ -189,6 +203,12 @@ impl Lane {
         Lane::new(kind, Vec::new())
     }
 
+    /// Puts a value behind all others.
+    pub fn push(&mut self, tick: f64, value: f64) {
+        self.ticks.push(self.ticks.last().map_or(tick, |last| tick.max(*last)));
+        self.values.push(self.kind.held(value));
+    }
+
     /// How many values there are.
     pub fn len(&self) -> usize {
         self.ticks.len()
@@ -224,18 +244,25 @@ impl Lane {
     /// Answers how many it changed.
     pub(crate) fn change(&mut self, from: f64, to: f64, change: impl Fn(f64) -> f64) -> usize {
         let (kind, range, behind) = (self.kind, self.within(from, to), self.at(to));
-        let mut new = Vec::with_capacity(range.len() + 2);
-        if range.start > 0 && self.ticks.get(range.start) != Some(&from) {
-            new.push((from, kind.held(change(self.values[range.start - 1]))));
-        }
-        new.extend(range.clone().map(|place| (self.ticks[place], kind.held(change(self.values[place])))));
-        let changed = new.len();
+        let before = range.start.checked_sub(1).filter(|_| self.ticks.get(range.start) != Some(&from));
+        let changed = range.len() + usize::from(before.is_some());
         if changed > 0 && to.is_finite() && self.ticks.get(range.end) != Some(&to) {
-            new.push((to, behind));
+            self.ticks.insert(range.end, to);
+            self.values.insert(range.end, behind);
         }
-        self.ticks.splice(range.clone(), new.iter().map(|one| one.0));
-        self.values.splice(range, new.iter().map(|one| one.1));
+        self.values[range.clone()].iter_mut().for_each(|value| *value = kind.held(change(*value)));
+        if let Some(before) = before {
+            self.ticks.insert(range.start, from);
+            self.values.insert(range.start, kind.held(change(self.values[before])));
+        }
         changed
+    }
+
+    /// Puts other values in the place of those at some places, each where it stands.
+    pub(crate) fn revalue(&mut self, places: std::ops::Range<usize>, values: &[f64]) {
+        for (value, new) in self.values[places].iter_mut().zip(values) {
+            *value = self.kind.held(*new);
+        }
     }
 
     /// Puts other values in the place of those within some ticks; the last of them holds until the next one behind.
@@ -250,7 +277,7 @@ impl Lane {
     pub(crate) fn rounded(self) -> Lane {
         let mut kept = Lane::empty(self.kind);
         for (tick, value) in self.ticks.into_iter().zip(self.values) {
-            let (tick, value) = (tick.max(0.0), value.round());
+            let (tick, value) = (tick.max(0.0), whole(value));
             // Of several at one tick the last holds.
             if kept.ticks.last() == Some(&tick) {
                 kept.values.pop();
@@ -272,34 +299,39 @@ impl Lane {
 
     /// Where its values stand when they go with the hits of a part.
     ///
-    /// The hat's pedal prepares the hat that comes next and goes with it. Everything else goes with the hit that
-    /// sounds there (of its own note, where it is the pressure on one), and where none does, with the next. None
-    /// passes its neighbours.
+    /// The hat's pedal prepares the hat that comes next and goes with it, behind the one before. Everything else goes
+    /// with the hit that sounds there (of its own note, where it is the pressure on one, and no longer than that
+    /// sounds), and where none does, with the next. None passes its neighbours.
     pub fn carried(&self, part: &Part, played: &[PlayedHit], is_hat: impl Fn(Note) -> bool) -> Vec<f64> {
         let hits = part.hits();
         let hats = hits.iter().any(|hit| is_hat(hit.note));
         let means = |note: Note| match self.kind {
-            LaneKind::Controller(4) => !hats || is_hat(note),
+            LaneKind::PEDAL => !hats || is_hat(note),
             LaneKind::NotePressure(own) => note == own,
             _ => true,
         };
-        let own: Vec<(f64, f64, f64)> = hits
-            .iter()
-            .zip(played)
-            .filter(|(hit, played)| played.silenced.is_none() && means(hit.note))
-            .map(|(hit, played)| (hit.tick.0, hit.tick.0 + hit.length.0, played.tick.0 - hit.tick.0))
-            .collect();
-        let mut last = 0.0f64;
+        let own: Vec<(&Hit, &PlayedHit)> =
+            hits.iter().zip(played).filter(|(hit, played)| played.silenced.is_none() && means(hit.note)).collect();
+        let moved = |tick: f64, (hit, played): (&Hit, &PlayedHit)| tick + played.tick.0 - hit.tick.0;
+        let (mut last, mut next) = (0.0f64, 0);
         let carry = |&tick: &f64| {
-            let next = own.partition_point(|one| one.0 < tick);
-            let here = own.get(next).filter(|one| one.0 == tick);
-            let sounding = next.checked_sub(1).map(|place| own[place]).filter(|one| tick < one.1);
-            let by = match self.kind {
-                LaneKind::Controller(4) => own.get(next),
-                LaneKind::NotePressure(_) => here.or(sounding.as_ref()),
-                _ => here.or(sounding.as_ref()).or(own.get(next)),
+            next += own[next..].iter().take_while(|one| one.0.tick.0 < tick).count();
+            let coming = own.get(next).copied();
+            let begun = next.checked_sub(1).map(|place| own[place]);
+            let here = coming.filter(|one| one.0.tick.0 == tick);
+            let sounding = begun.filter(|one| tick <= one.0.tick.0 + one.0.length.0);
+            let tick = match self.kind {
+                LaneKind::PEDAL => coming.map_or(tick, |hat| {
+                    let front = begun.map_or(0.0, |one| one.1.tick.0 + 1.0);
+                    moved(tick, hat).max(front).min(hat.1.tick.0)
+                }),
+                LaneKind::NotePressure(_) => here.or(sounding).map_or(tick, |one| {
+                    let (on, length) = (one.1.tick.0, one.1.length.0);
+                    moved(tick, one).clamp(on, on + length - 1.0)
+                }),
+                _ => here.or(sounding).or(coming).map_or(tick, |one| moved(tick, one)),
             };
-            last = last.max(tick + by.map_or(0.0, |one| one.2));
+            last = last.max(tick);
             last
         };
         self.ticks.iter().map(carry).collect()
@@ -315,6 +347,13 @@ pub struct PlayedLane {
     pub goes_with: GoesWith,
     /// A pass changed its values; else they are the written ones, each in its place.
     pub drawn: bool,
+}
+
+impl PlayedLane {
+    /// No pass touched it.
+    pub fn is_as_usual(&self) -> bool {
+        !self.drawn && self.goes_with == self.lane.kind.usually_goes_with()
+    }
 }
 
 /// Whether a note is a hat's in the General MIDI percussion map.

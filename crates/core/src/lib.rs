@@ -86,6 +86,7 @@ mod live;
 mod metre;
 mod mishits;
 mod moving;
+mod openness;
 mod outline;
 mod own_kits;
 mod perform;
@@ -136,6 +137,7 @@ pub use lane::{GoesWith, Lane, LaneKind, PlayedLane};
 pub use live::{Live, LivePass};
 pub use metre::{Bar, Metre, MetreMap};
 pub use moving::MovementReading;
+pub use openness::HatPedal;
 pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Side, Stage, aimed_by, perform,

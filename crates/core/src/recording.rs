@@ -4,12 +4,15 @@
 //! audio clock ([`ClockPair`]), and the course of the song on the audio clock ([`Anchor`]). [`Recording::rounds`] works
 //! out what was played, in real numbers of ticks; [`Laying::lay`] puts it into a part.
 
-use crate::action::Strays;
+use crate::action::{LaneLine, Strays};
 use crate::chart::Chart;
 use crate::drawing::{Draft, Edits};
 use crate::grid::Grid;
 use crate::hit::{Hit, HitId, Part};
 use crate::kit::{Family, InstrumentId, Kit, KitLookup};
+use crate::lane::{Lane, LaneKind};
+use crate::metre::MetreMap;
+use crate::openness::Openness;
 use crate::perform::{Context, perform};
 use crate::recipe::{Pass, Recipe};
 use crate::stats::{mean, standard_deviation};
@@ -92,6 +95,8 @@ pub struct Round {
     pub number: u32,
     /// What was struck, in order of time.
     pub hits: Vec<Draft>,
+    /// What pedals, wheels and pressure on a channel sent meanwhile.
+    pub lanes: Vec<Lane>,
     /// It was played to its end: another one followed.
     pub whole: bool,
 }
@@ -242,10 +247,16 @@ impl Recording {
             }
         }
         let last = course.iter().map(|anchor| anchor.round).max().unwrap_or(0);
+        let mut lines = std::mem::take(&mut writing.lines);
         let rounds = writing.ended(self.until);
         // They are counted from the first in which something was struck.
         let first = rounds.keys().next().copied().unwrap_or(0);
-        rounds.into_iter().map(|(number, hits)| Round { number: number - first, hits, whole: number < last }).collect()
+        let round = |(number, hits): (u32, Vec<Draft>)| {
+            let lines = lines.remove(&number).unwrap_or_default();
+            let lanes = lines.into_iter().map(|(kind, values)| Lane::new(kind, values)).collect();
+            Round { number: number - first, hits, lanes, whole: number < last }
+        };
+        rounds.into_iter().map(round).collect()
     }
 }
 
@@ -266,6 +277,10 @@ struct Writing<'a> {
     struck: HashMap<Key, Struck>,
     /// How far down the hat's pedal of each device is.
     pedals: HashMap<u16, u8>,
+    /// What was sent besides, by rounds, at its ticks.
+    lines: BTreeMap<u32, BTreeMap<LaneKind, Vec<(f64, f64)>>>,
+    /// What was sent last.
+    held: HashMap<LaneKind, f64>,
 }
 
 /// So many s after a stroke a hand may stop it.
@@ -273,8 +288,8 @@ const CHOKED: f64 = 5.0;
 
 impl<'a> Writing<'a> {
     fn new(hearing: Hearing<'a>) -> Writing<'a> {
-        let (rounds, ringing, struck, pedals) = Default::default();
-        Writing { hearing, end: f64::INFINITY, rounds, ringing, struck, pedals }
+        let (rounds, ringing, struck, pedals, lines, held) = Default::default();
+        Writing { hearing, end: f64::INFINITY, rounds, ringing, struck, pedals, lines, held }
     }
 
     fn hear(&mut self, Message { device, data, .. }: &Message, at: f64) {
@@ -295,6 +310,21 @@ impl<'a> Writing<'a> {
             (0xb0, value) if one == 4 => _ = self.pedals.insert(*device, value),
             _ => {}
         }
+        match LaneKind::of_message([status, one & 0x7f, two & 0x7f]) {
+            // It stops cymbals; a line of it means nothing.
+            None | Some((LaneKind::NotePressure(_), _)) => {}
+            Some((kind, value)) => self.draw(kind, value, at),
+        }
+    }
+
+    fn draw(&mut self, kind: LaneKind, value: f64, at: f64) {
+        let before = self.held.insert(kind, value);
+        let Some((round, tick)) = self.hearing.place(at).filter(|_| at <= self.end) else { return };
+        let line = self.lines.entry(round).or_default().entry(kind).or_default();
+        if let (true, Some(before)) = (line.is_empty(), before) {
+            line.push((self.hearing.begins(round), before));
+        }
+        line.push((tick.0.round(), value));
     }
 
     fn strike(&mut self, key: Key, velocity: u8, at: f64) {
@@ -494,6 +524,12 @@ impl Hearing<'_> {
         Some((anchor.round, Ticks(self.tempo.ticks(second).0.max(0.0))))
     }
 
+    /// Where a round begins, in ticks.
+    fn begins(&self, round: u32) -> f64 {
+        let first = self.course.iter().find(|anchor| anchor.round == round);
+        first.map_or(0.0, |anchor| self.tempo.ticks(anchor.second).0.round().max(0.0))
+    }
+
     /// From one time to another as a length at a tick.
     fn length(&self, since: f64, until: f64, tick: Ticks) -> Ticks {
         let after = self.course.partition_point(|anchor| anchor.audio <= since);
@@ -511,53 +547,6 @@ impl Hearing<'_> {
         };
         let fixed = self.lookup.stroke(note, channel) != self.lookup.stroke(note, self.channel);
         (note, if fixed { channel } else { self.channel })
-    }
-}
-
-/// The notes of a kit's hat by how far it is open, as its names tell.
-#[derive(Default)]
-struct Openness {
-    closed: Option<Note>,
-    half: Option<Note>,
-    open: Option<Note>,
-    all: HashSet<Note>,
-}
-
-impl Openness {
-    /// Controller 4 from here on: closed.
-    const CLOSED: u8 = 90;
-    /// From here on half open, where the kit has that; else open.
-    const HALF: u8 = 40;
-
-    fn of(kit: &Kit) -> Openness {
-        let mut found = Openness::default();
-        for instrument in kit.instruments.iter().filter(|one| one.family == Family::Hat) {
-            for way in &instrument.articulations {
-                let words = format!("{} {}", instrument.name, way.name).to_lowercase();
-                let place = match words.as_str() {
-                    words if words.contains("pedal") || words.contains("foot") || words.contains("splash") => continue,
-                    words if words.contains("half") => &mut found.half,
-                    words if words.contains("open") => &mut found.open,
-                    words if words.contains("closed") || words.contains("tight") => &mut found.closed,
-                    _ => continue,
-                };
-                place.get_or_insert(way.note);
-                found.all.insert(way.note);
-            }
-        }
-        found
-    }
-
-    fn note(&self, note: Note, pedal: u8) -> Note {
-        if !self.all.contains(&note) {
-            return note;
-        }
-        let wanted = match pedal {
-            Openness::CLOSED.. => self.closed,
-            Openness::HALF.. => self.half.or(self.open),
-            _ => self.open,
-        };
-        wanted.unwrap_or(note)
     }
 }
 
@@ -618,6 +607,7 @@ impl Laying {
             number: round.number,
             whole: round.whole,
             hits: round.hits.iter().filter(|hit| within(hit.tick) && of_ours(hit)).copied().collect(),
+            lanes: Vec::new(),
         });
         let kept: Vec<Round> = kept.filter(|round| !round.hits.is_empty()).collect();
         if self.how == LayingHow::Over || !self.rounds.is_empty() {
@@ -644,6 +634,39 @@ impl Laying {
             LayingHow::Takes => chosen.iter().map(instead).collect(),
             LayingHow::Replace => chosen.last().map(instead).into_iter().collect(),
         }
+    }
+
+    /// A recipe that draws what was sent besides in the round that a Written is of: where only some instruments are
+    /// wanted, what belongs to them, which is the hat's pedal. What was recorded before goes on around it in one line.
+    pub fn drawn(&self, recipe: &Recipe, of: u32, rounds: &[Round], chart: &Chart, metre: &MetreMap) -> Recipe {
+        let within = |tick: f64| self.from.is_none_or(|from| from.0 <= tick) && self.to.is_none_or(|to| tick < to.0);
+        let hat = |id: &InstrumentId| chart.kit.find(id).is_some_and(|(_, one)| one.family == Family::Hat);
+        let wanted = |kind: LaneKind| match self.instruments.is_empty() {
+            true => true,
+            false => kind == LaneKind::PEDAL && self.instruments.iter().any(hat),
+        };
+        let round = rounds.iter().find(|round| round.number == of);
+        let lanes = round.into_iter().flat_map(|round| &round.lanes).filter(|lane| wanted(lane.kind));
+        let mut recipe = recipe.clone();
+        for lane in lanes {
+            let values = lane.ticks().iter().copied().zip(lane.values().iter().copied());
+            let values = values.filter(|one| within(one.0)).collect();
+            let Some(line) = LaneLine::stepped(lane.kind, values, metre) else { continue };
+            let everywhere = Aim::everything();
+            let before =
+                recipe.passes.iter_mut().rev().filter(|pass| pass.on).find_map(|pass| match &mut pass.action {
+                    Action::LaneLine(before) if before.lane == line.lane && pass.aim == everywhere => Some(before),
+                    _ => None,
+                });
+            match before.and_then(|before| Some((before.with(&line)?, before))) {
+                Some((with, before)) => *before = with,
+                None => {
+                    let pass = Pass::new(recipe.free_id().0, everywhere, Action::LaneLine(line));
+                    recipe.passes.push(pass);
+                }
+            }
+        }
+        recipe
     }
 
     /// A round in the place of what its instruments play in its stretch.

@@ -251,6 +251,91 @@ fn the_hit_that_the_song_began_with_lies_at_its_beginning() {
     assert_eq!(rounds[0].hits[0].tick, Ticks(0.0));
 }
 
+/// Pedals and wheels come with the hits: as stepped lines in the round that sounded, from what held when it began.
+#[test]
+fn what_a_pedal_sent_is_drawn_in_its_round() {
+    let (tempo, metre) = outline();
+    let pads = Pads { drift: 0.0, latency: 0.0, tremble: 0.0 };
+    let hat = |at: f64| (at, [0x99, 46, 90u8]);
+    let pedal = |at: f64, value: u8| (at, [0xb9, 4, value]);
+    // Before the song begins, and in each of two rounds; a bend, and the pressure that stops a cymbal.
+    let messages = [
+        pedal(0.5, 100),
+        hat(1.0),
+        pedal(2.2, 20),
+        hat(2.2),
+        (2.8, [0xe9, 0, 0x60]),
+        (3.0, [0xa9, 49, 127]),
+        hat(5.9),
+        pedal(7.0, 90),
+    ];
+    let rounds = pads.recording(&messages, rounds_of(2), 10.6).rounds(&tempo, &kit(), Channel::PERCUSSION);
+    // A quarter note is 0.6 s: 960 ticks.
+    let lane = |round: usize, kind: LaneKind| -> Vec<(f64, f64)> {
+        let lane = rounds[round].lanes.iter().find(|lane| lane.kind == kind).expect("a lane");
+        lane.ticks().iter().copied().zip(lane.values().iter().copied()).collect()
+    };
+    assert_eq!(lane(0, LaneKind::PEDAL), [(0.0, 100.0), (1920.0, 20.0)]);
+    assert_eq!(lane(0, LaneKind::Bend), [(2880.0, 4096.0)]);
+    assert_eq!(lane(1, LaneKind::PEDAL), [(0.0, 20.0), (1920.0, 90.0)]);
+    assert_eq!((rounds[0].lanes.len(), rounds[1].lanes.len()), (2, 1));
+
+    let chart = Chart::new(&Part::default(), kit());
+    let draw = |laying: &Laying, recipe: &Recipe, of: u32| laying.drawn(recipe, of, &rounds, &chart, &metre);
+    let first = draw(&Laying::default(), &Recipe::default(), 0);
+    let lines: Vec<&action::LaneLine> = first
+        .passes
+        .iter()
+        .map(|pass| match &pass.action {
+            Action::LaneLine(line) => line,
+            other => panic!("{other:?}"),
+        })
+        .collect();
+    assert_eq!(lines.len(), 2);
+    let points: Vec<(f64, f64)> = lines[0].points.iter().map(|point| (point.bar, point.value)).collect();
+    assert_eq!(points, [(1.0, 100.0), (1.5, 20.0)]);
+    assert!(lines[0].points.iter().all(|point| point.way == action::LaneWay::Stepped));
+    // Another round over it: one line still, anew where that was played. The bend is as it was.
+    let second = draw(&Laying::default(), &first, 1);
+    assert_eq!(second.passes.len(), 2);
+    let Action::LaneLine(line) = &second.passes[0].action else { panic!() };
+    assert_eq!(line.points.iter().map(|point| point.value).collect::<Vec<_>>(), [20.0, 90.0]);
+    assert_eq!(second.passes[1], first.passes[1]);
+    // Only some instruments, only some bars.
+    let only = |ids: &[&str]| Laying {
+        instruments: ids.iter().map(|id| InstrumentId::new(*id)).collect(),
+        ..Laying::default()
+    };
+    assert_eq!(draw(&only(&["snare"]), &Recipe::default(), 0).passes.len(), 0);
+    assert_eq!(draw(&only(&["snare", "open-hat"]), &Recipe::default(), 0).passes.len(), 1);
+    let late = Laying { from: Some(Ticks(2000.0)), ..Laying::default() };
+    assert_eq!(draw(&late, &Recipe::default(), 0).passes.len(), 1);
+}
+
+/// A pedal that trembles for minutes becomes no more points than a row can hold, and stays near what it was.
+#[test]
+fn a_nervous_pedal_is_thinned_as_it_comes_in() {
+    let (tempo, metre) = outline();
+    let pads = Pads { drift: 0.0, latency: 0.0, tremble: 0.0 };
+    let mut messages = vec![snare(1.0, 90)];
+    messages.extend((0..9000).map(|count| {
+        let at = 1.0 + f64::from(count) * 0.002;
+        (at, [0xb9, 4, (64.0 + 50.0 * (at * 3.0).sin() + f64::from(count * 37 % 5)) as u8])
+    }));
+    let course = vec![Anchor { audio: 1.0, second: 0.0, tempo: 1.0, round: 0 }];
+    let rounds = pads.recording(&messages, course, 19.0).rounds(&tempo, &kit(), Channel::PERCUSSION);
+    let lane = &rounds[0].lanes[0];
+    assert_eq!(lane.len(), 9000);
+    let chart = Chart::new(&Part::default(), kit());
+    let recipe = Laying::default().drawn(&Recipe::default(), 0, &rounds, &chart, &metre);
+    let Action::LaneLine(line) = &recipe.passes[0].action else { panic!() };
+    assert!((200..=1000).contains(&line.points.len()), "{}", line.points.len());
+    let held = |bar: f64| line.points.iter().rfind(|point| point.bar <= bar).expect("it has begun").value;
+    for (tick, value) in lane.ticks().iter().zip(lane.values()) {
+        assert!((held(1.0 + tick / 3840.0) - value).abs() <= 8.0);
+    }
+}
+
 /// A part of kick and snare on the beats of four bars.
 fn beat() -> (Part, Chart) {
     let hit = |(id, (beat, note)): (u32, (u32, u8))| Hit {
@@ -275,7 +360,7 @@ fn round(number: u32, hits: &[(f64, u8)]) -> Round {
         note: Note::new(note).unwrap(),
         channel: Channel::PERCUSSION,
     };
-    Round { number, hits: hits.iter().map(draft).collect(), whole: true }
+    Round { number, hits: hits.iter().map(draft).collect(), lanes: Vec::new(), whole: true }
 }
 
 #[test]

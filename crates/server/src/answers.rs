@@ -5,8 +5,8 @@ use crate::app::Opened;
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{
-    Action, Chart, GoesWith, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit, PlayedLane, Property,
-    Recipe, Side, Ticks,
+    Action, Chart, GoesWith, HatPedal, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit, PlayedLane,
+    Property, Recipe, Side, Ticks,
 };
 use vivida_smf::SongFile;
 
@@ -88,6 +88,10 @@ pub(crate) fn spans(file: &SongFile, part: &Part) -> Vec<Span> {
 
 pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
     let (hits, spans) = (opened.part().hits(), opened.spans());
+    let by_pedal = HatPedal::of(opened.file_part().lanes(), &opened.chart().kit).map(|pedal| {
+        let heard = hits.iter().map(|hit| (hit, pedal.note(hit.note, hit.tick)));
+        heard.filter(|(hit, note)| hit.note != *note).map(|(hit, note)| (hit.id, note)).collect()
+    });
     WrittenColumns {
         ids: hits.iter().map(|hit| hit.id).collect(),
         ticks: hits.iter().map(|hit| hit.tick.0).collect(),
@@ -98,7 +102,8 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
         lines: line_columns(&opened.song.file, lines.iter().copied()),
         lanes: written_lanes(opened),
-        bend_range: opened.file_part().bend_range().unwrap_or(200.0),
+        bend_range: opened.full_bend(),
+        by_pedal: by_pedal.unwrap_or_default(),
     }
 }
 
@@ -157,6 +162,10 @@ pub(crate) fn columns(
             let instrument = chart.instrument_of(hit.note, hit.channel).map(|place| place as u16);
             (hit.id, instrument, hit.note)
         });
+    let by_pedal = performance.pedal(&chart.kit).map(|pedal| {
+        let heard = performance.hits().map(|hit| (hit, pedal.note(hit.note, hit.tick)));
+        heard.filter(|(hit, note)| hit.note != *note).map(|(hit, note)| (hit.id, note)).collect()
+    });
     let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
         source: opened.source_name(),
@@ -167,6 +176,7 @@ pub(crate) fn columns(
         silenced: silenced.collect(),
         hands,
         elsewhere: elsewhere.collect(),
+        by_pedal: by_pedal.unwrap_or_default(),
         made: made(opened, &performance.made),
         movement: movement(&performance),
         lanes_key,

@@ -10,8 +10,8 @@ use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use vivida_core::{
-    Bench, Chart, Context, Gesture, Grid, Kit, LayerBounds, Measured, Part, Performance, Pockets, Recipe, Section,
-    Ticks, perform,
+    Bench, Chart, Context, Gesture, Grid, Kit, LaneKind, LayerBounds, Measured, Part, Performance, Pockets, Recipe,
+    Section, Ticks, perform,
 };
 use vivida_smf::{SongFile, SongPart, read};
 use vivida_sound::KitSounds;
@@ -125,6 +125,11 @@ impl Opened {
     }
 
     /// The take without its passes.
+    /// How far a full bend goes, in cents: as receivers begin where the file says nothing.
+    pub fn full_bend(&self) -> f64 {
+        self.file_part().bend_range().unwrap_or(LaneKind::USUAL_BEND)
+    }
+
     pub fn play_written(&self) -> Performance {
         perform(self.part(), self.chart(), &Recipe::default(), &self.context(1))
     }

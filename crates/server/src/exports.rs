@@ -12,7 +12,7 @@ use vivida_core::{Kit, MovementOut, Performance, PlayedHit, SentApart, Ticks};
 use vivida_smf::{
     Arrangement, Export, Resolution, arrange, free_channels, moved_out, movement_said, rounding, taken, write,
 };
-use vivida_sound::{Mixdown, Recorded, Strike};
+use vivida_sound::{Mixdown, Recorded, Strike, Strip};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -179,13 +179,16 @@ impl App {
         let from = excerpt.range.map_or(Ticks(0.0), |(from, _)| from);
         let mut all = Vec::new();
         let mut recorded = Vec::new();
+        let mut strips = BTreeMap::new();
         let mut stems: Vec<(String, Vec<Strike>, Vec<Recorded>)> = Vec::new();
         let heard = |part: &StoredPart| excerpt.part.map_or(!part.muted, |id| part.id == id);
         for (part, _) in snapshot.parts.iter().filter(|(part, _)| heard(part)) {
             let opened = snapshot.opened(part.id)?;
             let mut played = if as_written { opened.play_written() } else { opened.play(Ticks(0.0)) };
+            let number = part.id.0 as u32;
+            strips.extend(Strip::of(&played.lanes, opened.full_bend(), &file.tempo, from).map(|strip| (number, strip)));
             if let Some(clip) = self.loop_in_mix(opened, &played, excerpt.range)? {
-                let own = Recorded { start: 0, channels: Arc::new(clip.into_channels()) };
+                let own = Recorded { part: number, start: 0, channels: Arc::new(clip.into_channels()) };
                 recorded.push(own.clone());
                 if wanted.split {
                     stems.push((opened.name(), Vec::new(), vec![own]));
@@ -195,7 +198,8 @@ impl App {
             if let Some((from, to)) = excerpt.range {
                 played = played.between(opened.part(), from, to);
             }
-            let (sounds, number) = (opened.sounds(), part.id.0 as u32);
+            played = played.by_pedal(&opened.chart().kit);
+            let sounds = opened.sounds();
             all.extend(sounds.strikes(played.hits(), number, &file.tempo, from));
             if !wanted.split {
                 continue;
@@ -212,7 +216,7 @@ impl App {
                 stems.push((name, sounds.strikes(hits, number, &file.tempo, from), Vec::new()));
             }
         }
-        let mix = Arc::new(self.with_own_sounds(Mixdown::new(all).with_recorded(recorded))?);
+        let mix = Arc::new(self.with_own_sounds(Mixdown::new(all).with_recorded(recorded).with_strips(strips))?);
         if mix.seconds() > LONGEST_WAV {
             let detail = format!(
                 "What is played lasts {:.0} minutes; a WAV file is made of an hour at most.",

@@ -171,9 +171,9 @@ impl App {
                     return Err(Problem::field("rounds", detail));
                 }
                 // What is written says where the loop is cut, so a version of it is other passes on the same cuts.
-                let version = [(request.name.clone(), opened.part().clone())];
+                let version = vec![(request.name.clone(), opened.part().clone(), opened.take.recipe.clone())];
                 let label = format!("keep “{}”", request.name);
-                return Ok(change.add_takes(id, request.revision, &label, &version)?[0]);
+                return Ok(change.add_takes(id, request.revision, &label, version)?[0]);
             }
             let played = match request.rounds {
                 None => opened.play(Ticks(0.0)),

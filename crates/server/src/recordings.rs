@@ -4,7 +4,7 @@ use crate::api::*;
 use crate::app::{Answer, App, Opened, recipe};
 use crate::problem::Problem;
 use crate::writing::{check_size, free_id};
-use vivida_core::{Latency, Laying, LayingHow, Live, Part, Recording, Round, RoundFigures};
+use vivida_core::{Latency, Laying, LayingHow, Live, Part, Recipe, Recording, Round, RoundFigures};
 use vivida_store::{PartId, Reads, RecordingId, StoredRecording};
 
 /// So many messages come with one piece.
@@ -117,22 +117,36 @@ impl App {
             let to = request.laying.to.map_or(end, |to| if to < end { to } else { end });
             let laying = Laying { to: Some(to), ..request.laying.clone() };
             let free = free_id(opened.part(), &[&opened.take.recipe]);
-            let laid = laying.lay(opened.part(), opened.chart(), &rounds(&opened, &raw), free);
+            let rounds = rounds(&opened, &raw);
+            let laid = laying.lay(opened.part(), opened.chart(), &rounds, free);
             laid.iter().try_for_each(|(_, part)| check_size(part))?;
-            let Some((_, last)) = laid.last() else {
+            // With the passes that draw what was sent besides.
+            let passes = |round: u32| -> Answer<Recipe> {
+                let metre = &opened.song.file.metre;
+                let recipe = laying.drawn(&opened.take.recipe, round, &rounds, opened.chart(), metre);
+                if recipe.passes.len() > Recipe::MOST_PASSES {
+                    let why =
+                        "its pedals and wheels become passes, and the take has no room for more; print the take first";
+                    return Err(Problem::field("laying", why));
+                }
+                Ok(recipe)
+            };
+            let Some((number, last)) = laid.last() else {
                 let why = "nothing of it was struck on these instruments, in these rounds and bars; choose others";
                 return Err(Problem::field("laying", why));
             };
             if opened.is_drawn() && laying.how != LayingHow::Takes {
                 let label = if laying.how == LayingHow::Over { "record" } else { "record instead" };
-                change.write(part, request.revision, label, last)?;
+                change.write(part, request.revision, label, last, Some(passes(*number)?))?;
             } else {
+                let recipes = laid.iter().map(|(round, _)| passes(*round)).collect::<Answer<Vec<Recipe>>>()?;
                 let named = named(&opened, laying.how, laid);
                 let label = match named.len() {
                     1 => format!("record “{}”", named[0].0),
                     many => format!("record {many} takes"),
                 };
-                change.add_takes(part, request.revision, &label, &named)?;
+                let takes = named.into_iter().zip(recipes).map(|((name, hits), recipe)| (name, hits, recipe)).collect();
+                change.add_takes(part, request.revision, &label, takes)?;
             }
             Ok(change.recording_kept(id)?)
         })?;

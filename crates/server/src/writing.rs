@@ -54,7 +54,7 @@ impl App {
                 return Err(Problem::field("drawings", detail));
             }
             let part = drawn(&opened, request)?;
-            Ok(change.write(id, request.revision, &label, &part)?)
+            Ok(change.write(id, request.revision, &label, &part, None)?)
         })?;
         self.part_detail(id)
     }

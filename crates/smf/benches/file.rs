@@ -126,13 +126,23 @@ fn files(criterion: &mut Criterion) {
     group.sample_size(20);
     group.bench_function("read, 8 passes, write", |bencher| bencher.iter(|| with_vivida(black_box(&bytes), &eight)));
     group.bench_function("midly alone: read, write", |bencher| bencher.iter(|| with_midly(black_box(&bytes))));
+    group.bench_function("read, write", |bencher| bencher.iter(|| with_vivida(black_box(&bytes), &none)));
+    group.bench_function("read", |bencher| bencher.iter(|| read(black_box(&bytes))));
     group.finish();
     println!("read, 8 passes, write: {:.2} times as long as midly alone (aimed at: 3)", ratio(&bytes, &eight));
     println!("read, write: {:.2} times as long (aimed at: 1.6)", ratio(&bytes, &none));
     let lines = lines(100_000);
+    let lanes = lane_passes();
+    let mut group = criterion.benchmark_group("a file of 100 000 lane values");
+    group.sample_size(20);
+    group.bench_function("read, 4 lane passes, write", |bencher| {
+        bencher.iter(|| with_vivida(black_box(&lines), &lanes));
+    });
+    group.bench_function("midly alone: read, write", |bencher| bencher.iter(|| with_midly(black_box(&lines))));
+    group.finish();
     println!(
         "100 000 lane values, read, 4 lane passes, write: {:.2} times as long (aimed at: 3)",
-        ratio(&lines, &lane_passes())
+        ratio(&lines, &lanes)
     );
     println!("100 000 lane values, read, write: {:.2} times as long (aimed at: 1.6)", ratio(&lines, &none));
     let song = read(&lines).expect("a good file");

@@ -26,6 +26,8 @@ pub(crate) struct Track {
     pub broken_at: Option<usize>,
     pub has_end: bool,
     pub high_data_bytes: usize,
+    /// There are events that lanes are made of.
+    pub has_lanes: bool,
     /// Events that go on with the status from before a meta or SysEx event.
     pub carried_on: usize,
     /// The offset of a last event that claims more bytes than there are; what is there is kept.
@@ -120,6 +122,11 @@ impl Event {
         self.status & 0xe0 == 0x80
     }
 
+    /// Whether it is a controller, a bend or pressure.
+    pub fn is_of_lane(self) -> bool {
+        is_of_lane(self.status)
+    }
+
     /// The note message that it is, if it is one.
     pub fn note(self, file: &[u8]) -> Option<NoteMessage> {
         if !self.is_note() {
@@ -132,6 +139,10 @@ impl Event {
     pub fn is_end(self, file: &[u8]) -> bool {
         self.meta_type(file) == Some(0x2f)
     }
+}
+
+fn is_of_lane(status: u8) -> bool {
+    matches!(status & 0xf0, 0xa0 | 0xb0 | 0xd0 | 0xe0)
 }
 
 /// What follows the header, in its order.
@@ -273,6 +284,7 @@ fn track(data: &[u8], offset: usize) -> Track {
             TrackEventKind::Midi { .. } => {
                 channel_status = Some(status);
                 track.carried_on += usize::from(goes_on);
+                track.has_lanes |= is_of_lane(status);
                 let data_bytes = &bytes[usize::from(!running)..];
                 track.high_data_bytes += data_bytes.iter().filter(|&&byte| byte > 127).count();
             }

@@ -1,10 +1,10 @@
 //! Lanes in and out: from a track's events to columns, and back where passes drew them.
 
-use crate::chunk::{Event, Track};
+use crate::chunk::Track;
 use crate::import::SongPart;
 use crate::write::{Outgoing, Timing, What, rank};
 use std::collections::BTreeMap;
-use vivida_core::{Channel, Lane, LaneKind, Note, PlayedLane};
+use vivida_core::{Channel, GoesWith, Hit, Lane, LaneKind, Performance, PlayedHit, PlayedLane};
 
 /// The lanes of one channel of one track.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -16,42 +16,62 @@ pub(crate) struct FileLanes {
     pub bend_range: Option<f64>,
 }
 
-/// What an event is to a lane: which, and its value.
-fn read(event: Event, file: &[u8]) -> Option<(LaneKind, f64)> {
-    let [first, second] = event.data(file);
-    match event.status() & 0xf0 {
-        0xa0 => Some((LaneKind::NotePressure(Note::from_data(first)), f64::from(second))),
-        0xb0 => Some((LaneKind::of_controller(first)?, f64::from(second))),
-        0xd0 => Some((LaneKind::Pressure, f64::from(first))),
-        0xe0 => Some((LaneKind::Bend, f64::from(u16::from(second) << 7 | u16::from(first)) - 8192.0)),
-        _ => None,
+/// The lanes of each channel of a track that has any.
+pub(crate) fn by_channel(file: &[u8], track: &Track, factor: u32) -> BTreeMap<u8, FileLanes> {
+    let mut channels: [Option<Reading>; 16] = Default::default();
+    if track.has_lanes {
+        for (place, event) in (0..).zip(&track.events).filter(|(_, event)| event.is_of_lane()) {
+            let reading = channels[usize::from(event.status() & 0x0f)].get_or_insert_default();
+            let data = event.data(file);
+            if event.status() & 0xf0 == 0xb0 {
+                reading.range.take(data);
+            }
+            if let Some((kind, value)) = LaneKind::of_message([event.status(), data[0], data[1]]) {
+                reading.lane(kind).push(event.tick as f64 * f64::from(factor), value, place);
+            }
+        }
+    }
+    let found = (0..).zip(channels).filter_map(|(channel, reading)| Some((channel, reading?.lanes())));
+    found.collect()
+}
+
+/// The lanes of a channel while its events are read.
+#[derive(Default)]
+struct Reading {
+    lanes: Vec<ReadLane>,
+    /// The place of the lane that was read last: mostly the next value is of it, too.
+    last: usize,
+    range: BendRange,
+}
+
+struct ReadLane {
+    lane: Lane,
+    places: Vec<u32>,
+}
+
+impl ReadLane {
+    fn push(&mut self, tick: f64, value: f64, place: u32) {
+        self.lane.push(tick, value);
+        self.places.push(place);
     }
 }
 
-/// The lanes of each channel of a track that has any.
-pub(crate) fn by_channel(file: &[u8], track: &Track, factor: u32) -> BTreeMap<u8, FileLanes> {
-    type Values = BTreeMap<LaneKind, (Vec<(f64, f64)>, Vec<u32>)>;
-    let mut channels: BTreeMap<u8, (Values, BendRange)> = BTreeMap::new();
-    for (place, event) in (0..).zip(&track.events) {
-        if !(0xa0..0xf0).contains(&event.status()) || event.status() & 0xf0 == 0xc0 {
-            continue;
+impl Reading {
+    fn lane(&mut self, kind: LaneKind) -> &mut ReadLane {
+        if self.lanes.get(self.last).is_none_or(|last| last.lane.kind != kind) {
+            self.last = self.lanes.iter().position(|one| one.lane.kind == kind).unwrap_or_else(|| {
+                self.lanes.push(ReadLane { lane: Lane::empty(kind), places: Vec::new() });
+                self.lanes.len() - 1
+            });
         }
-        let (values, range) = channels.entry(event.status() & 0x0f).or_default();
-        if event.status() & 0xf0 == 0xb0 {
-            range.take(event.data(file));
-        }
-        if let Some((kind, value)) = read(*event, file) {
-            let (pairs, places) = values.entry(kind).or_default();
-            pairs.push((event.tick as f64 * f64::from(factor), value));
-            places.push(place);
-        }
+        &mut self.lanes[self.last]
     }
-    let lanes = |(values, range): (Values, BendRange)| {
-        let (lanes, places) =
-            values.into_iter().map(|(kind, (pairs, places))| (Lane::new(kind, pairs), places)).unzip();
-        FileLanes { lanes, places, bend_range: range.cents }
-    };
-    channels.into_iter().map(|(channel, found)| (channel, lanes(found))).collect()
+
+    fn lanes(mut self) -> FileLanes {
+        self.lanes.sort_by_key(|one| one.lane.kind);
+        let (lanes, places) = self.lanes.into_iter().map(|one| (one.lane, one.places)).unzip();
+        FileLanes { lanes, places, bend_range: self.range.cents }
+    }
 }
 
 /// Follows the parameter messages of a channel.
@@ -99,13 +119,65 @@ pub(crate) fn message(kind: LaneKind, channel: Channel, value: f64) -> What {
     }
 }
 
+/// Moves the values of untouched lanes that go with hits to where those are played. `in_turn` says that all note-ons
+/// are ranked behind what stood there.
+pub(crate) fn carry(out: &mut [Outgoing], part: &SongPart, performance: &Performance, timing: Timing, in_turn: bool) {
+    let goes = |one: &&PlayedLane| one.is_as_usual() && one.goes_with == GoesWith::Hits && !one.lane.is_empty();
+    let mut lanes = performance.lanes.iter().filter(goes).peekable();
+    if lanes.peek().is_none() {
+        return;
+    }
+    let strokes = Stroke::all(part, performance, timing, in_turn);
+    if strokes.iter().all(|one| !one.moved) {
+        return;
+    }
+    for PlayedLane { lane, .. } in lanes {
+        let Some(own) = part.lanes.lanes.iter().position(|own| own.kind == lane.kind) else { continue };
+        let values = part.lanes.places[own].iter().zip(part.lanes.lanes[own].ticks()).zip(lane.ticks());
+        for ((&place, &was), &now) in values {
+            let tick = timing.played(now);
+            let next = strokes.partition_point(|one| (one.at, one.place) < (now, place));
+            let before = next.checked_sub(1).map(|before| strokes[before]);
+            let prepares = strokes.get(next).is_some_and(|one| one.at == now);
+            let is_behind = before.is_some_and(|one| one.moved && one.tick == tick) && !prepares;
+            if now != was || is_behind {
+                let rank = if is_behind { rank::BEHIND } else { rank::AS_IT_STOOD };
+                out[place as usize] = Outgoing { tick, rank, ..out[place as usize] };
+            }
+        }
+    }
+}
+
+/// A note-on that is written: in ticks as it is played and as they are written.
+#[derive(Clone, Copy)]
+struct Stroke {
+    at: f64,
+    tick: u64,
+    /// Its place among the track's events.
+    place: u32,
+    /// It does not stand in its place any more.
+    moved: bool,
+}
+
+impl Stroke {
+    fn all(part: &SongPart, performance: &Performance, timing: Timing, in_turn: bool) -> Vec<Stroke> {
+        let written = part.part.hits().iter().zip(&performance.written);
+        let sounding = written.filter(|(_, played)| played.silenced.is_none());
+        let stroke = |(hit, played): (&Hit, &PlayedHit)| {
+            let (at, events) = (played.tick.0, part.events_of(hit));
+            let tick = timing.played(at);
+            Stroke { at, tick, place: events.on, moved: in_turn || tick != timing.note(events.tick) }
+        };
+        let mut strokes: Vec<Stroke> = sounding.map(stroke).collect();
+        strokes.sort_by(|a, b| a.at.total_cmp(&b.at).then(a.place.cmp(&b.place)));
+        strokes
+    }
+}
+
 /// Puts the lanes that passes drew, or let go with something else than usual, in the place of what was there. What no
 /// pass touched stays, event for event.
 pub(crate) fn redraw(out: &mut Vec<Outgoing>, part: &SongPart, lanes: &[PlayedLane], timing: Timing) {
-    for PlayedLane { lane, goes_with, drawn } in lanes {
-        if !drawn && *goes_with == lane.kind.usually_goes_with() {
-            continue;
-        }
+    for PlayedLane { lane, .. } in lanes.iter().filter(|one| !one.is_as_usual()) {
         if let Some(place) = part.lanes.lanes.iter().position(|own| own.kind == lane.kind) {
             part.lanes.places[place].iter().for_each(|&event| out[event as usize].what = What::Nothing);
         }

@@ -30,13 +30,13 @@
 
 mod arrange;
 mod begun;
-mod belongings;
 mod chunk;
 mod clip;
 mod import;
 mod lanes;
 mod moving;
 mod notes;
+mod strays;
 mod text;
 mod versions;
 mod write;

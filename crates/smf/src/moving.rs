@@ -174,7 +174,7 @@ fn value(property: Property, hit: &PlayedHit, cents: f64, reigns: impl Fn(LaneKi
         Property::Pitch => (LaneKind::Bend, reigns(LaneKind::Bend) + amount / cents * 8192.0),
         Property::Place => (LaneKind::Controller(10), reigns(LaneKind::Controller(10)) + 0.63 * amount),
         // The square of the number is the amplitude (General MIDI, RP-036).
-        Property::Level => (LaneKind::Controller(7), reigns(LaneKind::Controller(7)) * 10f64.powf(amount / 40.0)),
+        Property::Level => (LaneKind::Controller(7), reigns(LaneKind::Controller(7)) * libm::pow(10.0, amount / 40.0)),
         Property::Brightness | Property::Velocity => {
             (LaneKind::Controller(74), reigns(LaneKind::Controller(74)) + 0.63 * amount)
         }

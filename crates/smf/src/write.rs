@@ -1,9 +1,8 @@
 //! From a song and its performances back to bytes.
 
-use crate::belongings;
 use crate::chunk::{Chunk, Event, Track, write_variable_length};
 use crate::import::{SongFile, SongPart};
-use crate::{lanes, moving};
+use crate::{lanes, moving, strays};
 use std::collections::BTreeMap;
 use vivida_core::{Millis, Performance, PlayedHit, Ticks};
 
@@ -250,7 +249,8 @@ fn merge(file: &[u8], track: &Track, treated: &[Treated<'_>], timing: Timing) ->
                 None => out.push(Outgoing { tick: off, rank: rank::OFF, what }),
             }
         }
-        belongings::follow(&mut out, file, body, part, performance, timing);
+        strays::follow(&mut out, file, body, part, performance, timing);
+        lanes::carry(&mut out, part, performance, timing, !moves.is_empty());
         lanes::redraw(&mut out, part, &performance.lanes, timing);
         out.extend(moves);
     }

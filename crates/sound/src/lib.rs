@@ -16,12 +16,14 @@
 mod kit;
 mod manifest;
 mod mixdown;
+mod strip;
 mod synth;
 mod voice;
 
 pub use kit::{KitSounds, Response};
 pub use manifest::{KitManifest, NoteSound, VoiceInfo, drum_sound, manifest, tone_sound};
 pub use mixdown::{Mixdown, Recorded, Recordings, Strike};
+pub use strip::{Effect, HeardController, Strip};
 pub use synth::{Samples, samples, wav};
 pub use voice::Voice;
 

@@ -1,6 +1,7 @@
 //! What a player has to know to play the kit.
 
 use crate::mixdown::{BRIGHT, BRIGHTEST};
+use crate::strip::{GLIDE, HeardController, heard_controllers};
 use crate::voice::Voice;
 use crate::{ALTERNATES, LAYER_COUNT, SAMPLE_RATE};
 use serde::Serialize;
@@ -129,6 +130,10 @@ pub struct KitManifest {
     pub bright: f64,
     /// By so much at 100 %, in dB.
     pub brightest: f64,
+    /// The controllers that are heard. (The bend is, too: by its range.)
+    pub controllers: Vec<HeardController>,
+    /// A controller's change is nearly there after three times as many s.
+    pub glide: f64,
 }
 
 /// How fast a choked or ended sound dies away, in s.
@@ -166,6 +171,8 @@ pub fn manifest() -> KitManifest {
         release: RELEASE,
         bright: BRIGHT,
         brightest: BRIGHTEST,
+        controllers: heard_controllers(),
+        glide: GLIDE,
     }
 }
 

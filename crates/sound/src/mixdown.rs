@@ -2,10 +2,11 @@
 
 use crate::SAMPLE_RATE;
 use crate::manifest::{NoteSound, RELEASE, layer};
+use crate::strip::{Strip, Working};
 use crate::synth::{Samples, samples};
 use crate::voice::Voice;
 use biquad::{Biquad, Coefficients, DirectForm2Transposed, Hertz, Q_BUTTERWORTH_F64, Type};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt;
 use std::io::{self, Write};
 use std::sync::{Arc, OnceLock};
@@ -122,6 +123,8 @@ pub struct Mixdown {
     strikes: Vec<Planned>,
     /// What is not played but was recorded.
     recorded: Vec<Recorded>,
+    /// What lanes do to the parts that have any.
+    strips: Arc<BTreeMap<u32, Strip>>,
     /// What own sounds are read from; without it the built-in kit plays.
     recordings: Option<Arc<dyn Recordings>>,
     frames: u64,
@@ -134,6 +137,8 @@ pub struct Mixdown {
 /// Sound that lies in a mixdown as it is: one channel for both sides, or one for each.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Recorded {
+    /// Of which part.
+    pub part: u32,
     /// The first frame that it sounds in.
     pub start: u64,
     /// One or two channels of equal length, at [`SAMPLE_RATE`].
@@ -212,7 +217,22 @@ impl Mixdown {
             }
         }
         let peak = OnceLock::new();
-        Mixdown { strikes: planned, recorded: Vec::new(), recordings: None, frames, whole: None, peak }
+        let strips = Arc::default();
+        Mixdown { strikes: planned, recorded: Vec::new(), strips, recordings: None, frames, whole: None, peak }
+    }
+
+    /// With what lanes do to parts, by their numbers.
+    pub fn with_strips(mut self, strips: BTreeMap<u32, Strip>) -> Mixdown {
+        let rate = f64::from(SAMPLE_RATE);
+        for Planned { strike, .. } in &self.strikes {
+            // What is bent down lasts longer.
+            if let Some(strip) = strips.get(&strike.part) {
+                let end = (strike.seconds + strike.rings() / strip.slowest()) * rate;
+                self.frames = self.frames.max(end as u64 + 1);
+            }
+        }
+        self.strips = Arc::new(strips);
+        self
     }
 
     /// With own sounds read from here.
@@ -239,7 +259,13 @@ impl Mixdown {
     /// are the mixdown.
     pub fn stem(self: &Arc<Mixdown>, strikes: Vec<Strike>, recorded: Vec<Recorded>) -> Mixdown {
         let own = Mixdown::new(strikes).with_recorded(recorded);
-        Mixdown { frames: self.frames, whole: Some(self.clone()), recordings: self.recordings.clone(), ..own }
+        Mixdown {
+            frames: self.frames,
+            whole: Some(self.clone()),
+            recordings: self.recordings.clone(),
+            strips: self.strips.clone(),
+            ..own
+        }
     }
 
     /// How long it lasts, in s.
@@ -319,6 +345,8 @@ impl Mixdown {
         let mut mix = vec![[0.0f32; 2]; BLOCK];
         let mut sounding: Vec<Sounding> = Vec::new();
         let mut coming = self.strikes.iter().peekable();
+        let mut strips: BTreeMap<u32, Working<'_>> =
+            self.strips.iter().map(|(part, strip)| (*part, Working::new(strip))).collect();
         let mut from = 0u64;
         while from < self.frames {
             let length = BLOCK.min((self.frames - from) as usize);
@@ -328,8 +356,18 @@ impl Mixdown {
             while let Some(one) = coming.next_if(|one| one.start < end) {
                 sounding.extend(Sounding::of(one, self.recordings.as_deref()));
             }
-            sounding.retain_mut(|one| one.add_to(block, from));
-            self.recorded.iter().for_each(|one| one.add_to(block, from));
+            strips.values_mut().for_each(|strip| strip.begin(from, length));
+            sounding.retain_mut(|one| match strips.get_mut(&one.part) {
+                Some(strip) => one.add_to(&mut strip.block, from, &strip.rates),
+                None => one.add_to(block, from, &[]),
+            });
+            for one in &self.recorded {
+                match strips.get_mut(&one.part) {
+                    Some(strip) => one.add_to(&mut strip.block, from),
+                    None => one.add_to(block, from),
+                }
+            }
+            strips.values_mut().for_each(|strip| strip.add_to(block, from));
             take(block)?;
             from = end;
         }
@@ -344,7 +382,10 @@ fn sixteen_bits(value: f32) -> i16 {
 /// A strike that sounds.
 struct Sounding {
     source: Source,
+    part: u32,
     start: u64,
+    /// Where in its source it is, in frames, while a bend changes its rate.
+    bent: f64,
     rate: f64,
     /// How much of each channel of the source goes to each side.
     sides: Vec<[f32; 2]>,
@@ -425,18 +466,53 @@ impl Sounding {
             brightness => vec![shelf(brightness); sides.len()],
         };
         let sounds = !source.channel(0).is_empty();
-        sounds.then_some(Sounding { source, start: *start, rate, sides, stop: *stop, shelves })
+        let (part, start, stop) = (strike.part, *start, *stop);
+        sounds.then_some(Sounding { source, part, start, bent: 0.0, rate, sides, stop, shelves })
     }
 
-    /// Adds what of it lies in a block; answers whether it goes on behind it.
-    fn add_to(&mut self, block: &mut [[f32; 2]], from: u64) -> bool {
+    /// Adds what of it lies in a block; answers whether it goes on behind it. With `rates` it is bent: so many times as
+    /// fast in each frame of the block.
+    fn add_to(&mut self, block: &mut [[f32; 2]], from: u64, rates: &[f64]) -> bool {
         let mut shelves = std::mem::take(&mut self.shelves);
         let mut goes_on = false;
-        for (channel, sides) in self.sides.iter().enumerate() {
-            goes_on = self.add_channel(block, from, self.source.channel(channel), *sides, shelves.get_mut(channel));
+        let begins = self.bent;
+        for (channel, sides) in self.sides.clone().into_iter().enumerate() {
+            let shelf = shelves.get_mut(channel);
+            if rates.is_empty() {
+                goes_on = self.add_channel(block, from, self.source.channel(channel), sides, shelf);
+            } else {
+                self.bent = begins;
+                goes_on = self.add_bent(block, from, rates, channel, sides, shelf);
+            }
         }
         self.shelves = shelves;
         goes_on
+    }
+
+    fn add_bent(
+        &mut self,
+        block: &mut [[f32; 2]],
+        from: u64,
+        rates: &[f64],
+        channel: usize,
+        [left_side, right_side]: [f32; 2],
+        mut shelf: Option<&mut DirectForm2Transposed<f64>>,
+    ) -> bool {
+        let sample = self.source.channel(channel);
+        let first = self.start.saturating_sub(from) as usize;
+        for (frame, (out, rate)) in block.iter_mut().zip(rates).enumerate().skip(first) {
+            let gone = (from + frame as u64 - self.start) as f64 / f64::from(SAMPLE_RATE);
+            let fading = 1.0 - ((gone - self.stop) / RELEASE).max(0.0);
+            if self.bent + 1.0 >= sample.len() as f64 || fading <= 0.0 {
+                return false;
+            }
+            let value = f64::from(between(sample, self.bent));
+            let value = shelf.as_mut().map_or(value, |shelf| shelf.run(value)) * fading;
+            out[0] += value as f32 * left_side;
+            out[1] += value as f32 * right_side;
+            self.bent += self.rate * rate;
+        }
+        true
     }
 
     fn add_channel(
@@ -580,7 +656,7 @@ mod tests {
     #[test]
     fn what_was_recorded_lies_beside_what_is_played() {
         let own: Vec<f32> = (0..10_000).map(|at| ((at as f32) * 0.05).sin() * 0.2).collect();
-        let recorded = |start| Recorded { start, channels: Arc::new(vec![own.clone()]) };
+        let recorded = |start| Recorded { part: 0, start, channels: Arc::new(vec![own.clone()]) };
         let mix = Mixdown::new(Vec::new()).with_recorded(vec![recorded(3000)]);
         let mut bytes = Vec::new();
         mix.write(&mut bytes, |_| true).unwrap();

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::time::{SystemTime, UNIX_EPOCH};
 use ts_rs::TS;
-use vivida_core::{Part, Recording};
+use vivida_core::{Part, Recipe, Recording};
 
 /// Names a recording for ever.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -155,25 +155,23 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// New takes of a part, each with a Written of its own and the passes of the take that is worked on; it goes on
-    /// with the last. A step.
+    /// New takes of a part, each with a Written and passes of its own; it goes on with the last. A step.
     pub fn add_takes(
         &mut self,
         id: PartId,
         revision: i64,
         label: &str,
-        takes: &[(String, Part)],
+        takes: Vec<(String, Part, Recipe)>,
     ) -> Result<Vec<TakeId>, StoreError> {
         let before = self.expected_part(id, revision)?;
-        let StoredTake { recipe, variation, .. } = before.current().clone();
+        let variation = before.current().variation;
         self.step(Scope::Song(before.song), label);
         let mut added = Vec::new();
-        for (name, hits) in takes {
-            let name = checked_name(name)?;
+        for (name, hits, recipe) in takes {
+            let name = checked_name(&name)?;
             let sql = "INSERT INTO take (part, name, hits, deleted) VALUES (?1, ?2, ?3, 1)";
-            self.transaction.execute(sql, params![id.0, name, hits_text(hits)?])?;
+            self.transaction.execute(sql, params![id.0, name, hits_text(&hits)?])?;
             let take = TakeId(self.transaction.last_insert_rowid());
-            let recipe = recipe.clone();
             let new = StoredTake { id: take, name, is_print: true, recipe, damage: None, variation, written: 0 };
             self.put(new.state(true), new.state(false))?;
             added.push(take);

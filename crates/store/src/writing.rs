@@ -95,10 +95,22 @@ impl Change<'_> {
         Ok(id)
     }
 
-    /// Another Written for the take of a part that is worked on, which has one of its own. A step of the song.
-    pub fn write(&mut self, id: PartId, revision: i64, label: &str, hits: &Part) -> Result<(), StoreError> {
+    /// Another Written for the take of a part that is worked on, which has one of its own, and other passes where some
+    /// come with it. A step of the song.
+    pub fn write(
+        &mut self,
+        id: PartId,
+        revision: i64,
+        label: &str,
+        hits: &Part,
+        recipe: Option<Recipe>,
+    ) -> Result<(), StoreError> {
         let part = self.expected_part(id, revision)?;
         self.step(Scope::Song(part.song), label);
+        if let Some(recipe) = recipe {
+            let take = part.current();
+            self.put(take.state(false), StoredTake { recipe, ..take.clone() }.state(false))?;
+        }
         self.put_written(part.current(), hits)
     }
 

@@ -304,7 +304,7 @@ fn a_written_that_was_damaged_is_left_as_it_is_by_undo() {
     let song = store.change(|change| change.begin_song("Ebb", &bytes, &file, None)).unwrap();
     let part = store.song(song).unwrap().parts[0].clone();
     let kick = vivida_smf::read(KICK).unwrap().parts[0].part.clone();
-    store.change(|change| change.write(part.id, part.revision, "draw", &kick)).unwrap();
+    store.change(|change| change.write(part.id, part.revision, "draw", &kick, None)).unwrap();
     let hits = |store: &Store| store.take_hits(part.take).unwrap().unwrap();
     assert_eq!(hits(&store).unwrap(), kick);
     let sql = "UPDATE take SET hits = 'torn' WHERE id = ?1";

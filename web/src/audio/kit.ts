@@ -79,13 +79,20 @@ export class Kit {
 		return false;
 	}
 
-	/** Nodes that play one stroke; alternates take turns. Nothing where the voice is not there. */
-	strike(stroke: Stroke, at: number, into: AudioNode): Struck | null {
+	/**
+	 * Nodes that play one stroke; alternates take turns. Nothing where the voice is not there. A bend, in cents, is
+	 * followed.
+	 */
+	strike(stroke: Stroke, at: number, into: AudioNode, bend?: AudioNode): Struck | null {
 		const { own, sent } = stroke;
-		if (own && playing(own, sent).length > 0) {
-			const heard = this.samples.next(own, sent);
-			if (heard.length > 0) return this.strikeOwn(stroke, heard, at, into);
-		}
+		const struck = this.struck(stroke, own && playing(own, sent).length > 0 ? own : null, at, into);
+		if (bend) for (const source of struck?.sources ?? []) bend.connect(source.detune);
+		return struck;
+	}
+
+	private struck(stroke: Stroke, own: Sample[] | null, at: number, into: AudioNode) {
+		const heard = own ? this.samples.next(own, stroke.sent) : [];
+		if (heard.length > 0) return this.strikeOwn(stroke, heard, at, into);
 		return this.strikeVoice(stroke, at, into);
 	}
 

@@ -16,6 +16,7 @@ import type { Movements } from "../workspace/played";
 import type { Reading } from "../workspace/store";
 import { AudioClock } from "./clock";
 import { Kit, type Moves, strokeOf } from "./kit";
+import { LaneCourse, laneMessage, type PlayedLane, Strip } from "./lanes";
 import { type LoopPart, LoopVoice, loopRate } from "./loop";
 import { ownSounds } from "./samples";
 import { Sender } from "./sender";
@@ -43,6 +44,12 @@ export interface PlayedPart {
 	earliest: number;
 	/** The note of each, as written and as played, by their indices. */
 	notes: [number[], number[]];
+	/** The same as they are heard here: the hat's pedal opens and closes it. */
+	heard: [number[], number[]];
+	/** The lines around them. */
+	lanes: { written: PlayedLane[]; played: PlayedLane[] };
+	/** How far a full bend goes, in cents. */
+	bendRange: number;
 	written: Voiced;
 	played: Voiced | null;
 	/** In dB: what Played is louder than Written. */
@@ -146,6 +153,9 @@ export class Player {
 	private countIn: CountIn | null = null;
 	private sounding: Sounding[] = [];
 	private loops = new Map<number, LoopVoice>();
+	/** What lanes do to the parts that have any, or are recorded loops. */
+	private strips = new Map<number, Strip>();
+	private courses = new Map<number, LaneCourse>();
 	/** Hits that have been scheduled in this and the next round. */
 	private done = new Map<string, number>();
 	/** The rounds of the loop that are being played and scheduled, the earliest first. */
@@ -212,12 +222,12 @@ export class Player {
 		const { loop, tempo } = this.score;
 		const sounds = new Set<string>();
 		const within = (part: PlayedPart, from: number, until: number) => {
-			const { starts, hits, kit, notes, written, played } = part;
+			const { starts, hits, kit, heard, written, played } = part;
 			for (let next = firstFrom(starts, from); next < starts.length && starts[next] < until; next++) {
 				const hit = hits[next];
 				const velocities = [written.velocities[hit]];
 				if (played) velocities.push(played.velocities[hit]);
-				for (const note of new Set([notes[0][hit], notes[1][hit]]))
+				for (const note of new Set([heard[0][hit], heard[1][hit]]))
 					for (const sound of ownSounds(kit, note, velocities)) sounds.add(sound);
 			}
 		};
@@ -237,8 +247,8 @@ export class Player {
 	}
 
 	private voices() {
-		return this.score.parts.flatMap(({ notes, kit }) =>
-			[...new Set(notes.flat())].map((note) => kit.notes[note].voice),
+		return this.score.parts.flatMap(({ heard, kit }) =>
+			[...new Set(heard.flat())].map((note) => kit.notes[note].voice),
 		);
 	}
 
@@ -285,6 +295,7 @@ export class Player {
 		for (const one of this.sounding) this.end(one, this.context.currentTime);
 		this.sounding = [];
 		for (const voice of this.loops.values()) voice.silence();
+		this.forgetLanes(() => false);
 	}
 
 	close() {
@@ -379,6 +390,8 @@ export class Player {
 	private takeBack() {
 		const now = this.context.currentTime + 0.004;
 		for (const voice of this.loops.values()) voice.takeBack();
+		for (const strip of this.strips.values()) strip.takeBack(now);
+		for (const course of this.courses.values()) course.restart();
 		this.sounding = this.sounding.filter((one) => {
 			if (one.at <= now) return true;
 			for (const source of one.sources) {
@@ -406,6 +419,7 @@ export class Player {
 			this.rounds.push(last);
 		}
 		this.rounds = this.rounds.filter((round) => round === last || over(round) > now - reach);
+		this.scheduleLanes(now, reach, over);
 		for (const round of this.rounds)
 			this.scheduleRound(round, Math.min(stopAt, round.second + (now + reach - round.at) * tempo));
 		this.scheduleLoops(now + reach);
@@ -426,7 +440,7 @@ export class Player {
 
 	private scheduleRound(round: Round, until: number) {
 		const { reading, equalLoudness, click: clicks, beats, tempo } = this.score;
-		const parts = round.number > this.round ? (this.score.next ?? this.score.parts) : this.score.parts;
+		const parts = this.partsIn(round);
 		const now = this.context.currentTime;
 		// Hits that were written a while ago may still be due, if they are played late.
 		const from = Math.max(round.second, round.second + (now - this.reach - round.at) * tempo) - 1e-6;
@@ -446,6 +460,67 @@ export class Player {
 		}
 	}
 
+	/** The parts as they are played in a round. */
+	private partsIn({ number }: Round) {
+		return number > this.round ? (this.score.next ?? this.score.parts) : this.score.parts;
+	}
+
+	/** Lanes go before the hits that they are there for. */
+	private scheduleLanes(now: number, reach: number, over: (round: Round) => number) {
+		const { parts, reading, tempo, outs } = this.score;
+		const heard = new Set(["bend", ...(this.kit?.manifest.controllers.map(({ lane }) => lane) ?? [])]);
+		this.forgetLanes((id) => parts.some((part) => part.id === id));
+		for (const part of parts) {
+			const { id } = part;
+			const lanes = this.rounds.flatMap((round) =>
+				this.partsIn(round).flatMap((one) => (one.id === id ? [one.lanes.written, one.lanes.played] : [])),
+			);
+			const out = outs.get(Math.abs(id));
+			const has = (wanted: (kind: string) => boolean) => lanes.flat().some(({ kind }) => wanted(kind));
+			const wanted = out ? has(() => true) : part.loop !== null || has((kind) => heard.has(kind));
+			let course = this.courses.get(id);
+			if (!wanted && !course) continue;
+			if (!course) {
+				course = new LaneCourse();
+				this.courses.set(id, course);
+			}
+			const stretches = this.rounds.map((round, place) => ({
+				at: round.at,
+				until: this.rounds[place + 1]?.at ?? over(round),
+				second: round.second,
+				lanes: this.partsIn(round).find((one) => one.id === id)?.lanes[reading] ?? [],
+			}));
+			if (out) {
+				course.follow(stretches, tempo, now, now + sentAhead + 0.005, (kind, value, at) => {
+					out.port.send(laneMessage(kind, out.channel, value), this.clock.page(at));
+				});
+				continue;
+			}
+			const strip = this.strips.get(id) ?? this.stripOf(part);
+			if (!strip) continue;
+			course.follow(stretches, tempo, now, now + reach, (kind, value, at) => strip.set(kind, value, at));
+			strip.settle();
+		}
+	}
+
+	private stripOf(part: PlayedPart) {
+		if (!this.kit) return null;
+		const { controllers, glide } = this.kit.manifest;
+		const strip = new Strip(this.context, this.out, controllers, glide, part.bendRange);
+		this.strips.set(part.id, strip);
+		return strip;
+	}
+
+	private forgetLanes(there: (part: number) => boolean) {
+		for (const id of this.courses.keys()) if (!there(id)) this.courses.delete(id);
+		for (const [id, strip] of this.strips)
+			if (!there(id)) {
+				this.strips.delete(id);
+				// What rings goes on through it.
+				window.setTimeout(() => strip.close(), 8000);
+			}
+	}
+
 	/** Parts that are recorded loops. */
 	private scheduleLoops(until: number) {
 		const { loop, end, tempo, reading, equalLoudness } = this.score;
@@ -459,7 +534,9 @@ export class Player {
 			if (!part.loop) continue;
 			let voice = this.loops.get(part.id);
 			if (!voice) {
-				voice = new LoopVoice(this.context, this.out, () => this.schedule());
+				voice = new LoopVoice(this.context, this.strips.get(part.id)?.input ?? this.out, () =>
+					this.schedule(),
+				);
 				this.loops.set(part.id, voice);
 			}
 			const level = equalLoudness ? balance(part.louder, reading) : 1;
@@ -477,13 +554,17 @@ export class Player {
 		if (this.done.has(key) || due < now - grace || !this.kit) return;
 		const at = Math.max(due, now);
 		const velocity = voiced.velocities[hit];
-		const note = part.notes[voiced === part.written ? 0 : 1][hit];
+		const out = this.score.outs.get(Math.abs(part.id));
+		const note = (out ? part.notes : part.heard)[voiced === part.written ? 0 : 1][hit];
 		const stroke = { ...strokeOf(part.kit, note, velocity), moves: movesOf(voiced, hit) };
 		const { sound } = stroke;
 		const { reading } = this.score;
 		const { moves } = stroke;
-		const entry = { part: part.id, hit, reading, velocity, at, seconds: voiced.seconds[hit], level, moves };
-		const out = this.score.outs.get(Math.abs(part.id));
+		const strip = this.strips.get(part.id);
+		const entry = {
+			...{ part: part.id, hit, reading, velocity, at, seconds: voiced.seconds[hit], level, moves },
+			...{ note },
+		};
 		if (out) {
 			// It cannot be taken back: what can still change waits.
 			if (at > now + sentAhead) return;
@@ -497,8 +578,8 @@ export class Player {
 		}
 		const into = this.context.createGain();
 		into.gain.value = level;
-		into.connect(this.out);
-		const struck = this.kit.strike(stroke, at, into);
+		into.connect(strip?.input ?? this.out);
+		const struck = this.kit.strike(stroke, at, into, strip?.bend);
 		if (!struck) return;
 		this.done.set(key, round.number);
 		const { sources, gain } = struck;

@@ -10,10 +10,10 @@ import type {
 } from "../api/generated/types";
 import { reused } from "../reused";
 
-/** A hit that a pass made: by which, from which, and where it belongs. */
 /** In its unit, by the indices of hits. */
 export type Movements = Partial<Record<Property, number[]>>;
 
+/** Of a hit that a pass made: by which, and from which. */
 export interface Made {
 	pass: number;
 	parent: number | null;
@@ -55,6 +55,8 @@ export interface Played {
 	ofInstruments: number[][];
 	/** The note that plays each. */
 	notes: number[];
+	/** The ids of a hat's hits that are heard by another note, because the pedal is elsewhere, and by which. */
+	byPedal: [number, number][];
 	/** The passes whose aim is turned round, and what of it. */
 	turned: PerformanceColumns["turned"];
 	/** For each instrument a number that changes when its hits come to look otherwise. */
@@ -110,6 +112,7 @@ export function received(
 		anchors: with_(written.ticks, made.anchors),
 		lines: made.ids.length === 0 ? written.lines : linesOf(written.lines, made.lines),
 		notes: plain ? written.notes : [...written.notes, ...made.notes],
+		byPedal: columns.by_pedal,
 		turned,
 		ofInstruments: [],
 		looks: [],

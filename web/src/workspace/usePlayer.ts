@@ -2,8 +2,9 @@
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../api/client";
-import type { PartDetail, PerformRequest, SongDetail } from "../api/generated/types";
+import type { LaneColumns, PartDetail, PerformRequest, SongDetail } from "../api/generated/types";
 import { pulsesInAQuarter } from "../audio/follower";
+import type { PlayedLane } from "../audio/lanes";
 import type { LoopPart } from "../audio/loop";
 import { type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
 import type { Recorder } from "../audio/recorder";
@@ -26,7 +27,29 @@ interface Other {
 	performance: Played | null;
 }
 
+const noLanes: PlayedLane[] = [];
+
+const timed = new WeakMap<LaneColumns, PlayedLane>();
+
+/** A lane by the seconds of its song. */
+function inSeconds(song: SongDetail, lane: LaneColumns) {
+	const known = timed.get(lane);
+	if (known) return known;
+	const { kind, ticks, values, rest } = lane;
+	const found = { kind, values, rest, seconds: ticks.map((tick) => secondsAt(song, tick)) };
+	timed.set(lane, found);
+	return found;
+}
+
+/** Notes, some of which the hat's pedal changes. */
+function heardNotes(notes: number[], ids: number[], byPedal: [number, number][]) {
+	if (byPedal.length === 0) return notes;
+	const changed = new Map(byPedal);
+	return notes.map((note, hit) => changed.get(ids[hit]) ?? note);
+}
+
 function playedPart(
+	song: SongDetail,
 	part: PartDetail,
 	performance: Played | null,
 	silent: (instrument: number) => boolean,
@@ -54,6 +77,17 @@ function playedPart(
 		starts: order.map((hit) => starts[hit]),
 		earliest: performance ? earliestOf(written.seconds, performance.seconds) : 0,
 		notes: [written.notes, performance?.notes ?? written.notes],
+		heard: [
+			heardNotes(written.notes, written.ids, written.by_pedal),
+			performance
+				? heardNotes(performance.notes, performance.ids, performance.byPedal)
+				: heardNotes(written.notes, written.ids, written.by_pedal),
+		],
+		lanes: {
+			written: against ? noLanes : written.lanes.map((lane) => inSeconds(song, lane)),
+			played: (performance?.lanes ?? written.lanes).map((lane) => inSeconds(song, lane)),
+		},
+		bendRange: written.bend_range,
 		written: { seconds: written.seconds, lengths: written.lengths, velocities: written.velocities },
 		played: performance && {
 			seconds: performance.seconds,
@@ -123,6 +157,9 @@ function againstPart(
 		starts: seconds,
 		earliest: 0,
 		notes: [notes, notes],
+		heard: [notes, notes],
+		lanes: { written: noLanes, played: noLanes },
+		bendRange: part.written.bend_range,
 		written: voiced,
 		played: voiced,
 		louder: difference,
@@ -145,7 +182,7 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 	const muted = part.kit.instruments.filter((_, index) => isMuted(index)).map(({ id }) => id);
 	const asKept = { recipe: state.recipe, variation: state.variation, round: state.round };
 	const looped = loopOf(part, state.heardAs ?? asKept, state, muted);
-	const own = (played: Played | null) => playedPart(part, played, isMuted, against, looped);
+	const own = (played: Played | null) => playedPart(song, part, played, isMuted, against, looped);
 	const beside: PlayedPart[] = [];
 	const first = own(performance);
 	// A loop is heard as it was recorded, with whichever take it is compared.
@@ -156,7 +193,7 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 				const { recipe, variation } = other.part.state;
 				const asked = { recipe, variation, round: 0, pockets: state.pocketDrafts };
 				const looped = loopOf(other.part, asked, state, []);
-				beside.push(playedPart(other.part, other.performance, () => false, null, looped));
+				beside.push(playedPart(song, other.part, other.performance, () => false, null, looped));
 			}
 	const { bars } = song;
 	return {

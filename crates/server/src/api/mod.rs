@@ -32,7 +32,7 @@ use vivida_core::{
     LayerBounds, Measured, MeasuredInstrument, Pass, PassReport, PocketId, PocketSettings, Portrait, Recipe, Section,
     Ticks,
 };
-use vivida_sound::{KitManifest, KitSounds, NoteSound, Response, Voice, VoiceInfo};
+use vivida_sound::{Effect, HeardController, KitManifest, KitSounds, NoteSound, Response, Voice, VoiceInfo};
 use vivida_store::{GrooveId, History, KitId, PartId, RecipeId, SongId, Step, TakeId};
 
 /// Everything that the front end knows of these types.
@@ -207,6 +207,8 @@ pub fn typescript() -> String {
         Response,
         KitSounds,
         VoiceInfo,
+        Effect,
+        HeardController,
         KitManifest,
         History,
         Wanted,

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
 use vivida_core::{
-    BarRange, Channel, Drawing, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Recipe, Ticks,
+    BarRange, Channel, Drawing, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Note, Recipe, Ticks,
 };
 use vivida_sound::KitSounds;
 use vivida_store::{History, PartId, SongId, TakeId};
@@ -162,6 +162,9 @@ pub struct WrittenColumns {
     pub lanes: Vec<LaneColumns>,
     /// How far a full bend goes, in cents.
     pub bend_range: f64,
+    /// The hits of a hat that are heard by another note, because the pedal is elsewhere.
+    #[ts(type = "[number, number][]")]
+    pub by_pedal: Vec<(HitId, Note)>,
 }
 
 /// A change to a part; what is absent stays.

@@ -32,6 +32,9 @@ pub struct PerformanceColumns {
     /// the kit does not know the note) and the note.
     #[ts(type = "[number, number | null, number][]")]
     pub elsewhere: Vec<(HitId, Option<u16>, Note)>,
+    /// The hits of a hat that are heard by another note, because the pedal is elsewhere.
+    #[ts(type = "[number, number][]")]
+    pub by_pedal: Vec<(HitId, Note)>,
     pub made: MadeColumns,
     /// How hits move, the written ones first and behind them the made ones; of the properties in which any does.
     pub movement: Vec<MovementColumn>,

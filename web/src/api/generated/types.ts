@@ -2162,6 +2162,22 @@ level: number,
  */
 pan: number, };
 
+export type Effect = "level" | "place" | "pitch";
+
+export type HeardController = { 
+/**
+ * Which.
+ */
+lane: LaneKind, 
+/**
+ * What it does.
+ */
+effect: Effect, 
+/**
+ * How much, for each of its 128 values.
+ */
+values: Array<number>, };
+
 export type KitManifest = { 
 /**
  * Every voice.
@@ -2186,7 +2202,15 @@ bright: number,
 /**
  * By so much at 100 %, in dB.
  */
-brightest: number, };
+brightest: number, 
+/**
+ * The controllers that are heard. (The bend is, too: by its range.)
+ */
+controllers: Array<HeardController>, 
+/**
+ * A controller's change is nearly there after three times as many s.
+ */
+glide: number, };
 
 export type History = { 
 /**
@@ -2552,7 +2576,11 @@ lanes: Array<LaneColumns>,
 /**
  * How far a full bend goes, in cents.
  */
-bend_range: number, };
+bend_range: number, 
+/**
+ * The hits of a hat that are heard by another note, because the pedal is elsewhere.
+ */
+by_pedal: [number, number][], };
 
 export type TimingColumns = { ticks: number[], 
 /**
@@ -3588,7 +3616,11 @@ hands: string,
  * The written hits that another instrument plays than was written: its place in the kit (nothing where
  * the kit does not know the note) and the note.
  */
-elsewhere: [number, number | null, number][], made: MadeColumns, 
+elsewhere: [number, number | null, number][], 
+/**
+ * The hits of a hat that are heard by another note, because the pedal is elsewhere.
+ */
+by_pedal: [number, number][], made: MadeColumns, 
 /**
  * How hits move, the written ones first and behind them the made ones; of the properties in which any does.
  */

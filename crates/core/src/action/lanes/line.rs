@@ -4,6 +4,7 @@ use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::metre::MetreMap;
 use crate::perform::Stage;
+use crate::units::Ticks;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -50,6 +51,50 @@ impl Default for LaneLine {
     }
 }
 
+impl LaneLine {
+    /// A line through values, each held up to the next. Of more than 1000 those are left out that change the least:
+    /// what is held is then so much off at most. Nothing where there are none.
+    pub(crate) fn stepped(lane: LaneKind, values: Vec<(f64, f64)>, metre: &MetreMap) -> Option<LaneLine> {
+        let (least, most) = lane.range();
+        let mut near = 0.0;
+        let mut kept = values;
+        loop {
+            let mut last = f64::NAN;
+            kept.retain(|&(_, value)| {
+                let changes = last.is_nan() || (value - last).abs() > near;
+                last = if changes { value } else { last };
+                changes
+            });
+            if kept.len() <= MOST_RECORDED {
+                break;
+            }
+            near = f64::max(2.0 * near, (most - least) / 127.0);
+        }
+        let point = |(tick, value): (f64, f64)| {
+            let bar = metre.bar_at(Ticks(tick));
+            let place = f64::from(bar.number) + (tick - bar.start.0) / bar.length.0;
+            LanePoint { bar: place.max(1.0), value, way: LaneWay::Stepped }
+        };
+        let points: Vec<LanePoint> = kept.into_iter().map(point).collect();
+        (!points.is_empty()).then_some(LaneLine { lane, points })
+    }
+}
+
+impl LaneLine {
+    /// This line with another one in the place of its points there; nothing where they are too many.
+    pub(crate) fn with(&self, other: &LaneLine) -> Option<LaneLine> {
+        let (first, last) = (other.points.first()?.bar, other.points.last()?.bar);
+        let outside = |wanted: fn(f64, f64) -> bool, end: f64| {
+            self.points.iter().copied().filter(move |point| wanted(point.bar, end))
+        };
+        let points = outside(|bar, first| bar < first, first).chain(other.points.iter().copied());
+        let points: Vec<LanePoint> = points.chain(outside(|bar, last| bar > last, last)).collect();
+        (points.len() <= MOST).then_some(LaneLine { lane: self.lane, points })
+    }
+}
+
+/// The most points of a line that is made of what was recorded.
+const MOST_RECORDED: usize = 1000;
 /// The most points of a line.
 const MOST: usize = 4096;
 /// No song has a later bar line.

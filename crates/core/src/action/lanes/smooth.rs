@@ -35,15 +35,17 @@ fn means(lane: &Lane, seconds: &[f64], over: f64) -> Vec<f64> {
         }
         sums.push(sum);
     }
-    let until = |second: f64| {
-        let place = seconds.partition_point(|&one| one <= second) - 1;
-        sums[place] + lane.values()[place] * (second - seconds[place])
+    // Both ends of the window only go forward.
+    let until = |second: f64, place: &mut usize| {
+        *place += seconds[*place + 1..].iter().take_while(|&&one| one <= second).count();
+        sums[*place] + lane.values()[*place] * (second - seconds[*place])
     };
+    let (mut start, mut end) = (0, 0);
     let first = seconds.first().copied().unwrap_or_default();
     let mean = |(&at, &value): (&f64, &f64)| {
         let (from, to) = ((at - over / 2.0).max(first), at + over / 2.0);
         // Of next to no time the mean is what holds there.
-        if to - from > 1e-9 { (until(to) - until(from)) / (to - from) } else { value }
+        if to - from > 1e-9 { (until(to, &mut end) - until(from, &mut start)) / (to - from) } else { value }
     };
     seconds.iter().zip(lane.values()).map(mean).collect()
 }
@@ -76,8 +78,8 @@ impl Act for LaneSmooth {
         let mut changed = 0;
         for (from, to) in stretches {
             let range = lane.within(from, to);
-            let new: Vec<(f64, f64)> = range.map(|place| (lane.ticks()[place], means[place])).collect();
-            changed += lane.replace(from, to, &new);
+            changed += range.len();
+            lane.revalue(range.clone(), &means[range]);
         }
         stage.count_values(self.lane, changed);
     }
