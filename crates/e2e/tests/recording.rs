@@ -11,7 +11,7 @@ async fn wait(seconds: f64) {
 }
 
 /// How devices are set, as if somebody had done so before.
-async fn with_devices(app: &App, browser: &Browser, pads: Value, more: Value) -> Done {
+pub(crate) async fn with_devices(app: &App, browser: &Browser, pads: Value, more: Value) -> Done {
     browser.steady_sound().await?;
     browser.goto(&app.address).await?;
     let mut kept = json!({"simulated": true, "pads": pads});
@@ -66,7 +66,7 @@ async fn record(browser: &Browser, rounds: u32) -> Done {
 }
 
 /// Sets the loop to some bars, and how recordings are made; the page is opened anew.
-async fn set_view(browser: &Browser, part: u64, change: Value) -> Done {
+pub(crate) async fn set_view(browser: &Browser, part: u64, change: Value) -> Done {
     let script = format!(
         "const at = '/api/v1/views/part-{part}';
          return fetch(at).then((r) => r.json()).then((view) => fetch(at, {{method: 'PUT',

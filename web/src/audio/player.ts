@@ -112,6 +112,9 @@ export interface CountIn {
 /** What goes to ports is sent so far ahead, in s: it cannot be taken back. */
 const sentAhead = 0.12;
 
+/** What a lane says goes so much before the hit that it is there for, in s: clocks are not nearer than that. */
+const laneLead = 0.003;
+
 /** How far ahead own sounds are fetched, in s, and how often that is looked at. */
 const fetchedAhead = 8;
 const fetchedEvery = 1;
@@ -295,7 +298,9 @@ export class Player {
 		for (const one of this.sounding) this.end(one, this.context.currentTime);
 		this.sounding = [];
 		for (const voice of this.loops.values()) voice.silence();
-		this.forgetLanes(() => false);
+		this.closeStrips(() => false);
+		// What samplers were sent is known on, so that it can come to rest.
+		for (const course of this.courses.values()) course.restart();
 	}
 
 	close() {
@@ -469,7 +474,9 @@ export class Player {
 	private scheduleLanes(now: number, reach: number, over: (round: Round) => number) {
 		const { parts, reading, tempo, outs } = this.score;
 		const heard = new Set(["bend", ...(this.kit?.manifest.controllers.map(({ lane }) => lane) ?? [])]);
-		this.forgetLanes((id) => parts.some((part) => part.id === id));
+		const there = (id: number) => parts.some((part) => part.id === id);
+		this.closeStrips(there);
+		for (const id of this.courses.keys()) if (!there(id)) this.courses.delete(id);
 		for (const part of parts) {
 			const { id } = part;
 			const lanes = this.rounds.flatMap((round) =>
@@ -491,8 +498,8 @@ export class Player {
 				lanes: this.partsIn(round).find((one) => one.id === id)?.lanes[reading] ?? [],
 			}));
 			if (out) {
-				course.follow(stretches, tempo, now, now + sentAhead + 0.005, (kind, value, at) => {
-					out.port.send(laneMessage(kind, out.channel, value), this.clock.page(at));
+				course.follow(stretches, tempo, now, now + sentAhead + laneLead, (kind, value, at) => {
+					out.port.send(laneMessage(kind, out.channel, value), this.clock.page(at - laneLead));
 				});
 				continue;
 			}
@@ -511,8 +518,7 @@ export class Player {
 		return strip;
 	}
 
-	private forgetLanes(there: (part: number) => boolean) {
-		for (const id of this.courses.keys()) if (!there(id)) this.courses.delete(id);
+	private closeStrips(there: (part: number) => boolean) {
 		for (const [id, strip] of this.strips)
 			if (!there(id)) {
 				this.strips.delete(id);

@@ -139,6 +139,9 @@ const drawnFrom = (state: WorkspaceState, kind: string) => [
 	state.loop,
 ];
 
+/** Points have handles that lie at least so far apart, in pixels. */
+const closest = 5;
+
 /** The line itself: pressed it gets a point, which is dragged. */
 function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 	const store = useWorkspaceStore();
@@ -186,6 +189,16 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 		};
 	}, [store, scheme, kind, range]);
 
+	// Where points lie closer together than can be told apart, the first of them stands for all.
+	const apart = useMemo(() => {
+		let last = Number.NEGATIVE_INFINITY;
+		return points.map(({ bar }) => {
+			const x = time.x(tickOfPlace(song, bar));
+			if (x < -6 || x > width + 6 || x - last < closest) return null;
+			last = x;
+			return x;
+		});
+	}, [points, time, song, width]);
 	const cell = useWorkspace((state) => state.part.cell);
 	/** On the grid lines of the part, but not finer than they can be told apart. */
 	const snapped = (tick: number, free: boolean) => {
@@ -318,8 +331,8 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 			{!stacked &&
 				width > 0 &&
 				points.map(({ bar, value, way }, place) => {
-					const x = time.x(tickOfPlace(song, bar));
-					if (x < -6 || x > width + 6) return null;
+					const x = apart[place];
+					if (x === null) return null;
 					return (
 						<div
 							key={place}

@@ -1,15 +1,16 @@
 import { useElementSize } from "@mantine/hooks";
 import isEqual from "fast-deep-equal";
-import { useCallback, useRef } from "react";
+import { useCallback, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { LaneOffer } from "../api/generated/types";
 import { axis } from "../draw/axis";
+import { plural } from "../words";
 import { AimBar } from "./AimBar";
 import { DrawBar } from "./drawing/DrawBar";
 import { inView } from "./HitsCanvas";
 import { InstrumentRow } from "./InstrumentRow";
 import { LaneRow } from "./LaneRow";
-import { laneHeight, shownLanes } from "./lanes";
+import { foldedLanes, laneHeight, shownLanes } from "./lanes";
 import { PropertyMenu } from "./PropertyMenu";
 import { GridToken, gridInWords } from "./passes/GridToken";
 import classes from "./Rows.module.css";
@@ -48,7 +49,9 @@ export function Rows({ transport }: { transport: Transport }) {
 		sounds: sounding[index] === "1" || struck.includes(index),
 	}));
 	const opened = needs.some(({ id }) => id === open) ? open : null;
-	const lanes = useLanes();
+	const { rows: few, folded } = useLanes();
+	const [unfolded, setUnfolded] = useState(false);
+	const lanes = unfolded ? [...few, ...folded] : few;
 	const heights = rowHeights(needs, Math.max(120, room - lanes.length * laneHeight), dragged, opened);
 	return (
 		<section className={classes.rows} aria-label="Instruments">
@@ -79,6 +82,16 @@ export function Rows({ transport }: { transport: Transport }) {
 				{lanes.map((lane) => (
 					<LaneRow key={lane.kind} lane={lane} />
 				))}
+				{folded.length > 0 && (
+					<button
+						type="button"
+						className={classes.moreLanes}
+						onClick={() => setUnfolded(!unfolded)}
+						data-more-lanes
+					>
+						{unfolded ? "Fewer lines" : `${plural(folded.length, "more line")}: ${inWords(folded)}`}
+					</button>
+				)}
 				{shown.length === 0 && (
 					<p className={classes.noRows}>
 						{recording
@@ -98,11 +111,16 @@ export function Rows({ transport }: { transport: Transport }) {
 	);
 }
 
-/** The lanes that have a row; the same list while they are the same. */
+const inWords = (lanes: LaneOffer[]) => {
+	const first = lanes.slice(0, 3).map(({ name }) => name);
+	return lanes.length > 3 ? `${first.join(", ")} …` : first.join(", ");
+};
+
+/** The lanes that have a row, and those that are folded away; the same lists while they are the same. */
 function useLanes() {
-	const last = useRef<LaneOffer[]>([]);
+	const last = useRef<ReturnType<typeof foldedLanes>>({ rows: [], folded: [] });
 	return useWorkspace((state) => {
-		const now = shownLanes(state);
+		const now = foldedLanes(shownLanes(state), state);
 		if (!isEqual(now, last.current)) last.current = now;
 		return last.current;
 	});

@@ -21,6 +21,26 @@ export function shownLanes({ part, performance, extraLanes, words, recipe }: Sho
 	return [...lanes.values()];
 }
 
+/** So many lanes have a row without being asked for. */
+const mostRows = 4;
+
+/**
+ * Which of the lanes have a row and which are folded away: where there are many, those that somebody asked for or that
+ * passes are about come first.
+ */
+export function foldedLanes(lanes: LaneOffer[], { extraLanes, recipe }: Shown) {
+	const meant = new Set([
+		...extraLanes,
+		...recipe.passes.map(({ action }) => ("lane" in action ? action.lane : "")),
+	]);
+	const free = mostRows - lanes.filter(({ kind }) => meant.has(kind)).length;
+	const others = lanes.filter(({ kind }) => !meant.has(kind));
+	const kept = new Set(others.slice(0, Math.max(0, free)).map(({ kind }) => kind));
+	const [rows, folded]: [LaneOffer[], LaneOffer[]] = [[], []];
+	for (const lane of lanes) (meant.has(lane.kind) || kept.has(lane.kind) ? rows : folded).push(lane);
+	return { rows, folded };
+}
+
 export const writtenLane = ({ part }: Pick<WorkspaceState, "part">, kind: string): LaneColumns | undefined =>
 	part.written.lanes.find((lane) => lane.kind === kind);
 
