@@ -79,6 +79,13 @@ impl LaneKind {
         }
     }
 
+    /// How many times as loud a value makes everything, as an amplitude: for volume and expression the square of their
+    /// number (General MIDI, RP-036), where they rest once. Nothing of other lanes.
+    pub fn amplitude(self, value: f64) -> Option<f64> {
+        let share = value / self.rest();
+        matches!(self, LaneKind::Controller(7 | 11)).then_some(share * share)
+    }
+
     /// What it goes with unless a pass says otherwise: the hat's pedal and the pressure on a note with hits, all else
     /// with time.
     pub fn usually_goes_with(self) -> GoesWith {

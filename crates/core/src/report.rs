@@ -4,6 +4,7 @@ use crate::chart::Chart;
 use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId};
+use crate::lane::Lane;
 use crate::moving::{self, MovementReading};
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
@@ -102,7 +103,9 @@ impl Measured {
             let meant = chart.meant(part, context.metre);
             let mut tallies = Tallies::new(chart);
             for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
-                tallies.take(context, index.map(usize::from), Ticks(line), hit.tick, hit.velocity);
+                let index = index.map(usize::from);
+                tallies.take(context, index, Ticks(line), hit.tick, hit.velocity);
+                tallies.amplify(index, hit.velocity, loud_at(context.lanes.iter(), hit.tick));
             }
             tallies.measured(chart)
         })
@@ -117,7 +120,10 @@ impl Measured {
         made.sort_by(|a, b| a.played.tick.0.total_cmp(&b.played.tick.0));
         let mut made = made.into_iter().peekable();
         let mut take = |hit: &PlayedHit, line: Ticks| {
-            tallies.take(context, chart.instrument_of(hit.note, hit.channel), line, hit.tick, hit.velocity);
+            let index = chart.instrument_of(hit.note, hit.channel);
+            tallies.take(context, index, line, hit.tick, hit.velocity);
+            let lanes = performance.lanes.iter().map(|one| &one.lane);
+            tallies.amplify(index, hit.velocity, loud_at(lanes, hit.tick) * decibels(hit.movement.level));
         };
         let on_grid = |made: &MadeHit| meant.grid.nearest(context.metre, made.anchor);
         for (hit, &line) in performance.written.iter().zip(&meant.lines) {
@@ -244,12 +250,25 @@ fn swing_of(offbeats: &[f64], beats: &[f64]) -> Option<f64> {
     sure.then(|| (mean(offbeats) - mean(beats)) * 100.0)
 }
 
-/// What is gathered of each instrument.
-struct Tallies(Vec<Tally>);
+/// What lanes leave less of than this share of its energy is nothing: a difference of sums is no nearer.
+const SILENT: f64 = 1e-9;
+
+/// How many times as loud lanes make what is struck there, as an amplitude.
+fn loud_at<'a>(lanes: impl Iterator<Item = &'a Lane>, at: Ticks) -> f64 {
+    let of = |lane: &Lane| if lane.is_empty() { None } else { lane.kind.amplitude(lane.at(at.0)) };
+    lanes.filter_map(of).product()
+}
+
+fn decibels(db: f32) -> f64 {
+    if db == 0.0 { 1.0 } else { libm::pow(10.0, f64::from(db) / 20.0) }
+}
+
+/// What is gathered of each instrument, and the energy that movement and lanes add.
+struct Tallies(Vec<Tally>, f64);
 
 impl Tallies {
     fn new(chart: &Chart) -> Tallies {
-        Tallies(vec![Tally::default(); chart.kit.instruments.len()])
+        Tallies(vec![Tally::default(); chart.kit.instruments.len()], 0.0)
     }
 
     fn take(&mut self, context: &Context<'_>, index: Option<usize>, line: Ticks, tick: Ticks, velocity: Velocity) {
@@ -283,6 +302,13 @@ impl Tallies {
         }
     }
 
+    /// A hit is so many times as loud as its velocity says.
+    fn amplify(&mut self, index: Option<usize>, velocity: Velocity, factor: f64) {
+        if factor != 1.0 && index.is_some_and(|index| index < self.0.len()) {
+            self.1 += velocity.amplitude().powi(2) * (factor * factor - 1.0);
+        }
+    }
+
     fn measured(self, chart: &Chart) -> Measured {
         let mut all = Tally::default();
         for one in &self.0 {
@@ -297,10 +323,11 @@ impl Tallies {
             all.beats.extend(&one.beats);
             all.halves.extend(&one.halves);
         }
-        let energy: f64 = (0..=127)
+        let plain: f64 = (0..=127)
             .filter_map(|velocity| Some((Velocity::new(velocity)?, all.velocities[usize::from(velocity)])))
             .map(|(velocity, count)| velocity.amplitude().powi(2) * f64::from(count))
             .sum();
+        let energy = plain + self.1;
         let one = |(instrument, tally): (&Instrument, &Tally)| MeasuredInstrument {
             instrument: instrument.id.clone(),
             figures: tally.figures(),
@@ -310,7 +337,7 @@ impl Tallies {
         Measured {
             all: all.figures(),
             instruments: chart.kit.instruments.iter().zip(&self.0).map(one).collect(),
-            loudness: (energy > 0.0).then(|| 10.0 * libm::log10(energy)),
+            loudness: (energy > SILENT * plain).then(|| 10.0 * libm::log10(energy)),
         }
     }
 }

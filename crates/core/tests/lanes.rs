@@ -268,3 +268,38 @@ fn smoothing_over_next_to_nothing_changes_nothing() {
     let after = played(&Part::new(vec![hit(0.0)]), &[lane], &[(Aim::everything(), smooth)]);
     assert_eq!(lane_of(&after, LaneKind::PEDAL).lane.values(), [3.0, 7.0, 120.0]);
 }
+
+/// "Equal loudness" hears what movement and lanes do: a level in dB, expression by the square of its number.
+#[test]
+fn levels_and_expression_count_as_loudness() {
+    let ppq = Ppq::new(960).unwrap();
+    let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+    let hit = |id: u32| Hit {
+        id: HitId::new(id),
+        tick: Ticks(960.0 * f64::from(id)),
+        length: Ticks(100.0),
+        velocity: Velocity::new(60 + 9 * id as u8).unwrap(),
+        release: 64,
+        note: Note::new(38).unwrap(),
+        channel: Channel::PERCUSSION,
+    };
+    let part = Part::new((0..4).map(hit).collect());
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let loudness = |actions: Vec<Action>| {
+        let context = Context::new(&tempo, &metre);
+        let passes = (1..).zip(actions).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
+        let performance = perform(&part, &chart, &Recipe { passes }, &context);
+        Measured::played(&part, &chart, &context, &performance).loudness
+    };
+    let plain = loudness(Vec::new()).expect("it sounds");
+    let soft = action::Shape { property: Property::Level, soft: -6.0, typical: -6.0, hard: -6.0, ..Default::default() };
+    assert!((loudness(vec![Action::Shape(soft)]).unwrap() - plain + 6.0).abs() < 1e-3);
+    let expression = |value: f64| {
+        let points = [1.0, 3.0].map(|bar| LanePoint { bar, value, way: LaneWay::Stepped });
+        Action::LaneLine(LaneLine { points: points.to_vec(), ..LaneLine::default() })
+    };
+    // Values are whole: 64 of 127.
+    assert!((loudness(vec![expression(64.0)]).unwrap() - plain - 40.0 * (64.0f64 / 127.0).log10()).abs() < 1e-9);
+    assert_eq!(loudness(vec![expression(127.0)]), Some(plain));
+    assert_eq!(loudness(vec![expression(0.0)]), None);
+}

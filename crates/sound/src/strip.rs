@@ -39,14 +39,10 @@ pub(crate) fn heard_controllers() -> Vec<HeardController> {
     [7, 8, 10, 11].into_iter().filter_map(heard).collect()
 }
 
-/// How a value of a lane is heard; `full_bend` says how far the bend goes, in cents. Volume and expression change the
-/// amplitude by the square of their number (General MIDI, RP-036); where they rest, it is as it is.
+/// How a value of a lane is heard; `full_bend` says how far the bend goes, in cents.
 fn heard(lane: LaneKind, value: f64, full_bend: f64) -> Option<(Effect, f64)> {
     Some(match lane {
-        LaneKind::Controller(7 | 11) => {
-            let share = value / lane.rest();
-            (Effect::Level, share * share)
-        }
+        LaneKind::Controller(7 | 11) => (Effect::Level, lane.amplitude(value)?),
         LaneKind::Controller(8 | 10) => (Effect::Place, ((value - lane.rest()) / 63.0).clamp(-1.0, 1.0)),
         LaneKind::Bend => (Effect::Pitch, value / 8192.0 * full_bend),
         _ => return None,

@@ -25,6 +25,9 @@ import { useNowLine } from "./useNowLine";
 import type { Transport } from "./usePlayer";
 import { useUsed } from "./useUsed";
 
+/** So many lanes stay in view, and a bit of the next. */
+const shownAtOnce = 2.5;
+
 /** A row for each instrument, over one another on one axis of time. */
 export function Rows({ transport }: { transport: Transport }) {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
@@ -52,7 +55,12 @@ export function Rows({ transport }: { transport: Transport }) {
 	const { rows: few, folded } = useLanes();
 	const [unfolded, setUnfolded] = useState(false);
 	const lanes = unfolded ? [...few, ...folded] : few;
-	const heights = rowHeights(needs, Math.max(120, room - lanes.length * laneHeight), dragged, opened);
+	const heights = rowHeights(
+		needs,
+		Math.max(120, room - Math.min(lanes.length, shownAtOnce) * laneHeight),
+		dragged,
+		opened,
+	);
 	return (
 		<section className={classes.rows} aria-label="Instruments">
 			<div className={classes.head}>
@@ -79,18 +87,22 @@ export function Rows({ transport }: { transport: Transport }) {
 							sounds={needs[place].sounds || needs[place].id === opened}
 						/>
 					))}
-				{lanes.map((lane) => (
-					<LaneRow key={lane.kind} lane={lane} />
-				))}
-				{folded.length > 0 && (
-					<button
-						type="button"
-						className={classes.moreLanes}
-						onClick={() => setUnfolded(!unfolded)}
-						data-more-lanes
-					>
-						{unfolded ? "Fewer lines" : `${plural(folded.length, "more line")}: ${inWords(folded)}`}
-					</button>
+				{lanes.length > 0 && (
+					<div className={classes.lanes} data-lanes>
+						{lanes.map((lane) => (
+							<LaneRow key={lane.kind} lane={lane} />
+						))}
+						{folded.length > 0 && (
+							<button
+								type="button"
+								className={classes.moreLanes}
+								onClick={() => setUnfolded(!unfolded)}
+								data-more-lanes
+							>
+								{unfolded ? "Fewer lines" : `${plural(folded.length, "more line")}: ${inWords(folded)}`}
+							</button>
+						)}
+					</div>
 				)}
 				{shown.length === 0 && (
 					<p className={classes.noRows}>

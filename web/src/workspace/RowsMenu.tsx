@@ -29,7 +29,12 @@ function AddLane() {
 				.map(({ kind, name }) => ({ value: kind, label: name }))}
 			onChange={(kind) => {
 				const { extraLanes, setView } = store.getState();
-				if (kind) setView({ extraLanes: [...extraLanes, kind] });
+				if (!kind) return;
+				setView({ extraLanes: [...extraLanes, kind] });
+				// It stands below all others.
+				requestAnimationFrame(() =>
+					document.querySelector(`[data-lane='${kind}']`)?.scrollIntoView({ block: "nearest" }),
+				);
 			}}
 		/>
 	);

@@ -63,14 +63,32 @@ async fn workspace(app: &App, browser: &Browser, folder: &Path) -> Done {
     scheme(browser, "dark").await?;
     keep(browser, folder, "workspace-dark").await?;
     scheme(browser, "light").await?;
-    add_pass(browser, "arc", "arc").await?;
-    browser.drag("[data-arc-point='3']", 0.0, -18.0).await?;
-    browser.drag("[data-arc-point='5']", 0.0, 24.0).await?;
-    browser.resize(1024, 700).await?;
+    lanes(browser, folder).await
+}
+
+/// A fade of expression, a pedal that follows the hats, and hats that move in pitch.
+async fn lanes(browser: &Browser, folder: &Path) -> Done {
+    let passes = "[
+        {id: 1, aim: {instruments: ['closed-hat']}, action: {kind: 'shape', soft: 34, typical: 70, hard: 116}},
+        {id: 2, aim: {instruments: ['closed-hat']}, action: {kind: 'vary', property: 'pitch'}},
+        {id: 3, aim: {instruments: ['closed-hat']}, action: {kind: 'lane-follow'}},
+        {id: 4, action: {kind: 'lane-line', lane: 'controller-11', points: [{bar: 1, value: 127},
+            {bar: 5, value: 127, way: 'curved'}, {bar: 7, value: 48}, {bar: 8.5, value: 108}, {bar: 9, value: 127}]}},
+        {id: 5, aim: {instruments: ['snare']}, action: {kind: 'vary', property: 'place'}}]";
+    let script = format!(
+        "return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) => fetch('/api/v1/parts/1', {{method: 'PUT',
+            headers: {{'Content-Type': 'application/json'}}, body: JSON.stringify({{revision: p.state.revision,
+            label: 'lines', recipe: {{passes: {passes}}}}})}})).then(() => location.reload())"
+    );
+    browser.run(&script).await?;
+    browser.find("[data-lane='controller-11'] canvas").await?;
+    browser.find("[data-lane='controller-11'] [data-lane-point='2']").await?;
+    browser.rest().await?;
+    browser.click("[data-property-menu]").await?;
+    browser.click_at("//*[@role='menuitem'][starts-with(normalize-space(), 'pitch')]").await?;
+    browser.find("[data-instrument='closed-hat'] [data-portrait='pitch']").await?;
     rest(browser).await?;
-    keep(browser, folder, "workspace-small").await?;
-    browser.resize(1280, 800).await?;
-    Ok(())
+    keep(browser, folder, "lanes").await
 }
 
 /// Ghosts around the backbeat, and two hands, in an opened row.
