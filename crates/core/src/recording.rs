@@ -319,7 +319,9 @@ impl<'a> Writing<'a> {
 
     fn draw(&mut self, kind: LaneKind, value: f64, at: f64) {
         let before = self.held.insert(kind, value);
-        let Some((round, tick)) = self.hearing.place(at).filter(|_| at <= self.end) else { return };
+        // What came before the song began holds there, whatever a hit would anticipate.
+        let sounds = self.hearing.course[0].audio <= at && at <= self.end;
+        let Some((round, tick)) = self.hearing.place(at).filter(|_| sounds) else { return };
         let line = self.lines.entry(round).or_default().entry(kind).or_default();
         if let (true, Some(before)) = (line.is_empty(), before) {
             line.push((self.hearing.begins(round), before));

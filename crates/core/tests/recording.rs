@@ -260,7 +260,7 @@ fn what_a_pedal_sent_is_drawn_in_its_round() {
     let pedal = |at: f64, value: u8| (at, [0xb9, 4, value]);
     // Before the song begins, and in each of two rounds; a bend, and the pressure that stops a cymbal.
     let messages = [
-        pedal(0.5, 100),
+        pedal(0.9, 100),
         hat(1.0),
         pedal(2.2, 20),
         hat(2.2),

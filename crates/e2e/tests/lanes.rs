@@ -298,15 +298,20 @@ async fn with_passes(browser: &Browser, passes: &str) -> Done {
     Ok(())
 }
 
+/// Causeway with these lines, bars 9 and 10 in the loop.
+async fn open_lines(app: &App, browser: &Browser) -> Done {
+    open_causeway(app, browser).await?;
+    with_passes(browser, LINES).await?;
+    set_view(browser, 1, json!({"loop": [9, 10], "looping": true, "others": false})).await?;
+    browser.find("[data-lane='controller-11'] canvas").await?;
+    browser.rest().await
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drawn_fade_is_heard_and_the_pedal_opens_the_hat() -> Done {
     let (_turn, app, browser) = start().await;
     browser.steady_sound().await?;
-    open_causeway(&app, &browser).await?;
-    with_passes(&browser, LINES).await?;
-    set_view(&browser, 1, json!({"loop": [9, 10], "looping": true, "others": false})).await?;
-    browser.find("[data-lane='controller-11'] canvas").await?;
-    browser.rest().await?;
+    open_lines(&app, &browser).await?;
     browser.press("Play").await?;
     // Twice round.
     browser.until("window.vividaProbe.course.length > 2").await?;
@@ -363,11 +368,7 @@ async fn a_sampler_elsewhere_is_sent_the_lines_before_the_hits() -> Done {
     let (_turn, app, browser) = start().await;
     let routes = json!({"routes": {"1": {"port": "Simulated sampler", "channel": 4}}, "deaf": ["Simulated pads"]});
     with_devices(&app, &browser, json!({}), routes).await?;
-    open_causeway(&app, &browser).await?;
-    with_passes(&browser, LINES).await?;
-    set_view(&browser, 1, json!({"loop": [9, 10], "looping": true, "others": false})).await?;
-    browser.find("[data-lane='controller-11'] canvas").await?;
-    browser.rest().await?;
+    open_lines(&app, &browser).await?;
     browser.press("Play").await?;
     browser.until("window.vividaProbe.course.length > 1").await?;
     let sent = "return [...window.vividaProbe.sampler].map(({data, at}) => [...data, at])";

@@ -111,6 +111,44 @@ fn a_part_of_a_file_gets_takes_with_its_passes_and_stays() {
     assert_eq!((&undone["label"], written(&client, 1)), (&json!("record “Recorded”"), before));
 }
 
+/// What a pedal sent is a pass of the take, laid in and undone with the hits; laid in again it is one line still.
+#[test]
+fn a_pedal_comes_with_the_hits() {
+    let client = client();
+    let part = began(&client);
+    let (_, card) = post(&client, &format!("/parts/{part}/recordings"), json!({"client": "one"}));
+    let id = card["id"].as_u64().unwrap();
+    let mut body = piece(0, &[(1.0, 46, 100), (2.2, 46, 90)], true);
+    let messages = body["piece"]["messages"].as_array_mut().unwrap();
+    let pedal = |at: f64, value: u8| json!({"at": at * 1000.0, "device": 0, "data": [0xb9, 4, value]});
+    messages.extend([pedal(0.9, 120), pedal(2.2, 10), json!({"at": 2300.0, "device": 0, "data": [0xe9, 0, 96]})]);
+    assert_eq!(post(&client, &format!("/recordings/{id}/pieces"), body).0, Status::NoContent);
+    let lay = |how: &str| {
+        let body = json!({"revision": revision(&client, part), "laying": {"how": how}});
+        let (status, detail) = put(&client, &format!("/recordings/{id}"), body);
+        assert_eq!(status, Status::Ok, "{detail}");
+        detail
+    };
+    let detail = lay("over");
+    let passes = detail["state"]["recipe"]["passes"].as_array().unwrap();
+    let lines: Vec<(&Value, usize)> = passes
+        .iter()
+        .map(|pass| (&pass["action"]["lane"], pass["action"]["points"].as_array().unwrap().len()))
+        .collect();
+    assert_eq!(lines, [(&json!("controller-4"), 2), (&json!("bend"), 1)]);
+    // The closed one is heard by the note that was played, and the pedal is where it was.
+    let lanes = detail["performance"]["lanes"].as_array().unwrap();
+    assert_eq!((&lanes[0]["ticks"], &lanes[0]["values"]), (&json!([0, 1920]), &json!([120, 10])));
+    assert_eq!(lay("over")["state"]["recipe"]["passes"].as_array().unwrap().len(), 2);
+    assert_eq!(lay("takes")["state"]["recipe"]["passes"].as_array().unwrap().len(), 2);
+    let song = detail["state"]["song"].clone();
+    for _ in 0..3 {
+        assert_eq!(post(&client, &format!("/songs/{song}/undo"), Value::Null).0, Status::Ok);
+    }
+    let (_, detail) = get(&client, &format!("/parts/{part}"));
+    assert_eq!((&detail["state"]["recipe"]["passes"], written(&client, part).len()), (&json!([]), 0));
+}
+
 #[test]
 fn one_window_records_at_a_time_and_a_recording_is_in_pieces() {
     let client = client();

@@ -1,6 +1,7 @@
-import { type KeyboardEvent, type PointerEvent, useState } from "react";
+import { type PointerEvent, useState } from "react";
 import type { Arc, ArcPoint } from "../api/generated/types";
 import { signed } from "../words";
+import { LinePoint } from "./LinePoint";
 import classes from "./SongStrip.module.css";
 import { barCount } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
@@ -86,18 +87,8 @@ export function ArcLine({ barWidth, pass, arc: { points } }: Props) {
 		show(points.filter((_, other) => other !== place));
 		store.getState().commit("arc");
 	};
-	const keys = (event: KeyboardEvent, place: number) => {
-		if (event.key === "Delete" || event.key === "Backspace") {
-			event.preventDefault();
-			event.stopPropagation();
-			return remove(place);
-		}
-		const up = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key] ?? 0;
-		const right = { ArrowRight: cell, ArrowLeft: -cell }[event.key] ?? 0;
-		if (!up && !right) return;
-		event.preventDefault();
-		event.stopPropagation();
-		show(moved(points, place, points[place].bar + right, points[place].by + up));
+	const step = (place: number, up: number, right: number) => {
+		show(moved(points, place, points[place].bar + right * cell, points[place].by + up));
 		store.getState().commitSoon("arc");
 	};
 	const within = line?.filter(([bar]) => bar < bars + 1) ?? [];
@@ -112,28 +103,25 @@ export function ArcLine({ barWidth, pass, arc: { points } }: Props) {
 				<polyline points={drawn.join(" ")} className={classes.arcGrip} onPointerDown={add} />
 			</svg>
 			{points.map(({ bar, by }, place) => (
-				<div
+				<LinePoint
 					key={place}
-					className={classes.arcPoint}
+					x={xOf(bar)}
+					y={yOf(by)}
+					label={`Arc at bar ${bar}`}
+					value={by}
+					range={[-most, most]}
 					data-arc-point={place}
 					data-beyond={bar > bars + 1}
-					style={{ left: xOf(bar), top: yOf(by) }}
-					role="slider"
-					tabIndex={0}
-					aria-orientation="vertical"
-					aria-label={`Arc at bar ${bar}`}
-					aria-valuemin={-most}
-					aria-valuemax={most}
-					aria-valuenow={by}
 					title="Drag it; a double click takes it out"
-					onPointerDown={(event) => drag(event, points, place)}
-					onDoubleClick={() => remove(place)}
-					onKeyDown={(event) => keys(event, place)}
+					onDrag={(event) => drag(event, points, place)}
+					onRemove={() => remove(place)}
+					onStep={(up, right) => step(place, up, right)}
+					coarse={10}
 				>
 					<span data-under={yOf(by) < top + 14} data-right={xOf(bar) < 12}>
 						{signed(by, 0, true)}
 					</span>
-				</div>
+				</LinePoint>
 			))}
 		</>
 	);

@@ -10,6 +10,7 @@ import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural } from "../words";
 import classes from "./Lanes.module.css";
+import { LinePoint } from "./LinePoint";
 import { barPlace, laneHeight, linePass, noPoints, playedLane, tickOfPlace, writtenLane } from "./lanes";
 import rowClasses from "./Rows.module.css";
 import { placer, shownWindow } from "./shown";
@@ -282,26 +283,9 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 		show(points.map((point, other) => (other === place ? { ...point, way } : point)));
 		commit();
 	};
-	const keys = (event: KeyboardEvent, place: number) => {
+	const step = (place: number, up: number, right: number) => {
 		const { bar, value } = points[place];
-		const coarse = (range[1] - range[0]) / 12;
-		const up = { ArrowUp: 1, ArrowDown: -1, PageUp: coarse, PageDown: -coarse }[event.key] ?? 0;
-		const right = { ArrowRight: cell, ArrowLeft: -cell }[event.key] ?? 0;
-		const handled = () => {
-			event.preventDefault();
-			event.stopPropagation();
-		};
-		if (event.key === "Delete" || event.key === "Backspace") {
-			handled();
-			return remove(place);
-		}
-		if (event.key === "Enter") {
-			handled();
-			return turn(place);
-		}
-		if (!up && !right) return;
-		handled();
-		show(held(points, place, tickOfPlace(song, bar) + right, Math.round(value + up)));
+		show(held(points, place, tickOfPlace(song, bar) + right * cell, Math.round(value + up)));
 		store.getState().commitSoon(`draw ${name}`);
 	};
 	const begins = (event: KeyboardEvent<HTMLElement>) => {
@@ -334,23 +318,21 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 					const x = apart[place];
 					if (x === null) return null;
 					return (
-						<div
+						<LinePoint
 							key={place}
-							className={classes.point}
-							style={{ left: x, top: laneY(value, range, laneHeight) }}
-							role="slider"
-							tabIndex={0}
-							aria-orientation="vertical"
-							aria-label={`${name} at bar ${Math.round(bar * 1000) / 1000}, ${way} from here`}
-							aria-valuemin={range[0]}
-							aria-valuemax={range[1]}
-							aria-valuenow={value}
+							x={x}
+							y={laneY(value, range, laneHeight)}
+							label={`${name} at bar ${Math.round(bar * 1000) / 1000}, ${way} from here`}
+							value={value}
+							range={range}
+							way={way}
 							data-lane-point={place}
-							data-way={way}
 							title={`${value}, ${way} from here. Drag it; Alt and a press changes the way to the next; a double click takes it out`}
-							onPointerDown={(event) => drag(event, points, place)}
-							onDoubleClick={() => remove(place)}
-							onKeyDown={(event) => keys(event, place)}
+							onDrag={(event) => drag(event, points, place)}
+							onRemove={() => remove(place)}
+							onStep={(up, right) => step(place, up, right)}
+							coarse={(range[1] - range[0]) / 12}
+							onEnter={() => turn(place)}
 						/>
 					);
 				})}
