@@ -384,7 +384,7 @@ async fn a_sampler_elsewhere_is_sent_the_lines_before_the_hits() -> Done {
     assert!(hats.len() > 10 && velocities.len() > 100);
     let mut wrong = Vec::new();
     for (velocity, at) in &hats {
-        let pedal = of(180.0, 4.0).filter(|one| one[3] <= *at).next_back().map(|one| one[2]);
+        let pedal = of(180.0, 4.0).rfind(|one| one[3] <= *at).map(|one| one[2]);
         let meant = (127.0 - (velocity - 1.0) / 126.0 * 127.0).round();
         if pedal.is_none_or(|pedal| (pedal - meant).abs() > 1.0) {
             wrong.push((*velocity, pedal, meant));

@@ -60,7 +60,8 @@ export class LoopVoice {
 
 	constructor(
 		private readonly context: AudioContext,
-		private readonly out: AudioNode,
+		/** Where it sounds now: another place each time that the song is begun. */
+		private readonly out: () => AudioNode,
 		private readonly ready: () => void,
 	) {}
 
@@ -105,7 +106,7 @@ export class LoopVoice {
 		const source = new AudioBufferSourceNode(this.context, { buffer });
 		const late = at > piece.at;
 		const gain = new GainNode(this.context, { gain: late ? 0 : level });
-		source.connect(gain).connect(this.out);
+		source.connect(gain).connect(this.out());
 		if (late) {
 			gain.gain.setValueAtTime(0, at);
 			gain.gain.linearRampToValueAtTime(level, at + fade);

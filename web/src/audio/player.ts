@@ -540,9 +540,8 @@ export class Player {
 			if (!part.loop) continue;
 			let voice = this.loops.get(part.id);
 			if (!voice) {
-				voice = new LoopVoice(this.context, this.strips.get(part.id)?.input ?? this.out, () =>
-					this.schedule(),
-				);
+				const out = () => this.strips.get(part.id)?.input ?? this.out;
+				voice = new LoopVoice(this.context, out, () => this.schedule());
 				this.loops.set(part.id, voice);
 			}
 			const level = equalLoudness ? balance(part.louder, reading) : 1;
