@@ -178,7 +178,7 @@ pub(crate) fn columns(
         elsewhere: elsewhere.collect(),
         by_pedal: by_pedal.unwrap_or_default(),
         made: made(opened, &performance.made),
-        movement: movement(&performance),
+        movement: movement(performance.hits()),
         lanes_key,
         lanes,
         turned: turned.collect(),
@@ -222,10 +222,10 @@ fn written_lanes(opened: &Opened) -> Vec<LaneColumns> {
 }
 
 /// In tenths, so that numbers are short.
-fn movement(performance: &Performance) -> Vec<MovementColumn> {
-    let moves = |property: Property| performance.hits().any(|hit| hit.movement.of(property) != 0.0);
+fn movement<'a>(hits: impl Iterator<Item = &'a PlayedHit> + Clone) -> Vec<MovementColumn> {
+    let moves = |property: Property| hits.clone().any(|hit| hit.movement.of(property) != 0.0);
     let column = |property: Property| {
-        let values = performance.hits().map(|hit| hit.movement.of(property) as f32).collect();
+        let values = hits.clone().map(|hit| hit.movement.of(property) as f32).collect();
         MovementColumn { property, values }
     };
     Property::MOVEMENT.into_iter().filter(|&property| moves(property)).map(column).collect()
@@ -292,11 +292,16 @@ pub(crate) fn take_columns(shown: &Opened, performance: &Performance, reading: M
         lengths: Vec::new(),
         velocities: Vec::new(),
         notes: Vec::new(),
+        heard: Vec::new(),
         instruments: Vec::new(),
+        movement: Vec::new(),
+        lanes: performance.lanes.iter().map(lane_columns).collect(),
         reading,
     };
     let mut sounding: Vec<&PlayedHit> = performance.sounding().collect();
     sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
+    columns.movement = movement(sounding.iter().copied());
+    let pedal = performance.pedal(&chart.kit);
     for hit in sounding {
         let (at, lasts) = span(file, hit.tick, hit.length);
         columns.ticks.push(hit.tick.0);
@@ -305,6 +310,7 @@ pub(crate) fn take_columns(shown: &Opened, performance: &Performance, reading: M
         columns.lengths.push(lasts as f64 / 1e5);
         columns.velocities.push(hit.velocity.get());
         columns.notes.push(hit.note.get());
+        columns.heard.push(pedal.as_ref().map_or(hit.note, |pedal| pedal.note(hit.note, hit.tick)).get());
         columns.instruments.push(chart.instrument_of(hit.note, hit.channel).map(|place| place as u16));
     }
     columns

@@ -120,3 +120,42 @@ fn exports_say_what_of_the_movement_comes_through() {
     let (status, problem) = get(&client, &format!("/songs/{song}/export.mid?movement=sideways"));
     assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!("movement")));
 }
+
+/// A take that is held against another is heard with its lines and its movement.
+#[test]
+fn a_take_is_played_with_its_lanes_and_its_movement() {
+    let client = client();
+    let (_, part) = weir(&client);
+    let hats = json!({"instruments": ["ride-1"]});
+    keep(
+        &client,
+        part,
+        json!([
+            {"id": 1, "aim": hats, "action": {"kind": "vary", "property": "pitch"}},
+            {"id": 2, "action": {"kind": "lane-ramp", "lane": "controller-11"}},
+        ]),
+    );
+    let (_, detail) = get(&client, &format!("/parts/{part}"));
+    let take = &detail["state"]["take"];
+    let (status, played) = get(&client, &format!("/parts/{part}/takes/{take}/performance"));
+    assert_eq!(status, Status::Ok, "{played}");
+    let count = played["ticks"].as_array().unwrap().len();
+    for column in ["notes", "heard", "instruments"] {
+        assert_eq!(played[column].as_array().unwrap().len(), count, "{column}");
+    }
+    assert_eq!(
+        (&played["movement"][0]["property"], played["movement"].as_array().unwrap().len()),
+        (&json!("pitch"), 1)
+    );
+    let rides: Vec<(bool, bool)> = played["movement"][0]["values"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .zip(played["notes"].as_array().unwrap())
+        .map(|(pitch, note)| (pitch != &json!(0.0), note == &json!(51)))
+        .collect();
+    assert!(rides.len() == count && rides.iter().any(|one| one.0) && rides.iter().all(|(moves, ride)| *ride || !moves));
+    let kinds: Vec<&Value> = played["lanes"].as_array().unwrap().iter().map(|lane| &lane["kind"]).collect();
+    assert_eq!(kinds, ["controller-4", "controller-11"]);
+    assert_eq!(played["lanes"], detail["performance"]["lanes"]);
+}

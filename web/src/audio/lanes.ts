@@ -26,19 +26,21 @@ type Tell = (kind: string, value: number, at: number) => void;
 /** Tells each change of a part's lanes once, a little ahead of time. */
 export class LaneCourse {
 	private to = Number.NEGATIVE_INFINITY;
-	private held = new Map<string, { value: number; rest: number }>();
+	/** What was told last; no value where that may not hold any more. */
+	private held = new Map<string, { value: number | null; rest: number }>();
 
 	/** What was told for later counts no longer. */
 	restart() {
 		this.to = Number.NEGATIVE_INFINITY;
+		for (const held of this.held.values()) held.value = null;
 	}
 
 	/** Tells what changes from now, or from where it last came to, up to a time of the audio clock. */
 	follow(stretches: Stretch[], tempo: number, now: number, until: number, tell: Tell) {
 		const anew = this.to === Number.NEGATIVE_INFINITY;
 		let from = Math.max(this.to, now);
-		const say = ({ kind, rest }: PlayedLane, value: number, at: number, always: boolean) => {
-			if (!always && this.held.get(kind)?.value === value) return;
+		const say = ({ kind, rest }: PlayedLane, value: number, at: number) => {
+			if (this.held.get(kind)?.value === value) return;
 			this.held.set(kind, { value, rest });
 			tell(kind, value, at);
 		};
@@ -53,9 +55,9 @@ export class LaneCourse {
 			for (const lane of stretch.lanes) {
 				const { seconds, values, rest } = lane;
 				let next = firstBehind(seconds, first || begins ? second : second - 1e-9);
-				if (first || begins) say(lane, next > 0 ? values[next - 1] : rest, starts, first);
+				if (first || begins) say(lane, next > 0 ? values[next - 1] : rest, starts);
 				for (; next < seconds.length && seconds[next] < last; next++)
-					say(lane, values[next], stretch.at + (seconds[next] - stretch.second) / tempo, false);
+					say(lane, values[next], stretch.at + (seconds[next] - stretch.second) / tempo);
 			}
 			first = false;
 			from = ends;
@@ -91,7 +93,7 @@ export class Strip {
 	readonly bend: ConstantSourceNode;
 	private readonly params = new Map<string, { param: AudioParam; values: (value: number) => number }>();
 	private readonly last: AudioNode;
-	private fresh = true;
+	private readonly begun = new Set<string>();
 
 	constructor(
 		context: AudioContext,
@@ -121,13 +123,9 @@ export class Strip {
 		if (!found) return;
 		probe.lane(kind, found.values(value), at);
 		// What holds when it begins is there at once; later nothing jumps.
-		if (this.fresh) found.param.setValueAtTime(found.values(value), at);
-		else found.param.setTargetAtTime(found.values(value), at, this.glide);
-	}
-
-	/** What was set is in force: changes glide from now on. */
-	settle() {
-		this.fresh = false;
+		if (this.begun.has(kind)) found.param.setTargetAtTime(found.values(value), at, this.glide);
+		else found.param.setValueAtTime(found.values(value), at);
+		this.begun.add(kind);
 	}
 
 	takeBack(at: number) {

@@ -479,11 +479,13 @@ export class Player {
 		for (const id of this.courses.keys()) if (!there(id)) this.courses.delete(id);
 		for (const part of parts) {
 			const { id } = part;
-			const lanes = this.rounds.flatMap((round) =>
-				this.partsIn(round).flatMap((one) => (one.id === id ? [one.lanes.written, one.lanes.played] : [])),
-			);
 			const out = outs.get(Math.abs(id));
-			const has = (wanted: (kind: string) => boolean) => lanes.flat().some(({ kind }) => wanted(kind));
+			// A sampler has one channel for a part and the take that it is held against.
+			if (out && id < 0) continue;
+			const own = (round: Round) =>
+				this.partsIn(round).filter((one) => one.id === id || (out !== undefined && one.id === -id));
+			const lanes = this.rounds.flatMap(own).map((one) => [one.lanes.written, one.lanes.played]);
+			const has = (wanted: (kind: string) => boolean) => lanes.flat(2).some(({ kind }) => wanted(kind));
 			const wanted = out ? has(() => true) : part.loop !== null || has((kind) => heard.has(kind));
 			let course = this.courses.get(id);
 			if (!wanted && !course) continue;
@@ -495,7 +497,7 @@ export class Player {
 				at: round.at,
 				until: this.rounds[place + 1]?.at ?? over(round),
 				second: round.second,
-				lanes: this.partsIn(round).find((one) => one.id === id)?.lanes[reading] ?? [],
+				lanes: own(round).flatMap((one) => one.lanes[reading]),
 			}));
 			if (out) {
 				course.follow(stretches, tempo, now, now + sentAhead + laneLead, (kind, value, at) => {
@@ -506,7 +508,6 @@ export class Player {
 			const strip = this.strips.get(id) ?? this.stripOf(part);
 			if (!strip) continue;
 			course.follow(stretches, tempo, now, now + reach, (kind, value, at) => strip.set(kind, value, at));
-			strip.settle();
 		}
 	}
 

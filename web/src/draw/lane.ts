@@ -37,10 +37,7 @@ export function heldAt({ ticks, values, rest }: LanePicture, tick: number) {
 	return behind > 0 ? values[behind - 1] : rest;
 }
 
-/**
- * The line over a stretch of ticks, put where that stretch is shown. Of many values in one column of pixels the
- * least and the greatest are enough: a line of any length costs what the row is wide.
- */
+/** The line over a stretch of ticks, put where that stretch is shown. */
 export function drawLane(
 	context: CanvasRenderingContext2D,
 	width: number,
@@ -51,33 +48,63 @@ export function drawLane(
 	[from, to, shift]: [number, number, number],
 ) {
 	if (lane.ticks.length === 0) return;
-	const { x } = axis(window, width);
+	const { x, tick } = axis(window, width);
 	const { ticks, values } = lane;
 	const y = (value: number) => laneY(value, range, height);
 	const first = firstAt(ticks, from);
 	const last = firstAt(ticks, to);
 	let held = heldAt(lane, from - 1);
+	if (last - first > 2 * width) {
+		fillLane(context, lane, [first, last], held, [x(from + shift), x(to + shift)], {
+			x: (at) => x(at + shift),
+			tick: (at) => tick(at) - shift,
+			y,
+		});
+		return;
+	}
 	context.beginPath();
 	context.moveTo(x(from + shift), y(held));
-	let place = first;
-	while (place < last) {
-		const column = Math.floor(x(ticks[place] + shift));
+	for (let place = first; place < last; place++) {
 		const at = x(ticks[place] + shift);
-		let [least, most] = [values[place], values[place]];
-		const entered = held;
-		while (place < last && Math.floor(x(ticks[place] + shift)) === column) {
-			held = values[place];
-			if (held < least) least = held;
-			if (held > most) most = held;
-			place++;
-		}
-		context.lineTo(at, y(entered));
-		if (least !== held || most !== held) {
-			context.lineTo(at, y(most));
-			context.lineTo(at, y(least));
-		}
+		context.lineTo(at, y(held));
+		held = values[place];
 		context.lineTo(at, y(held));
 	}
 	context.lineTo(x(to + shift), y(held));
 	context.stroke();
+}
+
+/**
+ * A line whose values lie closer than pixels: of those in one column the least and the greatest are enough, so that it
+ * costs what the row is wide. Dashes would say nothing here.
+ */
+function fillLane(
+	context: CanvasRenderingContext2D,
+	{ ticks, values }: LanePicture,
+	[first, last]: [number, number],
+	held: number,
+	[left, right]: [number, number],
+	{ x, tick, y }: Record<"x" | "tick" | "y", (value: number) => number>,
+) {
+	context.beginPath();
+	let drawn = Math.floor(left);
+	let place = first;
+	while (place < last) {
+		const column = Math.floor(x(ticks[place]));
+		const next = tick(column + 1);
+		if (column > drawn) context.rect(drawn, y(held) - 0.5, column - drawn, 1);
+		// From where it came.
+		let [least, most] = [held, held];
+		do {
+			held = values[place];
+			if (held < least) least = held;
+			if (held > most) most = held;
+			place++;
+		} while (place < last && ticks[place] < next);
+		context.rect(column, y(most) - 0.5, 1, y(least) - y(most) + 1);
+		drawn = column + 1;
+	}
+	context.rect(drawn, y(held) - 0.5, Math.max(0, right - drawn), 1);
+	context.fillStyle = context.strokeStyle;
+	context.fill();
 }

@@ -3,6 +3,7 @@ import type {
 	LaneColumns,
 	LineColumns,
 	Measured,
+	MovementColumn,
 	PartDetail,
 	PassReport,
 	PerformanceColumns,
@@ -88,7 +89,8 @@ export function received(
 	const played: Played = {
 		timingKey: columns.timing_key,
 		touchKey: columns.touch_key,
-		movement: movementOf(before, columns),
+		// What has not changed stays the same object.
+		movement: reused(before?.movement, movementOf(columns.movement)),
 		lanes,
 		lanesKey: columns.lanes_key,
 		ids: with_(written.ids, made.ids),
@@ -128,11 +130,9 @@ export function received(
 	return played;
 }
 
-/** What has not changed stays the same object. */
-function movementOf(before: Played | null, { movement }: PerformanceColumns): Movements {
-	const now = Object.fromEntries(movement.map(({ property, values }) => [property, values])) as Movements;
-	return reused(before?.movement, now);
-}
+/** By its properties. */
+export const movementOf = (columns: MovementColumn[]) =>
+	Object.fromEntries(columns.map(({ property, values }) => [property, values])) as Movements;
 
 function linesOf(written: LineColumns, made: LineColumns): LineColumns {
 	const names = [...written.names, ...made.names];

@@ -9,7 +9,7 @@ import type { LoopPart } from "../audio/loop";
 import { type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
 import type { Recorder } from "../audio/recorder";
 import { devices } from "../devices/hub";
-import { louder, type Played, received } from "./played";
+import { louder, movementOf, type Played, received } from "./played";
 import { type Played as PlayedBy, type RecordingControls, useRecording } from "./recording/useRecording";
 import { secondsAt } from "./song";
 import { mostRounds, roundsDiffer } from "./state/playback";
@@ -142,13 +142,14 @@ function earliestOf(written: number[], played: number[]) {
 
 /** The take that is heard in the place of Written. */
 function againstPart(
+	song: SongDetail,
 	part: PartDetail,
 	against: Against,
 	difference: number,
 	silent: (instrument: number) => boolean,
 ): PlayedPart {
-	const { seconds, lengths, velocities, notes, instruments } = against;
-	const voiced = { seconds, lengths, velocities };
+	const { seconds, lengths, velocities, notes, heard, instruments } = against;
+	const voiced = { seconds, lengths, velocities, movement: movementOf(against.movement) };
 	return {
 		id: -part.state.id,
 		kit: part.sounds,
@@ -157,8 +158,8 @@ function againstPart(
 		starts: seconds,
 		earliest: 0,
 		notes: [notes, notes],
-		heard: [notes, notes],
-		lanes: { written: noLanes, played: noLanes },
+		heard: [heard, heard],
+		lanes: { written: against.lanes.map((lane) => inSeconds(song, lane)), played: noLanes },
 		bendRange: part.written.bend_range,
 		written: voiced,
 		played: voiced,
@@ -186,7 +187,7 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 	const beside: PlayedPart[] = [];
 	const first = own(performance);
 	// A loop is heard as it was recorded, with whichever take it is compared.
-	if (against && !part.audio) beside.push(againstPart(part, against, first.louder, isMuted));
+	if (against && !part.audio) beside.push(againstPart(song, part, against, first.louder, isMuted));
 	if (state.others)
 		for (const other of others)
 			if (!other.part.state.muted) {

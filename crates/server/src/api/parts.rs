@@ -1,6 +1,6 @@
 //! Parts and takes.
 
-use crate::api::{LaneColumns, LineColumns, PartAudio, PartKit, PerformanceColumns};
+use crate::api::{LaneColumns, LineColumns, MovementColumn, PartAudio, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
@@ -83,8 +83,13 @@ pub struct TakeColumns {
     pub lengths: Vec<f64>,
     pub velocities: Vec<u8>,
     pub notes: Vec<u8>,
+    /// The same as they are heard: the hat's pedal opens and closes it.
+    pub heard: Vec<u8>,
     /// The place of each hit's instrument in the kit of the take that is worked on.
     pub instruments: Vec<Option<u16>>,
+    /// How hits move; of the properties in which any does.
+    pub movement: Vec<MovementColumn>,
+    pub lanes: Vec<LaneColumns>,
     pub reading: Measured,
 }
 

@@ -2484,9 +2484,17 @@ lines: Array<number>, seconds: Array<number>,
  */
 lengths: Array<number>, velocities: Array<number>, notes: Array<number>, 
 /**
+ * The same as they are heard: the hat's pedal opens and closes it.
+ */
+heard: Array<number>, 
+/**
  * The place of each hit's instrument in the kit of the take that is worked on.
  */
-instruments: Array<number | null>, reading: Measured, };
+instruments: Array<number | null>, 
+/**
+ * How hits move; of the properties in which any does.
+ */
+movement: Array<MovementColumn>, lanes: Array<LaneColumns>, reading: Measured, };
 
 export type RecipeCard = { id: RecipeId, revision: number, name: string, note: string, recipe: Recipe, 
 /**
