@@ -100,7 +100,7 @@ impl LaneKind {
         let known = match self {
             LaneKind::Bend => "pitch bend",
             LaneKind::Pressure => "channel pressure",
-            LaneKind::NotePressure(note) => return format!("pressure on note {}", note.get()),
+            LaneKind::NotePressure(note) => return format!("note {} pressure", note.get()),
             LaneKind::Controller(number) => match number {
                 1 => "modulation",
                 2 => "breath",

@@ -36,7 +36,9 @@ export function LaneRow({ lane }: { lane: LaneOffer }) {
 			data-lane={kind}
 		>
 			<div className={rowClasses.label}>
-				<span className={classes.name}>{name}</span>
+				<span className={classes.name} title={name}>
+					{name}
+				</span>
 				<div className={rowClasses.facts}>{count > 0 ? plural(count, "value") : "nothing yet"}</div>
 			</div>
 			<LaneScale lane={lane} />
