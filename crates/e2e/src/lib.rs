@@ -186,6 +186,8 @@ impl Browser {
         arguments.push(format!("--user-data-dir={}", profile.path().display()));
         let mut capabilities = serde_json::Map::new();
         capabilities.insert("goog:chromeOptions".to_owned(), json!({ "args": arguments }));
+        // A script takes as long as a slow machine lets it.
+        capabilities.insert("timeouts".to_owned(), json!({ "script": 180_000 }));
         let mut builder = ClientBuilder::new(HttpConnector::new());
         builder.capabilities(capabilities);
         let url = format!("http://127.0.0.1:{port}");

@@ -44,7 +44,8 @@ export class LaneCourse {
 			this.held.set(kind, { value, rest });
 			tell(kind, value, at);
 		};
-		let first = anew;
+		// Where the page stood still for too long, what holds by now is told once more.
+		let first = anew || now > this.to;
 		for (const stretch of stretches) {
 			const begins = stretch.at >= from;
 			const starts = Math.max(from, stretch.at);
