@@ -1,5 +1,6 @@
 //! How far a hat is open.
 
+use crate::hit::HitId;
 use crate::kit::{Family, Kit};
 use crate::lane::{Lane, LaneKind};
 use crate::perform::Performance;
@@ -73,6 +74,14 @@ impl<'a> HatPedal<'a> {
     /// The note that is heard of one that is struck there.
     pub fn note(&self, note: Note, at: Ticks) -> Note {
         self.openness.note(note, self.lane.at(at.0) as u8)
+    }
+}
+
+impl HatPedal<'_> {
+    /// Of hits with their notes, where they are struck, those that are heard by another note, and by which.
+    pub fn otherwise(&self, struck: impl Iterator<Item = (HitId, Note, Ticks)>) -> Vec<(HitId, Note)> {
+        let heard = struck.map(|(id, note, at)| (id, note, self.note(note, at)));
+        heard.filter(|(_, note, heard)| note != heard).map(|(id, _, heard)| (id, heard)).collect()
     }
 }
 

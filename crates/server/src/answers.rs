@@ -88,10 +88,8 @@ pub(crate) fn spans(file: &SongFile, part: &Part) -> Vec<Span> {
 
 pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
     let (hits, spans) = (opened.part().hits(), opened.spans());
-    let by_pedal = HatPedal::of(opened.file_part().lanes(), &opened.chart().kit).map(|pedal| {
-        let heard = hits.iter().map(|hit| (hit, pedal.note(hit.note, hit.tick)));
-        heard.filter(|(hit, note)| hit.note != *note).map(|(hit, note)| (hit.id, note)).collect()
-    });
+    let pedal = HatPedal::of(opened.file_part().lanes(), &opened.chart().kit);
+    let struck = hits.iter().map(|hit| (hit.id, hit.note, hit.tick));
     WrittenColumns {
         ids: hits.iter().map(|hit| hit.id).collect(),
         ticks: hits.iter().map(|hit| hit.tick.0).collect(),
@@ -103,7 +101,7 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         lines: line_columns(&opened.song.file, lines.iter().copied()),
         lanes: written_lanes(opened),
         bend_range: opened.full_bend(),
-        by_pedal: by_pedal.unwrap_or_default(),
+        by_pedal: pedal.map_or_else(Vec::new, |pedal| pedal.otherwise(struck)),
     }
 }
 
@@ -162,10 +160,8 @@ pub(crate) fn columns(
             let instrument = chart.instrument_of(hit.note, hit.channel).map(|place| place as u16);
             (hit.id, instrument, hit.note)
         });
-    let by_pedal = performance.pedal(&chart.kit).map(|pedal| {
-        let heard = performance.hits().map(|hit| (hit, pedal.note(hit.note, hit.tick)));
-        heard.filter(|(hit, note)| hit.note != *note).map(|(hit, note)| (hit.id, note)).collect()
-    });
+    let struck = performance.hits().map(|hit| (hit.id, hit.note, hit.tick));
+    let by_pedal = performance.pedal(&chart.kit).map(|pedal| pedal.otherwise(struck));
     let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
         source: opened.source_name(),

@@ -29,15 +29,15 @@ interface Other {
 
 const noLanes: PlayedLane[] = [];
 
-const timed = new WeakMap<LaneColumns, PlayedLane>();
+const timed = new WeakMap<LaneColumns, { song: SongDetail; found: PlayedLane }>();
 
 /** A lane by the seconds of its song. */
 function inSeconds(song: SongDetail, lane: LaneColumns) {
 	const known = timed.get(lane);
-	if (known) return known;
+	if (known?.song === song) return known.found;
 	const { kind, ticks, values, rest } = lane;
 	const found = { kind, values, rest, seconds: ticks.map((tick) => secondsAt(song, tick)) };
-	timed.set(lane, found);
+	timed.set(lane, { song, found });
 	return found;
 }
 
