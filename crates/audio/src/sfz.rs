@@ -6,7 +6,7 @@
 //! `#include` and `#define`. All else is passed over, and said.
 
 use std::collections::{BTreeMap, HashMap};
-use std::ops::RangeInclusive;
+use std::ops::{Bound, RangeInclusive};
 use thiserror::Error;
 
 /// One region: a sample and when it is played.
@@ -53,18 +53,23 @@ pub enum SfzError {
     /// A circle.
     #[error("includes “{0}”, which includes itself; take that line out")]
     Circle(String),
+    /// Files within files within files.
+    #[error("includes “{0}”, which lies more than {most} includes deep; include it from further out", most = Sfz::DEEPEST)]
+    TooDeep(String),
     /// A file of the folder that is not there.
     #[error("includes “{0}”, which is not in the folder; choose the whole folder")]
     NotThere(String),
     /// Of another folder.
     #[error("includes “{0}”, which lies outside its folder; move it there")]
     Outside(String),
-    /// Files within files within files.
+    /// It goes on and on.
     #[error("is longer than {} MB with all that it includes", Sfz::MOST_TEXT >> 20)]
     TooLong,
 }
 
 impl Sfz {
+    /// Files are included in files that are included no deeper.
+    pub const DEEPEST: usize = 32;
     /// No file has more regions.
     pub const MOST_REGIONS: usize = 5000;
     /// No file has more text, with all that it includes, in bytes.
@@ -84,7 +89,7 @@ impl Sfz {
     /// assert_eq!(read.regions[1].velocities, 61..=127);
     /// ```
     pub fn read(path: &str, text_of: impl Fn(&str) -> Option<String>) -> Result<Sfz, SfzError> {
-        let mut lines = Lines { text_of: &text_of, all: String::new(), defined: Vec::new(), read: 0 };
+        let mut lines = Lines { text_of: &text_of, all: String::new(), defined: BTreeMap::new(), read: 0 };
         lines.take_in(path, &mut Vec::new())?;
         let mut reading = Reading::new(folder_of(path));
         for token in tokens(&lines.all) {
@@ -119,17 +124,18 @@ pub(crate) fn within(folder: &str, path: &str) -> Option<String> {
 struct Lines<'a> {
     text_of: &'a dyn Fn(&str) -> Option<String>,
     all: String,
-    /// The longest names first.
-    defined: Vec<(String, String)>,
+    /// Names that begin with `$`, and what they stand for.
+    defined: BTreeMap<String, String>,
     read: usize,
 }
 
 impl Lines<'_> {
     fn take_in(&mut self, path: &str, within_files: &mut Vec<String>) -> Result<(), SfzError> {
-        const DEEPEST: usize = 32;
-        let known = within_files.iter().any(|one| one.eq_ignore_ascii_case(path));
-        if known || within_files.len() >= DEEPEST {
+        if within_files.iter().any(|one| one.eq_ignore_ascii_case(path)) {
             return Err(SfzError::Circle(path.to_owned()));
+        }
+        if within_files.len() >= Sfz::DEEPEST {
+            return Err(SfzError::TooDeep(path.to_owned()));
         }
         let text = (self.text_of)(path).ok_or_else(|| SfzError::NotThere(path.to_owned()))?;
         self.read += text.len();
@@ -151,9 +157,7 @@ impl Lines<'_> {
                 let mut words = definition.trim_start().splitn(3, char::is_whitespace);
                 if let (Some(name), Some(value)) = (words.next().filter(|name| name.starts_with('$')), words.next()) {
                     let value = self.with_defined(value)?;
-                    self.defined.retain(|(known, _)| known != name);
-                    self.defined.push((name.to_owned(), value));
-                    self.defined.sort_by_key(|(name, _)| std::cmp::Reverse(name.len()));
+                    self.defined.insert(name.to_owned(), value);
                 }
                 rest = words.next().unwrap_or("").trim_start();
             }
@@ -169,19 +173,36 @@ impl Lines<'_> {
     }
 
     fn with_defined(&self, line: &str) -> Result<String, SfzError> {
-        let mut line = line.to_owned();
-        if !line.contains('$') {
-            return Ok(line);
-        }
-        for (name, value) in &self.defined {
-            // Looked at before it is done: a line can grow without bounds.
-            let count = line.matches(name.as_str()).count();
-            if line.len() + count * value.len() > Sfz::MOST_TEXT {
+        let (mut written, mut rest) = (String::with_capacity(line.len()), line);
+        while let Some(at) = rest.find('$') {
+            let (before, behind) = rest.split_at(at);
+            written.push_str(before);
+            // A dollar that begins no name is one.
+            let (name, value) = self.longest_name(behind).unwrap_or(("$", "$"));
+            written.push_str(value);
+            if written.len() > Sfz::MOST_TEXT {
                 return Err(SfzError::TooLong);
             }
-            line = line.replace(name, value);
+            rest = &behind[name.len()..];
         }
-        Ok(line)
+        written.push_str(rest);
+        Ok(written)
+    }
+
+    /// The longest name that a text begins with, and what it stands for.
+    fn longest_name(&self, text: &str) -> Option<(&str, &str)> {
+        let mut prefix = text;
+        loop {
+            // In order of names, one that is the beginning of another comes before it.
+            let (name, value) =
+                self.defined.range::<str, _>((Bound::Unbounded, Bound::Included(prefix))).next_back()?;
+            if prefix.starts_with(name.as_str()) {
+                return Some((name, value));
+            }
+            let alike = name.char_indices().zip(prefix.chars()).find(|((_, one), other)| one != other);
+            let alike = alike.map_or(name.len().min(prefix.len()), |((at, _), _)| at);
+            prefix = &prefix[..alike];
+        }
     }
 }
 
@@ -237,21 +258,22 @@ fn line_tokens(line: &str) -> Vec<Token<'_>> {
     found
 }
 
+/// Where a value ends: at a header, or before the name of the next opcode.
 fn end_of_value(text: &str) -> usize {
-    let header = text.find('<').unwrap_or(text.len());
-    let value = &text[..header];
-    let mut from = 0;
-    while let Some(equals) = value[from..].find('=').map(|at| at + from) {
-        let blank = value[..equals].rfind(char::is_whitespace);
-        let is_name = |name: &str| {
-            !name.is_empty() && name.bytes().all(|one| one.is_ascii_alphanumeric() || matches!(one, b'_' | b'#'))
-        };
-        if let Some(blank) = blank.filter(|&blank| is_name(value[blank..equals].trim_start())) {
-            return blank;
+    // Where the word begins that is being read, and whether it may be a name.
+    let (mut blank, mut is_name, mut letters) = (None, true, 0);
+    for (at, letter) in text.char_indices() {
+        match letter {
+            '<' => return at,
+            '=' if is_name && letters > 0 && blank.is_some() => return blank.unwrap_or(at),
+            letter if letter.is_whitespace() => (blank, is_name, letters) = (Some(at), true, 0),
+            letter => {
+                is_name &= letter.is_ascii_alphanumeric() || matches!(letter, '_' | '#');
+                letters += 1;
+            }
         }
-        from = equals + 1;
     }
-    header
+    text.len()
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -523,6 +545,35 @@ mod tests {
         let said = read("<region> sample=../../a.wav\n<region> sample=C:\\b.wav\n<region> sample=c.wav cutoff=200 fil_type=lpf\n<curve> v1=2\n<region> sample=*sine").unwrap();
         assert_eq!(said.regions.len(), 1);
         assert_eq!(said.said.len(), 6, "{:?}", said.said);
+    }
+
+    /// Lines that took time by their square: the work is counted by what is read.
+    #[test]
+    fn long_lines_and_many_words_take_no_longer_than_their_length() {
+        let many = 200_000;
+        let equals = format!("<region> sample=a.wav{}", "=".repeat(many));
+        assert_eq!(read(&equals).unwrap().regions[0].path.len(), "kits/a.wav".len() + many);
+        let opcodes = format!("<region> sample=a.wav {}", "volume=1 ".repeat(many / 4));
+        assert_eq!(read(&opcodes).unwrap().regions[0].volume, 1.0);
+        let defines: String = (0..20_000).map(|number| format!("#define $word{number} {number}\n")).collect();
+        let used = format!("{defines}<region> sample=$word19999.wav {}", "key=$word60 ".repeat(20_000));
+        let found = read(&used).unwrap();
+        assert_eq!((found.regions[0].path.as_str(), &found.regions[0].keys), ("kits/19999.wav", &(60..=60)));
+    }
+
+    #[test]
+    fn the_longest_name_is_meant() {
+        let text = "#define $a x\n#define $ab y\n#define $abcd z\n<region> sample=$a-$ab-$abc-$abcd-$b-$.wav";
+        assert_eq!(read(text).unwrap().regions[0].path, "kits/x-y-yc-z-$b-$.wav");
+    }
+
+    #[test]
+    fn deep_is_no_circle() {
+        let text_of = |path: &str| {
+            let number: u32 = path.trim_end_matches(".sfz").parse().ok()?;
+            Some(format!("#include \"{}.sfz\"", number + 1))
+        };
+        assert_eq!(Sfz::read("0.sfz", text_of), Err(SfzError::TooDeep("32.sfz".to_owned())));
     }
 
     #[test]
