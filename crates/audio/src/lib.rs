@@ -1,4 +1,5 @@
-//! Recorded loops: read, their onsets found, rendered anew hit by hit. No interface, no database, no files of its own.
+//! Recorded loops: read, their onsets found, rendered anew hit by hit. No interface, no database; of
+//! files only those without a name that long sounds are decoded into.
 //!
 //! [`read`] decodes a file of an open format into a [`Clip`]: stereo or mono at 44 100 frames a second. [`Analysis`]
 //! listens to it once; [`Analysis::onsets`] are its attacks at a sensitivity, each with its strength, loudness and
@@ -18,6 +19,7 @@
 
 mod clip;
 mod flux;
+mod frames;
 mod kept;
 mod onsets;
 mod own;
@@ -31,12 +33,13 @@ mod tempo;
 mod write;
 
 pub use clip::Clip;
+pub use frames::{Frames, OnDisk};
 pub use kept::Kept;
 pub use onsets::{Analysis, Onset, Sensitivity, beginning};
 pub use own::{Fitted, SampleFile, by_names, by_sfz, for_stroke, loudness};
 pub use part::{note_of, part_of, struck};
 pub use peaks::Peaks;
-pub use read::{Format, Heard, ReadError, read};
+pub use read::{Format, Heard, ReadError, read, read_onto_disk};
 pub use render::{Arranged, Placed, render};
 pub use sfz::{Region, Sfz, SfzError};
 pub use slicing::{Cut, Played, Struck};

@@ -1,8 +1,8 @@
 //! Onsets: where something is struck, how clearly, how loud, and by which family.
 
 use crate::RATE;
-use crate::clip::Clip;
 use crate::flux::{Flux, HOP};
+use crate::frames::Frames;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -90,10 +90,20 @@ const CLOSEST: usize = windows(22);
 /// A clip that never gets louder holds no onsets.
 const SILENT: f32 = 1e-4;
 
+/// Both channels as one, taken in a stretch at a time.
+fn mono(clip: &impl Frames) -> Vec<f32> {
+    const STRETCH: usize = 1 << 16;
+    let mut mono = Vec::with_capacity(clip.frames());
+    for from in (0..clip.frames()).step_by(STRETCH) {
+        mono.extend(clip.part(from, from + STRETCH).mono());
+    }
+    mono
+}
+
 impl Analysis {
     /// Listens to a clip.
-    pub fn of(clip: &Clip) -> Analysis {
-        let mono = clip.mono();
+    pub fn of(clip: &impl Frames) -> Analysis {
+        let mono = mono(clip);
         let peak = mono.iter().fold(0.0f32, |peak, value| peak.max(value.abs()));
         let gain = if peak > SILENT { 1.0 / peak } else { 0.0 };
         let flux = Flux::of(&mono, gain);

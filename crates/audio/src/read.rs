@@ -2,16 +2,18 @@
 
 use crate::RATE;
 use crate::clip::Clip;
+use crate::frames::{IntoFile, IntoMemory, OnDisk, Sink};
 use rubato::audioadapter_buffers::direct::{InterleavedSlice, SequentialSliceOfVecs};
 use rubato::{Fft, FixedSync, Indexing, Resampler};
 use serde::{Deserialize, Serialize};
-use std::io::Cursor;
+use std::fs::File;
+use std::io::{self, Cursor, SeekFrom};
 use std::panic::{self, AssertUnwindSafe};
 use symphonia::core::codecs::audio::AudioDecoderOptions;
 use symphonia::core::errors::Error;
 use symphonia::core::formats::probe::Hint;
 use symphonia::core::formats::{FormatOptions, TrackType};
-use symphonia::core::io::MediaSourceStream;
+use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
 use thiserror::Error as ThisError;
 use ts_rs::TS;
@@ -37,6 +39,18 @@ pub enum ReadError {
     /// Its rate is out of this world.
     #[error("has {0} samples a second; 1000 to 768 000 can be used")]
     Rate(u32),
+    /// There is no room for what was decoded.
+    #[error("cannot be decoded: the disk is full; make room, and try again")]
+    Full,
+}
+
+impl From<io::Error> for ReadError {
+    fn from(error: io::Error) -> ReadError {
+        match error.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => ReadError::Full,
+            _ => ReadError::Damaged(error.to_string()),
+        }
+    }
 }
 
 /// Of what kind a file is.
@@ -76,9 +90,9 @@ impl Format {
 
 /// What was read, and what is to be said of it.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Heard {
+pub struct Heard<C = Clip> {
     /// The sound.
-    pub clip: Clip,
+    pub clip: C,
     /// What kind of file it was.
     pub format: Format,
     /// The rate that it had.
@@ -97,17 +111,33 @@ const RATES: std::ops::RangeInclusive<u32> = 1000..=768_000;
 ///
 /// [`ReadError`]. A file that breaks off is read as far as it goes.
 pub fn read(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, ReadError> {
-    // A decoder that a hostile file brings down takes nothing else with it.
-    let decoded = panic::catch_unwind(AssertUnwindSafe(|| decode(bytes)));
+    guarded(|| decode::<IntoMemory>(Box::new(Cursor::new(bytes))))
+}
+
+/// Reads a file of sound that may be long: what is decoded lies on disk.
+///
+/// # Errors
+///
+/// [`ReadError`]. A file that breaks off is read as far as it goes.
+pub fn read_onto_disk(file: File) -> Result<Heard<OnDisk>, ReadError> {
+    guarded(|| decode::<IntoFile>(Box::new(file)))
+}
+
+/// A decoder that a hostile file brings down takes nothing else with it.
+fn guarded<T>(decode: impl FnOnce() -> Result<T, ReadError>) -> Result<T, ReadError> {
+    let decoded = panic::catch_unwind(AssertUnwindSafe(decode));
     decoded.unwrap_or_else(|_| Err(ReadError::Damaged("its decoder gave up".to_owned())))
 }
 
-fn decode(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, ReadError> {
-    let format = Format::of(bytes.as_ref());
-    if bytes.as_ref().is_empty() {
+fn decode<S: Sink>(mut source: Box<dyn MediaSource>) -> Result<Heard<S::Done>, ReadError> {
+    let mut first = [0; 4];
+    let known = source.read(&mut first)?;
+    if known == 0 {
         return Err(ReadError::Empty);
     }
-    let source = MediaSourceStream::new(Box::new(Cursor::new(bytes)), Default::default());
+    source.seek(SeekFrom::Start(0))?;
+    let format = Format::of(&first[..known]);
+    let source = MediaSourceStream::new(source, Default::default());
     let mut hint = Hint::new();
     hint.with_extension(format.extension());
     let probed =
@@ -127,7 +157,7 @@ fn decode(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, Read
         .make_audio_decoder(parameters, &AudioDecoderOptions::default())
         .map_err(damaged)?;
 
-    let mut taken: Option<Taken> = None;
+    let mut taken: Option<Taken<S>> = None;
     let mut skipped = 0usize;
     let mut broken = None;
     let mut samples: Vec<f32> = Vec::new();
@@ -171,11 +201,11 @@ fn decode(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, Read
         taken.add(&mut samples)?;
     }
     let Some(taken) = taken else { return Err(ReadError::Empty) };
-    let (rate, wrong) = (taken.rate, taken.wrong);
+    let (rate, wrong, seconds) = (taken.rate, taken.wrong, taken.frames as f64 / f64::from(taken.rate));
     let clip = taken.done()?;
     let mut said = Vec::new();
     if let Some(broken) = broken {
-        said.push(format!("The file {broken} after {:.1} s; what is there is used.", clip.seconds()));
+        said.push(format!("The file {broken} after {seconds:.1} s; what is there is used."));
     }
     if skipped > 0 {
         let packets = if skipped == 1 { "One piece".to_owned() } else { format!("{skipped} pieces") };
@@ -194,15 +224,24 @@ fn decode(bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Result<Heard, Read
 }
 
 /// Samples as they come, brought to [`RATE`] on the way, so that a long file of a high rate needs little room.
-struct Taken {
+struct Taken<S> {
     channels: usize,
     rate: u32,
     /// Frames of the file.
     frames: usize,
     wrong: usize,
+    /// What goes to the sink next.
     out: Vec<Vec<f32>>,
+    sink: S,
+    /// Frames that the resampler puts in front, which are left out.
+    skip: usize,
+    /// Frames that came to the sink.
+    done: usize,
     resampling: Option<Resampling>,
 }
+
+/// So many frames go to the sink at once.
+const PIECE: usize = 1 << 15;
 
 struct Resampling {
     resampler: Fft<f32>,
@@ -211,9 +250,9 @@ struct Resampling {
     piece: Vec<Vec<f32>>,
 }
 
-impl Taken {
+impl<S: Sink> Taken<S> {
     /// What a file says of its length is room made ready, no more.
-    fn new(channels: usize, rate: u32, frames: Option<u64>) -> Result<Taken, ReadError> {
+    fn new(channels: usize, rate: u32, frames: Option<u64>) -> Result<Taken<S>, ReadError> {
         if !matches!(channels, 1 | 2) {
             return Err(ReadError::Channels(channels));
         }
@@ -228,8 +267,23 @@ impl Taken {
         });
         let length = frames.unwrap_or(0) as f64 * f64::from(RATE) / f64::from(rate);
         let room = (length as usize).min(Clip::MOST_FRAMES) + 2 * RATE as usize;
-        let out = (0..channels).map(|_| Vec::with_capacity(room)).collect();
-        Ok(Taken { channels, rate, frames: 0, wrong: 0, out, resampling })
+        let skip = resampling.as_ref().map_or(0, |resampling| resampling.resampler.output_delay());
+        let (out, sink) = (vec![Vec::new(); channels], S::new(channels, room)?);
+        Ok(Taken { channels, rate, frames: 0, wrong: 0, out, sink, skip, done: 0, resampling })
+    }
+
+    /// Lets what is ready go to the sink, up to so many frames in all.
+    fn give(&mut self, most: usize) -> Result<(), ReadError> {
+        let skipped = self.skip.min(self.out[0].len());
+        self.skip -= skipped;
+        for channel in &mut self.out {
+            channel.drain(..skipped);
+            channel.truncate(most - self.done);
+        }
+        self.done += self.out[0].len();
+        self.sink.add(&self.out)?;
+        self.out.iter_mut().for_each(Vec::clear);
+        Ok(())
     }
 
     fn add(&mut self, samples: &mut [f32]) -> Result<(), ReadError> {
@@ -249,24 +303,21 @@ impl Taken {
             }
             Some(resampling) => resampling.add(samples, &mut self.out),
         }
-        Ok(())
+        if self.out[0].len() >= PIECE { self.give(usize::MAX) } else { Ok(()) }
     }
 
-    fn done(mut self) -> Result<Clip, ReadError> {
+    fn done(mut self) -> Result<S::Done, ReadError> {
+        let mut most = usize::MAX;
         if let Some(resampling) = &mut self.resampling {
             let wanted = (self.frames as f64 * f64::from(RATE) / f64::from(self.rate)).round() as usize;
-            let delay = resampling.resampler.output_delay();
             let silence = vec![0.0; self.channels * resampling.resampler.input_frames_max()];
-            while self.out[0].len() < wanted + delay {
+            while self.done + self.out[0].len() < wanted + self.skip {
                 resampling.add(&silence, &mut self.out);
             }
-            for channel in &mut self.out {
-                channel.drain(..delay);
-                channel.truncate(wanted);
-            }
+            most = wanted;
         }
-        self.out.iter_mut().for_each(Vec::shrink_to_fit);
-        if self.out[0].is_empty() { Err(ReadError::Empty) } else { Ok(Clip::new(self.out)) }
+        self.give(most)?;
+        if self.done == 0 { Err(ReadError::Empty) } else { Ok(self.sink.done(self.done)?) }
     }
 }
 

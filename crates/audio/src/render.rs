@@ -2,6 +2,7 @@
 
 use crate::RATE;
 use crate::clip::Clip;
+use crate::frames::Frames;
 use std::ops::Range;
 
 /// A slice as it is to be played: frames of the clip, from an onset to the next one.
@@ -96,9 +97,9 @@ impl Arranged {
     }
 
     /// Renders some frames.
-    pub fn render(&self, clip: &Clip, frames: Range<i64>) -> Clip {
+    pub fn render(&self, clip: &impl Frames, frames: Range<i64>) -> Clip {
         let length = (frames.end - frames.start).max(0) as usize;
-        let mut out = Clip::silence(clip.channels().len().max(1), length);
+        let mut out = Clip::silence(clip.count().max(1), length);
         let first = self.runs.partition_point(|run| run.until.is_some_and(|until| until < frames.start));
         for run in &self.runs[first..] {
             if run.at - run.fade as i64 >= frames.end {
@@ -111,7 +112,7 @@ impl Arranged {
 }
 
 /// Plays slices; see [`Arranged`].
-pub fn render(clip: &Clip, slices: &[Placed], loops: Range<usize>, frames: usize) -> Clip {
+pub fn render(clip: &impl Frames, slices: &[Placed], loops: Range<usize>, frames: usize) -> Clip {
     Arranged::new(slices, loops).render(clip, 0..frames as i64)
 }
 
@@ -126,7 +127,7 @@ impl Run {
     }
 
     /// Adds what of it lies in what is rendered from a frame on.
-    fn add_to(&self, out: &mut Clip, clip: &Clip, from: i64) {
+    fn add_to(&self, out: &mut Clip, clip: &impl Frames, from: i64) {
         if self.gain == 0.0 {
             return;
         }
@@ -155,10 +156,13 @@ impl Run {
         // Before its onset, what it was recorded over.
         let ahead = (self.at - fade).max(from)..self.at.min(end);
         let first = self.stretches[0].start;
-        for (channel, source) in out.channels_mut().iter_mut().zip(clip.channels()) {
-            for t in ahead.clone() {
-                let place = first - (self.at - t) as usize;
-                channel[(t - from) as usize] += source.get(place).unwrap_or(&0.0) * window(t) * self.gain;
+        let place = |t: i64| first - (self.at - t) as usize;
+        if ahead.start < ahead.end {
+            let piece = clip.part(place(ahead.start), place(ahead.end - 1) + 1);
+            for (channel, source) in out.channels_mut().iter_mut().zip(piece.channels()) {
+                for (t, value) in ahead.clone().zip(source) {
+                    channel[(t - from) as usize] += value * window(t) * self.gain;
+                }
             }
         }
         // As it was recorded.
@@ -169,17 +173,19 @@ impl Run {
             left -= frames;
             let span = begins.max(from)..(begins + frames as i64).min(stop).min(end);
             let steady = span.start..span.end.min(fades_from.unwrap_or(i64::MAX)).max(span.start);
-            for (channel, source) in out.channels_mut().iter_mut().zip(clip.channels()) {
+            if span.start < span.end {
                 let place = |t: i64| stretch.start + (t - begins) as usize;
-                if steady.start < steady.end {
-                    let source = &source[place(steady.start)..place(steady.end - 1) + 1];
-                    let into = &mut channel[(steady.start - from) as usize..(steady.end - from) as usize];
-                    for (out, value) in into.iter_mut().zip(source) {
+                // What a file does not have is silent.
+                let piece = clip.part(place(span.start), place(span.end - 1) + 1);
+                for (channel, source) in out.channels_mut().iter_mut().zip(piece.channels()) {
+                    let (level, fading) = source.split_at(source.len().min((steady.end - steady.start) as usize));
+                    let into = &mut channel[(steady.start - from) as usize..];
+                    for (out, value) in into.iter_mut().zip(level) {
                         *out += value * self.gain;
                     }
-                }
-                for t in steady.end..span.end {
-                    channel[(t - from) as usize] += source[place(t)] * window(t) * self.gain;
+                    for (t, value) in (steady.end..span.end).zip(fading) {
+                        channel[(t - from) as usize] += value * window(t) * self.gain;
+                    }
                 }
             }
             begins += frames as i64;
@@ -200,7 +206,7 @@ impl Run {
     fn prolong(
         &self,
         out: &mut Clip,
-        clip: &Clip,
+        clip: &impl Frames,
         from: i64,
         span: Range<i64>,
         end: usize,
@@ -208,29 +214,36 @@ impl Run {
     ) {
         let last = &self.stretches[self.stretches.len() - 1];
         let tail = TAIL.min((end - last.start) / 2).max(1);
-        let decay = decay(clip, end - tail..end);
-        for t in span.start.max(from)..span.end {
+        let within = span.start.max(from)..span.end;
+        if within.start >= within.end {
+            return;
+        }
+        let piece = clip.part(end - tail, end);
+        // What a file does not have is silent.
+        if piece.frames() < tail {
+            return;
+        }
+        let decay = decay(&piece);
+        for t in within {
             let gone = (t - span.start) as usize;
             // Back and forth.
             let turn = gone % (2 * tail);
             let back = if turn < tail { turn + 1 } else { 2 * tail - turn };
-            let back = back.min(end);
             let level = libm::exp(-decay * (gone + back) as f64) as f32;
             if level < 1e-4 {
                 break;
             }
             let level = level * window(t) * self.gain;
-            for (channel, source) in out.channels_mut().iter_mut().zip(clip.channels()) {
-                channel[(t - from) as usize] += source[end - back] * level;
+            for (channel, source) in out.channels_mut().iter_mut().zip(piece.channels()) {
+                channel[(t - from) as usize] += source[tail - back] * level;
             }
         }
     }
 }
 
-/// How fast a stretch of a clip dies away, in nepers a frame.
-fn decay(clip: &Clip, stretch: Range<usize>) -> f64 {
-    let half = stretch.len() / 2;
-    let middle = stretch.start + half;
+/// How fast a clip dies away, in nepers a frame.
+fn decay(clip: &Clip) -> f64 {
+    let half = clip.frames() / 2;
     let energy = |range: Range<usize>| -> f64 {
         let squares =
             |channel: &Vec<f32>| channel[range.clone()].iter().map(|value| f64::from(value * value)).sum::<f64>();
@@ -239,6 +252,6 @@ fn decay(clip: &Clip, stretch: Range<usize>) -> f64 {
     if half < 64 {
         return 4.0 * SLOWEST_DECAY;
     }
-    let ratio = energy(stretch.start..middle) / energy(middle..middle + half);
+    let ratio = energy(0..half) / energy(half..2 * half);
     (libm::log(ratio) / 2.0 / half as f64).clamp(SLOWEST_DECAY, 40.0 * SLOWEST_DECAY)
 }

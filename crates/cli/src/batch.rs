@@ -9,7 +9,9 @@ use std::fs;
 use std::io::{self, IsTerminal, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
+use std::thread;
 use vivida_core::{Chart, Context, Kit, Recipe, Thresholds, Treatment, perform};
+use vivida_server::Table;
 use vivida_smf::{Export, SongFile, main_drums, read, write};
 
 #[derive(clap::Args)]
@@ -24,7 +26,7 @@ pub struct Options {
     /// Where to write what was done to each song: a .csv or .json file.
     #[arg(long, value_name = "FILE")]
     report: Option<PathBuf>,
-    /// How many songs are worked on at once; as many as there are cores.
+    /// How many songs are worked on at once, at most as many as there are cores; that many without it.
     #[arg(long, value_name = "N")]
     jobs: Option<usize>,
 }
@@ -55,7 +57,8 @@ pub fn batch(options: Options) -> Done {
     if options.jobs == Some(0) {
         return Err("--jobs: at least one song is worked on at once".to_owned());
     }
-    let pool = rayon::ThreadPoolBuilder::new().num_threads(options.jobs.unwrap_or(0)).build();
+    let cores = thread::available_parallelism().map_or(1, usize::from);
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(options.jobs.map_or(cores, |jobs| jobs.min(cores))).build();
     let pool = pool.map_err(|error| format!("no threads can be had: {error}"))?;
     let stop = output::Progress::new("songs")?;
     let bar = progress(songs.len());
@@ -202,23 +205,22 @@ impl Format {
                 let all: Vec<_> = outcomes.iter().map(one).collect();
                 writeln!(out, "{:#}", json!(all))
             }
-            Format::Csv => rows(out, outcomes).map_err(io::Error::other),
+            Format::Csv => rows(out, outcomes),
         }
     }
 }
 
-fn rows(out: &mut impl Write, outcomes: &[Outcome]) -> csv::Result<()> {
-    let mut table = csv::Writer::from_writer(out);
-    table.write_record(["song", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"]))?;
+fn rows(out: &mut impl Write, outcomes: &[Outcome]) -> io::Result<()> {
+    let mut table = Table::new(out);
+    table.row(["song", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"]))?;
     for one in outcomes {
         let (part, rows, said) = match &one.done {
             Ok(played) => (played.part.clone(), played.treatment.rows(), played.said.join(" ")),
             Err(why) => (String::new(), Treatment::default().rows(), why.clone()),
         };
         for cells in rows {
-            table.write_record([one.name.clone(), part.clone()].into_iter().chain(cells).chain([said.clone()]))?;
+            table.row([one.name.clone(), part.clone()].into_iter().chain(cells).chain([said.clone()]))?;
         }
     }
-    table.flush()?;
-    Ok(())
+    table.done()?.flush()
 }

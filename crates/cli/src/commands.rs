@@ -3,16 +3,17 @@
 use crate::output;
 use crate::own_sounds::OwnSounds;
 use clap::Args;
+use rocket::error::ErrorKind;
 use std::collections::BTreeMap;
-use std::fs;
-use std::io::Write;
+use std::fs::{self, File};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{
     BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Performance, PlayedHit, Recipe, RecipeFile, Ticks,
     perform,
 };
-use vivida_server::{App, Sounds};
+use vivida_server::{App, Bundle, Problem, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
 use vivida_sound::{KitSounds, Mixdown, Strike, Strip};
 use vivida_store::{Reads, Store};
@@ -247,7 +248,7 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
     let written = vivida_smf::write(&bytes, &song, &performances, export);
     let arranged = vivida_smf::arrange(&written, &song, export, &arrangement);
     if let Some(said) = said {
-        eprintln!("{said}");
+        output::complain(&said);
     }
     output::write(output, |out| out.write_all(&arranged))
 }
@@ -362,37 +363,26 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output:
     }
     let ids: Vec<_> = songs.iter().map(|song| song.id).collect();
     let packing = vivida_server::Packing { library: song.is_none(), own_sounds };
-    let bytes = vivida_server::pack(&store, &Sounds::beside(store.folder()), &ids, packing)?;
-    output::write(output, |out| out.write_all(&bytes))?;
+    let sounds = Sounds::beside(store.folder());
+    let mut packed = vivida_server::pack(&store, &sounds, &ids, packing).map_err(|problem| problem.detail)?;
+    output::write(output, |out| io::copy(&mut packed, out).map(|_| ()))?;
     output::say(&format!("{} packed\n", counted(ids.len())))
 }
 
 pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
-    let bytes = fs::read(input).map_err(|error| named(input, error))?;
+    let file = File::open(input).map_err(|error| named(input, error))?;
     let mut store = shelf(data)?;
-    let sounds = Sounds::beside(store.folder());
-    let unpacked = store.change(|change| vivida_server::unpack(change, &sounds, &bytes).map_err(Unpacking))?;
+    let sounds = Arc::new(Sounds::beside(store.folder()));
+    let wrong = |problem: Problem| named(input, problem.detail);
+    let bundle = Bundle::read(file, &sounds).map_err(wrong)?;
+    let unpacked = store.change(|change| bundle.put(change)).map_err(wrong)?;
+    bundle.stays();
     unpacked.said.iter().for_each(|said| output::note(input, said));
     output::say(&format!("{} unpacked\n", counted(unpacked.songs.len())))
 }
 
 fn counted(songs: usize) -> String {
     if songs == 1 { "1 song".to_owned() } else { format!("{songs} songs") }
-}
-
-/// Why a bundle was not unpacked.
-struct Unpacking(String);
-
-impl From<vivida_store::StoreError> for Unpacking {
-    fn from(error: vivida_store::StoreError) -> Unpacking {
-        Unpacking(error.to_string())
-    }
-}
-
-impl From<Unpacking> for String {
-    fn from(why: Unpacking) -> String {
-        why.0
-    }
 }
 
 pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
@@ -402,7 +392,7 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
         app.add_demo()?;
     }
     let app = Arc::new(app);
-    app.keep_backups();
+    app.keep_house();
     let launched = rocket::execute(async move {
         let liftoff = rocket::fairing::AdHoc::on_liftoff("say where", |rocket| {
             Box::pin(async move {
@@ -419,9 +409,13 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
     match launched {
         Ok(_) => Ok(()),
         Err(error) => {
-            let reason = error.kind().to_string();
+            let (is_over, reason) = (matches!(error.kind(), ErrorKind::Shutdown(..)), error.kind().to_string());
             // Rocket insists that its errors are looked at before they are dropped.
             drop(error);
+            if is_over {
+                // Whoever still waited for an answer has none. What was being written is whole, or not there at all.
+                return Ok(());
+            }
             Err(format!("the server could not start on port {port} ({reason}); choose another with --port"))
         }
     }

@@ -4,7 +4,7 @@ use crate::commands::{Done, Played, Playing, read_song};
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Context, Finding, Thresholds, cures, findings};
+use vivida_core::{Context, Finding, Rehearsal, Thresholds, cures, findings};
 
 pub fn find(input: &Path, playing: &Playing, as_json: bool) -> Done {
     let (_, song) = read_song(input)?;
@@ -21,8 +21,9 @@ pub fn find(input: &Path, playing: &Playing, as_json: bool) -> Done {
         let found = findings(&part.part, chart, &context, performance, &thresholds);
         words += &format!("{} ({} findings)\n", part.name, found.len());
         let mut listed = Vec::new();
+        let rehearsal = Rehearsal::of(&part.part, chart, &played.recipe, &context);
         for one in &found {
-            let mended = cures(&part.part, chart, &played.recipe, &context, &thresholds, &found, one);
+            let mended = cures(&rehearsal, &played.recipe, &context, &thresholds, &found, one);
             let names: Vec<&str> = mended.iter().map(|cure| cure.name.as_str()).collect();
             words += &format!("  {:>3.0}  {}\n", one.weight * 100.0, one.said);
             if !names.is_empty() {

@@ -5,7 +5,7 @@ use crate::output;
 use clap::Args;
 use serde_json::json;
 use std::fs;
-use std::io::Write;
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use vivida_audio::{
     Analysis, Clip, Depth, Onset, Played, Proposal, Sensitivity, part_of, read, struck, tempos, write_wav,
@@ -13,6 +13,7 @@ use vivida_audio::{
 use vivida_core::{
     BarRange, Chart, Context, MetreMap, Outline, Part, Performance, Recipe, Slicing, TempoMap, Ticks, perform,
 };
+use vivida_server::Table;
 
 /// What a person says of a loop besides its bars.
 #[derive(Args)]
@@ -145,15 +146,15 @@ pub fn onsets(options: &Options) -> Done {
         return output::say(&format!("{told:#}\n"));
     }
     if options.csv {
-        let mut table = csv::Writer::from_writer(Vec::new());
-        let failed = |error: csv::Error| error.to_string();
-        table.write_record(["seconds", "frame", "strength", "velocity", "family"]).map_err(failed)?;
+        let mut table = Table::new(Vec::new());
+        let failed = |error: io::Error| error.to_string();
+        table.row(["seconds", "frame", "strength", "velocity", "family"]).map_err(failed)?;
         for one in &found.onsets {
             let (seconds, strength) = (format!("{:.5}", one.seconds()), format!("{:.3}", one.strength));
             let (frame, velocity) = (one.frame.to_string(), one.velocity.get().to_string());
-            table.write_record([&seconds, &frame, &strength, &velocity, &family(one)]).map_err(failed)?;
+            table.row([&seconds, &frame, &strength, &velocity, &family(one)]).map_err(failed)?;
         }
-        let bytes = table.into_inner().map_err(|error| error.to_string())?;
+        let bytes = table.done().map_err(failed)?;
         return output::say(&String::from_utf8_lossy(&bytes));
     }
     let mut text = format!(

@@ -2,7 +2,7 @@
 
 #![cfg(unix)]
 
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
 use tempfile::TempDir;
@@ -140,6 +140,71 @@ fn a_second_program_is_sent_to_the_first() {
     third.kill().unwrap();
     third.wait().unwrap();
     assert!(line.contains("http"), "{line}");
+}
+
+#[cfg(unix)]
+#[test]
+fn a_program_that_is_ended_during_a_request_ends_well() {
+    let folder = TempDir::new().unwrap();
+    let mut child = vivida(folder.path())
+        .args(["serve", "--port", "0", "--data", "data"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut line = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    let port = line.split(['/', ':', ' ']).find_map(|word| word.parse::<u16>().ok()).unwrap();
+    // A request whose body never comes.
+    let mut waiting = std::net::TcpStream::connect(("127.0.0.1", port)).unwrap();
+    let head = "POST /api/v1/songs?file_name=a.mid HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000\r\n\r\nMThd";
+    waiting.write_all(head.as_bytes()).unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(300));
+    Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap();
+    let status = child.wait().unwrap();
+    let mut said = String::new();
+    child.stderr.take().unwrap().read_to_string(&mut said).unwrap();
+    assert!(status.success() && said.is_empty(), "{status}: {said}");
+}
+
+#[test]
+fn a_database_that_cannot_be_opened_is_said_as_what_it_is() {
+    let folder = TempDir::new().unwrap();
+    let serve = |data: &str| {
+        let output = run(&["serve", "--port", "0", "--data", data], folder.path());
+        let said = lines(&output.stderr);
+        assert!(output.status.code() == Some(1) && said.len() == 1, "{data}: {output:?}");
+        said[0].clone()
+    };
+    let beside = |data: &str, bytes: &[u8]| {
+        std::fs::create_dir(folder.path().join(data)).unwrap();
+        std::fs::write(folder.path().join(data).join("vivida.sqlite"), bytes).unwrap();
+    };
+    beside("text", "x".repeat(5000).as_bytes());
+    assert!(serve("text").contains("no SQLite database"));
+    std::fs::create_dir_all(folder.path().join("nested/vivida.sqlite")).unwrap();
+    assert!(serve("nested").contains("a folder"));
+    let unwritable = serve("/proc/self/nowhere");
+    assert!(unwritable.contains("/proc/self/nowhere") && !unwritable.contains("newer"), "{unwritable}");
+}
+
+#[test]
+fn notices_say_who_speaks_and_no_more_threads_run_than_cores() {
+    let folder = TempDir::new().unwrap();
+    std::fs::create_dir(folder.path().join("songs")).unwrap();
+    std::fs::copy(demo("causeway.mid"), folder.path().join("songs/a.mid")).unwrap();
+    // As many threads as that nobody can have.
+    let output = run(&["batch", "songs", "-o", "out", "--jobs", "100000"], folder.path());
+    assert!(output.status.success(), "{output:?}");
+    let recipe = folder.path().join("moves.json");
+    let pass = r#"{"id": 1, "action": {"kind": "vary", "property": "pitch", "by": 30}}"#;
+    let text = format!(r#"{{"format": "vivida-recipe", "version": 1, "passes": [{pass}]}}"#);
+    std::fs::write(&recipe, text).unwrap();
+    let recipe = recipe.to_str().unwrap();
+    let output = run(&["apply", &demo("causeway.mid"), "--recipe", recipe, "-o", "out.mid"], folder.path());
+    let said = lines(&output.stderr);
+    assert!(output.status.success() && !said.is_empty(), "{output:?}");
+    assert!(said.iter().all(|line| line.starts_with("vivida: ")), "{said:?}");
 }
 
 #[test]

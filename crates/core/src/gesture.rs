@@ -491,6 +491,7 @@ impl<'a> Now<'a> {
 
     /// Whichever passes took them out.
     fn brought_back(&self, hits: &[HitId]) -> Done {
+        let hits: BTreeSet<HitId> = hits.iter().copied().collect();
         let mut recipe = self.recipe.clone();
         for pass in &mut recipe.passes {
             if let Action::ByHand(hand) = &mut pass.action {
@@ -513,7 +514,8 @@ impl<'a> Now<'a> {
         }
         for pass in recipe.passes[behind + 1..].iter_mut().filter(|pass| takes(pass)).take(1) {
             if let Action::ByHand(hand) = &mut pass.action {
-                hand.recalled.extend(silent.keys().filter(|id| !hand.recalled.contains(id)).collect::<Vec<_>>());
+                let known: BTreeSet<HitId> = hand.recalled.iter().copied().collect();
+                hand.recalled.extend(silent.keys().filter(|id| !known.contains(id)));
             }
         }
         Ok(recipe)

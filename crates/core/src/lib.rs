@@ -83,6 +83,7 @@ mod kit_file;
 mod lane;
 mod limbs;
 mod live;
+mod loudest;
 mod metre;
 mod mishits;
 mod moving;
@@ -106,6 +107,7 @@ mod slicing;
 mod slots;
 mod start;
 pub mod stats;
+mod steps;
 mod strokes;
 mod study;
 mod swung;
@@ -140,8 +142,8 @@ pub use moving::MovementReading;
 pub use openness::HatPedal;
 pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
-    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Side, Stage, aimed_by, perform,
-    touched_by,
+    Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Rehearsal, Side, Stage, aimed_by,
+    perform, touched_by,
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use property::{Movement, Property, PropertyInfo};

@@ -7,6 +7,7 @@
 use crate::heard::Heard;
 use crate::kit::{Family, Kit, Limb};
 use crate::perform::Side;
+use crate::steps::step;
 
 /// What a limb needs, in s.
 #[derive(Clone, Copy, Debug)]
@@ -100,6 +101,7 @@ fn sweep(
             continue;
         }
         newest[voice] = hit.at;
+        step();
         let is_foot = matches!(instrument.limb, Limb::RightFoot | Limb::LeftFoot);
         if instrument.limb == Limb::None {
             continue;

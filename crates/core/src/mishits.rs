@@ -2,6 +2,8 @@
 
 use crate::heard::{Heard, by_voice, loud};
 use crate::kit::{Family, Kit};
+use crate::loudest::Loudest;
+use crate::steps::step;
 use std::collections::BTreeMap;
 
 /// Why a hit is taken for one that nobody meant.
@@ -54,12 +56,15 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     let mut found = Vec::new();
     let mut reason: Vec<Option<Mishit>> = vec![None; heard.len()];
     for places in &voices {
+        let mut before = Loudest::default();
         for (nth, &place) in places.iter().enumerate() {
-            if heard[place].length < what.shorter {
+            let hit = &heard[place];
+            if hit.length < what.shorter {
                 reason[place] = Some(Mishit::Short);
-            } else if what.again > 0.0 && again(heard, places, nth, what) {
+            } else if what.again > 0.0 && again(heard, places, nth, &mut before, what) {
                 reason[place] = Some(Mishit::Double);
             }
+            before.add(hit.at, hit.velocity, place);
         }
     }
     if what.bleed > 0.0 {
@@ -84,12 +89,12 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
     found
 }
 
-/// The same drum, at once after a louder stroke, much softer, and not in a roll.
-fn again(heard: &[Heard], places: &[usize], nth: usize, what: &Suspicion) -> bool {
+/// The same drum, at once after a louder stroke, much softer, and not in a roll. `before` is what was struck of the drum
+/// before it.
+fn again(heard: &[Heard], places: &[usize], nth: usize, before: &mut Loudest, what: &Suspicion) -> bool {
     let hit = &heard[places[nth]];
-    let before = places[..nth].iter().rev().map(|&place| &heard[place]);
-    let near = before.take_while(|one| (hit.at - one.at) * 1000.0 <= what.again + 1e-6);
-    let struck = near.filter(|one| hit.velocity <= what.share * one.velocity).count() > 0;
+    before.keep(|at| (hit.at - at) * 1000.0 <= what.again + 1e-6);
+    let struck = before.get().is_some_and(|(velocity, _)| hit.velocity <= what.share * velocity);
     let goes_on = places.get(nth + 1).is_some_and(|&next| {
         let next = &heard[next];
         next.at - hit.at <= ROLL && next.velocity <= 1.6 * hit.velocity.max(8.0)
@@ -102,20 +107,34 @@ fn crosstalk(heard: &[Heard], kit: &Kit, louds: &[f64], what: &Suspicion) -> Vec
     let family = |voice: usize| kit.instruments.get(voice).map_or(Family::Other, |one| one.family);
     // A hit, what may have shaken it, and how loud it is beside that.
     let mut suspects: Vec<(usize, usize, f64)> = Vec::new();
-    // So far back the louder one may be.
-    let mut first = 0;
+    // What may have shaken it, voice by voice, from so far back to a ms ahead.
+    let mut near: Vec<Loudest> = vec![Loudest::default(); kit.instruments.len() + 128];
+    let mut sounding: Vec<usize> = Vec::new();
+    let mut ahead = 0;
     for (place, hit) in heard.iter().enumerate() {
-        while (hit.at - heard[first].at) * 1000.0 > what.bleed + 1e-6 {
-            first += 1;
+        while ahead < heard.len() && (heard[ahead].at - hit.at) * 1000.0 <= 1.0 {
+            let (later, of) = (&heard[ahead], heard[ahead].voice(kit));
+            if what.any_pair || shakes(family(of)) {
+                if near[of].get().is_none() {
+                    sounding.push(of);
+                }
+                near[of].add(later.at, later.velocity, ahead);
+            }
+            ahead += 1;
         }
-        let voice = hit.voice(kit);
-        let later = heard[place + 1..].iter().take_while(|one| (one.at - hit.at) * 1000.0 <= 1.0);
-        let louder = heard[first..place].iter().chain(later).filter(|one| {
-            let of = one.voice(kit);
-            of != voice && (what.any_pair || (shakes(family(of)) && is_shaken(family(voice))))
+        sounding.retain(|&of| {
+            step();
+            near[of].keep(|at| (hit.at - at) * 1000.0 <= what.bleed + 1e-6);
+            near[of].get().is_some()
         });
-        let Some(loudest) = louder.max_by(|a, b| a.velocity.total_cmp(&b.velocity)) else { continue };
-        suspects.push((place, loudest.voice(kit), hit.velocity / loudest.velocity.max(1.0)));
+        let voice = hit.voice(kit);
+        if !what.any_pair && !is_shaken(family(voice)) {
+            continue;
+        }
+        let others = sounding.iter().filter(|&&of| of != voice).filter_map(|&of| Some((near[of].get()?, of)));
+        let loudest = others.max_by(|a, b| a.0.0.total_cmp(&b.0.0).then(a.0.1.cmp(&b.0.1)));
+        let Some(((velocity, _), of)) = loudest else { continue };
+        suspects.push((place, of, hit.velocity / velocity.max(1.0)));
     }
     if what.any_pair {
         suspects.retain(|suspect| suspect.2 <= what.share);

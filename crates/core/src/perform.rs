@@ -12,6 +12,7 @@ use crate::recipe::{Pass, PassId, Recipe};
 use crate::room::{LeftOut, LeftOuts};
 use crate::section::Section;
 use crate::settle::{Draft, key, settle};
+use crate::steps::step;
 use crate::strokes::{self, StrokeRun};
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
@@ -195,13 +196,53 @@ impl Performance {
 
 /// Play a part by a recipe. Equal inputs give equal output, to the bit.
 pub fn perform(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>) -> Performance {
-    let mut stage = Stage::new(part, chart, context);
-    let passes = recipe.passes.iter().filter(|pass| pass.on);
-    let passes = passes.map(|pass| stage.run(pass, context, |_| ())).collect();
-    let lanes = std::mem::take(&mut stage.lanes);
-    let (written, made) = stage.settled(context.start);
-    let lanes = lanes.into_iter().map(|lane| lane.played(part, &written)).collect();
-    Performance { written, made, passes, lanes }
+    Rehearsal::of(part, chart, recipe, context).performance()
+}
+
+/// A part behind the passes of a recipe, from where it can be played, and more passes tried, as often as is wanted: the
+/// recipe is gone through once.
+///
+/// `rehearsal.then(more).performance()` is what [`perform`] makes of both, to the bit.
+#[derive(Clone)]
+pub struct Rehearsal<'a> {
+    stage: Stage<'a>,
+    context: Context<'a>,
+    reports: Vec<PassReport>,
+}
+
+impl<'a> Rehearsal<'a> {
+    /// Of a part behind a recipe.
+    pub fn of(part: &'a Part, chart: &'a Chart, recipe: &Recipe, context: &Context<'a>) -> Rehearsal<'a> {
+        let stage = Stage::new(part, chart, context);
+        Rehearsal { stage, context: *context, reports: Vec::new() }.then(&recipe.passes)
+    }
+
+    /// Goes on with more passes. Their ids are others than those before them have.
+    pub fn then(mut self, passes: &[Pass]) -> Rehearsal<'a> {
+        for pass in passes.iter().filter(|pass| pass.on) {
+            step();
+            self.reports.push(self.stage.run(pass, &self.context, |_| ()));
+        }
+        self
+    }
+
+    /// How it is played.
+    pub fn performance(self) -> Performance {
+        let Rehearsal { mut stage, context, reports } = self;
+        let part = stage.part;
+        let lanes = std::mem::take(&mut stage.lanes);
+        let (written, made) = stage.settled(context.start);
+        let lanes = lanes.into_iter().map(|lane| lane.played(part, &written)).collect();
+        Performance { written, made, passes: reports, lanes }
+    }
+
+    pub(crate) fn part(&self) -> &'a Part {
+        self.stage.part
+    }
+
+    pub(crate) fn chart(&self) -> &'a Chart {
+        self.stage.chart
+    }
 }
 
 /// The hits that a pass changes or makes, be it on or off.
@@ -279,6 +320,7 @@ struct Made {
 
 /// The hits in the hands of the passes, in columns that actions change in place. An **index** is a place in
 /// all of them: the part's hits in written order, and behind them what passes have made.
+#[derive(Clone)]
 pub struct Stage<'a> {
     part: &'a Part,
     pub(crate) chart: &'a Chart,
@@ -330,6 +372,7 @@ pub struct Stage<'a> {
 }
 
 /// A lane in the hands of the passes.
+#[derive(Clone)]
 struct StagedLane<'a> {
     lane: Cow<'a, Lane>,
     drawn: bool,
@@ -963,7 +1006,7 @@ const MADE_RELEASE: u8 = 64;
 
 /// What the aimed hits were before a pass, in the columns that its action may change. Its columns are
 /// used again from pass to pass.
-#[derive(Default)]
+#[derive(Clone, Default)]
 struct Was {
     onset: Vec<f64>,
     length: Vec<f64>,

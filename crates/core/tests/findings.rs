@@ -33,7 +33,8 @@ impl Song {
 
     fn mended(&self, part: &Part, recipe: &Recipe, all: &[Finding], of: &Finding) -> Vec<Cure> {
         let chart = Chart::new(part, Kit::of_drums(part));
-        cures(part, &chart, recipe, &self.context(), &Thresholds::default(), all, of)
+        let rehearsal = Rehearsal::of(part, &chart, recipe, &self.context());
+        cures(&rehearsal, recipe, &self.context(), &Thresholds::default(), all, of)
     }
 }
 
@@ -272,7 +273,8 @@ fn odd_parts_are_read_without_harm() {
                         one.weight.is_finite() && (0.0..=1.0).contains(&one.weight) && !one.said.contains("NaN"),
                         "{one:?}"
                     );
-                    cures(part, &chart, &nothing(), &context, &Thresholds::default(), &all, one);
+                    let rehearsal = Rehearsal::of(part, &chart, &nothing(), &context);
+                    cures(&rehearsal, &nothing(), &context, &Thresholds::default(), &all, one);
                 }
                 let study = Study::of(part, &chart, &context, &performance);
                 assert!(

@@ -3,9 +3,10 @@
 
 use crate::answers::{Span, spans};
 use crate::batches::Batches;
+use crate::files_of_sound::Sounds;
+use crate::findings::Asked;
 use crate::problem::Problem;
 use crate::renders::Renders;
-use crate::sounds::Sounds;
 use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
@@ -16,8 +17,8 @@ use vivida_core::{
 use vivida_smf::{SongFile, SongPart, read};
 use vivida_sound::KitSounds;
 use vivida_store::{
-    FileId, KitId, PartId, Reads, SongId, Store, StoreError, StoredFile, StoredKit, StoredPart, StoredSong, StoredTake,
-    TakeId,
+    Change, FileId, KitId, PartId, Readers, Reading, Reads, SongId, Store, StoreError, StoredFile, StoredKit,
+    StoredPart, StoredSong, StoredTake, TakeId,
 };
 
 /// A song whose file has been read.
@@ -161,18 +162,24 @@ impl Opened {
 
 /// The store and the songs in use.
 pub struct App {
+    /// The one that writes.
     store: Mutex<Store>,
+    pub(crate) readers: Arc<Readers>,
     /// The one that was used longest ago makes room first.
     loaded: Mutex<LruCache<FileId, Arc<Loaded>>>,
     pub(crate) renders: Renders,
     pub(crate) batches: Batches,
     pub(crate) sounds: Arc<Sounds>,
+    pub(crate) asked: Asked,
 }
 
 /// How many notes the songs that are kept read may have together, where they are more than one.
 const KEPT_HITS: usize = 600_000;
 
 pub(crate) type Answer<T> = Result<T, Problem>;
+
+/// A change that has been worked out.
+pub(crate) type Make<'a, T> = Box<dyn FnOnce(&mut Change<'_>) -> Answer<T> + 'a>;
 
 pub(crate) fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     // A panic in another request leaves the database as its last step left it.
@@ -185,10 +192,12 @@ impl App {
         let sounds = Arc::new(Sounds::beside(store.folder()));
         App {
             sounds,
+            readers: store.readers(),
             store: Mutex::new(store),
             loaded: Mutex::new(LruCache::unbounded()),
             renders: Renders::default(),
             batches: Batches::default(),
+            asked: Asked::default(),
         }
     }
 
@@ -196,7 +205,7 @@ impl App {
     pub fn add_demo(&self) -> Result<(), String> {
         for song in vivida_demo::songs() {
             let file = read(&song.bytes).map_err(|error| format!("{}: {error}", song.file_name))?;
-            let added = self.store().change(|change| change.add_demo(song.name, song.file_name, &song.bytes, &file));
+            let added = self.change(|change| change.add_demo(song.name, song.file_name, &song.bytes, &file));
             added.map_err(|error| error.to_string())?;
         }
         Ok(())
@@ -212,8 +221,81 @@ impl App {
         locked(&self.loaded).clear();
     }
 
+    /// What writes, for what is asked of the database as a whole. Nobody holds it while something is worked out.
     pub(crate) fn store(&self) -> MutexGuard<'_, Store> {
         locked(&self.store)
+    }
+
+    /// The shelf as it stands now. Whoever reads waits for nobody who writes.
+    pub(crate) fn reading(&self) -> Answer<Reading> {
+        Ok(self.readers.read()?)
+    }
+
+    /// Makes a change: one transaction, at most one step.
+    pub(crate) fn change<T, E: From<StoreError>>(
+        &self,
+        make: impl FnOnce(&mut Change<'_>) -> Result<T, E>,
+    ) -> Result<T, E> {
+        self.store().change(make)
+    }
+
+    /// Works out a change to a song beside the store, on the song as it stands, and makes it where the song still stands
+    /// so, else works it out anew. Nobody waits for what is worked out. What came of it, and the shelf right behind it.
+    pub(crate) fn work_out<'a, T>(
+        &self,
+        song: SongId,
+        plan: impl Fn(&Reading) -> Answer<Make<'a, T>>,
+    ) -> Answer<(Answer<T>, Reading)> {
+        /// Where somebody else comes in between so often, others who write wait for once.
+        const TRIES: usize = 3;
+        let planned = |reading: &Reading| Ok((reading.song_alone(song)?.stamp, plan(reading)?));
+        for _ in 0..TRIES {
+            let reading = self.reading()?;
+            let (stamp, make) = match planned(&reading) {
+                Ok(planned) => planned,
+                Err(problem) => return Ok((Err(problem), reading)),
+            };
+            drop(reading);
+            let mut store = self.store();
+            if store.song_alone(song).is_ok_and(|row| row.stamp == stamp) {
+                let changed = store.change(make);
+                return Ok((changed, self.reading()?));
+            }
+        }
+        let mut store = self.store();
+        let changed = planned(&self.reading()?).and_then(|(_, make)| store.change(make));
+        Ok((changed, self.reading()?))
+    }
+
+    /// Keeps what is kept for speed alone, where nobody writes just then.
+    pub(crate) fn if_free(&self, make: impl FnOnce(&mut Change<'_>) -> Result<(), StoreError>) {
+        if let Ok(mut store) = self.store.try_lock() {
+            // Another time it will be.
+            let _ = store.change(make);
+        }
+    }
+
+    /// Makes a change, whether or not it could be made; and the shelf as it stood right behind it, before anybody
+    /// else's.
+    pub(crate) fn change_then_read<T, E: From<StoreError>>(
+        &self,
+        make: impl FnOnce(&mut Change<'_>) -> Result<T, E>,
+    ) -> (Result<T, E>, Answer<Reading>) {
+        let mut store = self.store();
+        let changed = store.change(make);
+        (changed, self.reading())
+    }
+
+    /// Makes a change; what came of it, and the shelf as it stood right behind it.
+    pub(crate) fn changed<T, E: From<StoreError>>(
+        &self,
+        make: impl FnOnce(&mut Change<'_>) -> Result<T, E>,
+    ) -> Answer<(T, Reading)>
+    where
+        Problem: From<E>,
+    {
+        let (changed, reading) = self.change_then_read(make);
+        Ok((changed?, reading?))
     }
 
     /// A song, read from what the store holds if it is not in use.
@@ -238,20 +320,21 @@ impl App {
         Ok(song)
     }
 
-    /// Reads the song of a part before the store is asked for more, so that nobody waits for that.
-    pub(crate) fn warm(&self, id: PartId) -> Answer<()> {
-        let song = self.store().part(id)?.song;
-        self.warm_song(song)
+    /// Reads the song of a part before a change is made to it, so that nobody waits for that.
+    pub(crate) fn warm(&self, id: PartId) -> Answer<SongId> {
+        let song = self.reading()?.part(id)?.song;
+        self.warm_song(song)?;
+        Ok(song)
     }
 
     pub(crate) fn warm_song(&self, song: SongId) -> Answer<()> {
         let (id, file) = {
-            let store = self.store();
-            let id = store.song_alone(song)?.file;
+            let reading = self.reading()?;
+            let id = reading.song_alone(song)?.file;
             if locked(&self.loaded).contains(&id) {
                 return Ok(());
             }
-            (id, store.file(id)?)
+            (id, reading.file(id)?)
         };
         // What is wrong with it is said where it is used.
         let _ = self.keep_read(id, file);
@@ -260,8 +343,7 @@ impl App {
 
     /// A part with the take that is worked on, or another one.
     pub(crate) fn open(&self, id: PartId, take: Option<TakeId>) -> Answer<Opened> {
-        self.warm(id)?;
-        self.open_in(&*self.store(), id, take)
+        self.open_in(&self.reading()?, id, take)
     }
 
     /// The same, as it is in the midst of a change.
@@ -364,22 +446,63 @@ mod tests {
         file
     }
 
+    /// Every route that reads is asked while a change is being made, and answers. One that waited for the change would
+    /// wait for ever: the change waits for the answers.
+    #[test]
+    fn who_reads_waits_for_no_change() {
+        use rocket::http::{Header, Method};
+        use rocket::local::blocking::Client;
+        use std::sync::mpsc::channel;
+        use std::time::Duration;
+        let app = Arc::new(App::new(Store::temporary().unwrap()));
+        app.add_demo().unwrap();
+        let client = Client::untracked(crate::rocket(Arc::clone(&app), 0)).unwrap();
+        let reading = client.rocket().routes().filter(|route| route.method == Method::Get);
+        let named = |path: String| {
+            let values =
+                [("<id>", "1"), ("<take>", "1"), ("<other>", "2"), ("<name>", "part-1"), ("<file>", "kick.wav")];
+            let path = values.iter().fold(path, |path, (name, value)| path.replace(name, value));
+            path.replace("<sound>", &"0".repeat(64))
+        };
+        let queries = "?grid=1/16&from=0&to=960&count=4&sensitivity=50&ids=1,2&cures=true&bars=1";
+        let paths: Vec<String> = reading.map(|route| named(route.uri.path().to_owned()) + queries).collect();
+        assert!(paths.len() > 30, "{paths:?}");
+        let (say, told) = channel();
+        let changing = Arc::clone(&app);
+        let (begun, has_begun) = channel();
+        let change = std::thread::spawn(move || {
+            changing.change(|_| {
+                begun.send(()).unwrap();
+                // Until all have been answered.
+                Ok::<_, StoreError>(told.recv_timeout(Duration::from_secs(120)).is_ok())
+            })
+        });
+        has_begun.recv().unwrap();
+        for path in &paths {
+            let response = client.get(path).header(Header::new("Host", "127.0.0.1")).dispatch();
+            assert!(response.status().code < 500, "{path}: {}", response.status());
+            assert!(!change.is_finished(), "{path} waited for the change");
+        }
+        say.send(()).unwrap();
+        assert!(change.join().unwrap().unwrap());
+    }
+
     #[test]
     fn songs_that_were_not_used_for_long_make_room() {
-        let app = App::new(Store::in_memory().unwrap());
+        let app = App::new(Store::temporary().unwrap());
         let bytes = song(250_000);
         let file = read(&bytes).unwrap();
-        let add = |name: &str| app.store().change(|change| change.add_song(name, "a.mid", &bytes, &file)).unwrap();
+        let add = |name: &str| app.change(|change| change.add_song(name, "a.mid", &bytes, &file)).unwrap();
         let ids = [add("One"), add("Two"), add("Three")];
         for id in ids {
             app.warm_song(id).unwrap();
         }
         let kept = |id: &SongId| {
-            let file = app.store().song_alone(*id).unwrap().file;
+            let file = app.reading().unwrap().song_alone(*id).unwrap().file;
             locked(&app.loaded).contains(&file)
         };
         assert_eq!(ids.each_ref().map(kept), [false, true, true]);
-        app.load(&*app.store(), ids[1]).unwrap();
+        app.load(&app.reading().unwrap(), ids[1]).unwrap();
         app.warm_song(ids[0]).unwrap();
         assert_eq!(ids.each_ref().map(kept), [true, true, false]);
     }

@@ -3,6 +3,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Opened, locked, recipe};
+use crate::csv_table::Table;
 use crate::findings::thresholds;
 use crate::problem::Problem;
 use std::collections::{HashMap, HashSet};
@@ -47,7 +48,7 @@ impl App {
         let name = vivida_smf::readable(request.name.as_bytes());
         let label = if name.is_empty() { "several songs".to_owned() } else { name };
         let gift = Gift { label, recipe: wanted, instead: request.instead, kit: request.kit, usual: request.usual };
-        let id = self.store().change(|change| {
+        let id = self.change(|change| {
             if let Some(kit) = gift.kit {
                 change.kit(kit)?;
             }
@@ -75,52 +76,63 @@ impl App {
             let failed =
                 |change: &mut Change<'_>| change.batch_song(id, song, BatchSongState::Failed, report.as_deref().ok());
             // Where not even that can be kept, the song is left, and the list says so.
-            let _ = self.store().change(failed);
+            let _ = self.change(failed);
         }
         let state = if cancelled() { BatchState::Cancelled } else { BatchState::Done };
-        let _ = self.store().change(|change| change.end_batch(id, state));
+        let _ = self.change(|change| change.end_batch(id, state));
         locked(&self.batches.cancelled).remove(&id);
     }
 
-    /// Treats one song: one step of it, with its report.
+    /// Treats one song: one step of it. What that did is worked out behind it, on the song as it stood then, so that
+    /// nobody waits for that, and added to its report.
     fn treat(&self, batch: BatchId, song: SongId, gift: &Gift) -> Answer<()> {
-        self.warm_song(song)?;
-        self.store().change(|change| {
-            change.step(Scope::Song(song), &gift.label);
-            let opened = self.drums_of(&*change, song)?;
+        let (treated, reading) = self.work_out(song, |reading| {
+            let opened = self.drums_of(reading, song)?;
             let before = opened.play(Ticks(0.0));
-            let part = opened.row.id;
-            let mut said = Vec::new();
-            if let Some(kit) = gift.kit.filter(|kit| opened.row.kit != Some(*kit)) {
-                let revision = opened.row.revision;
-                let request = ExchangeKit { revision, kit: Some(kit), keep_notes: false };
-                let exchange = self.exchange_of(&*change, &opened, &request)?;
-                let kit = exchange.keep(change)?;
-                said.extend(exchange.said);
-                change.exchange_kit(part, revision, "", kit, exchange.recipes)?;
-            }
-            if let Some(recipe) = &gift.recipe {
-                let opened = self.open_in(&*change, part, None)?;
-                let received = self.within(&*change, song, recipe.clone())?;
-                let (fitted, unfit) = received.fitted(&opened.chart().kit);
-                said.extend(unfit);
-                let base = if gift.instead { Recipe::default() } else { opened.take.recipe.clone() };
-                let passes = base.followed_by(&fitted);
-                passes.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
-                change.set_recipe(part, "", passes)?;
-            }
-            if gift.usual {
-                said.extend(self.give_usual(change, song)?.said);
-            }
+            Ok(Box::new(move |change| {
+                let said = self.give(change, song, &opened, gift)?;
+                let report = BatchReport { part: opened.name(), said, ..BatchReport::default() };
+                change.batch_song(batch, song, BatchSongState::Done, Some(&text_of(&report)?))?;
+                Ok((opened.row.id, before, report))
+            }))
+        })?;
+        let (part, before, report) = treated?;
+        let opened = self.open_in(&reading, part, None)?;
+        let after = opened.play(Ticks(0.0));
+        let thresholds = thresholds(&reading)?;
+        let context = opened.context(opened.take.variation);
+        let treatment = Treatment::of(opened.part(), opened.chart(), &context, [&before, &after], &thresholds);
+        let report = text_of(&BatchReport { part: opened.name(), treatment, ..report })?;
+        self.change(|change| Ok(change.batch_report(batch, song, &report)?))
+    }
+
+    /// Gives a part all that a batch has for it; what does not fit is said.
+    fn give(&self, change: &mut Change<'_>, song: SongId, opened: &Opened, gift: &Gift) -> Answer<Vec<String>> {
+        change.step(Scope::Song(song), &gift.label);
+        let part = opened.row.id;
+        let mut said = Vec::new();
+        if let Some(kit) = gift.kit.filter(|kit| opened.row.kit != Some(*kit)) {
+            let revision = opened.row.revision;
+            let request = ExchangeKit { revision, kit: Some(kit), keep_notes: false };
+            let exchange = self.exchange_of(&*change, opened, &request)?;
+            let kit = exchange.keep(change)?;
+            said.extend(exchange.said);
+            change.exchange_kit(part, revision, "", kit, exchange.recipes)?;
+        }
+        if let Some(recipe) = &gift.recipe {
             let opened = self.open_in(&*change, part, None)?;
-            let after = opened.play(Ticks(0.0));
-            let thresholds = thresholds(&*change)?;
-            let context = opened.context(opened.take.variation);
-            let treatment = Treatment::of(opened.part(), opened.chart(), &context, [&before, &after], &thresholds);
-            let report = BatchReport { part: opened.name(), treatment, said, why: None };
-            let report = serde_json::to_string(&report).map_err(|error| Problem::field("song", error.to_string()))?;
-            Ok(change.batch_song(batch, song, BatchSongState::Done, Some(&report))?)
-        })
+            let received = self.within(&*change, song, recipe.clone())?;
+            let (fitted, unfit) = received.fitted(&opened.chart().kit);
+            said.extend(unfit);
+            let base = if gift.instead { Recipe::default() } else { opened.take.recipe.clone() };
+            let passes = base.followed_by(&fitted);
+            passes.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
+            change.set_recipe(part, "", passes)?;
+        }
+        if gift.usual {
+            said.extend(self.give_usual(change, song)?.said);
+        }
+        Ok(said)
     }
 
     /// The part of a song that a drummer sits at.
@@ -142,16 +154,16 @@ impl App {
     pub(crate) fn batches(&self) -> Answer<Vec<BatchCard>> {
         let card =
             |StoredBatch { id, label, state, when, count, .. }| BatchCard { id, label, state, when, songs: count };
-        Ok(self.store().batches()?.into_iter().map(card).collect())
+        Ok(self.reading()?.batches()?.into_iter().map(card).collect())
     }
 
     pub(crate) fn batch(&self, id: BatchId) -> Answer<BatchDetail> {
-        Ok(detail(self.store().batch(id)?))
+        Ok(detail(self.reading()?.batch(id)?))
     }
 
     /// Stops a batch behind the song that is being treated.
     pub(crate) fn cancel_batch(&self, id: BatchId) -> Answer<()> {
-        if self.store().batch(id)?.state == BatchState::Running {
+        if self.reading()?.batch(id)?.state == BatchState::Running {
             locked(&self.batches.cancelled).insert(id);
         }
         Ok(())
@@ -159,21 +171,20 @@ impl App {
 
     /// Takes back what a batch did.
     pub(crate) fn undo_batch(&self, id: BatchId) -> Answer<BatchUndone> {
-        let mut store = self.store();
-        let left = store.change(|change| change.undo_batch(id))?;
-        Ok(BatchUndone { batch: detail(store.batch(id)?), left })
+        let (left, reading) = self.changed(|change| change.undo_batch(id))?;
+        Ok(BatchUndone { batch: detail(reading.batch(id)?), left })
     }
 
     /// The report of a batch as CSV: a row for each drum of each song.
     pub(crate) fn batch_csv(&self, id: BatchId) -> Answer<(String, Vec<u8>)> {
         let batch = self.batch(id)?;
-        let failed = |error: csv::Error| Problem::field("batch", error.to_string());
-        let mut table = csv::Writer::from_writer(Vec::new());
-        let head = ["song", "state", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"]);
-        table.write_record(head).map_err(failed)?;
+        let failed = |error: std::io::Error| Problem::field("batch", error.to_string());
+        let mut table = Table::new(Vec::new());
+        table.row(["song", "state", "part"].into_iter().chain(Treatment::COLUMNS).chain(["said"])).map_err(failed)?;
         let names: HashMap<BatchSongState, &str> = [
             (BatchSongState::Waiting, "waiting"),
             (BatchSongState::Done, "done"),
+            (BatchSongState::Unchanged, "unchanged"),
             (BatchSongState::Failed, "failed"),
             (BatchSongState::Left, "left"),
             (BatchSongState::Undone, "undone"),
@@ -185,12 +196,15 @@ impl App {
             let head = [name.clone(), names.get(state).copied().unwrap_or_default().to_owned(), report.part];
             for cells in report.treatment.rows() {
                 let record = head.iter().cloned().chain(cells).chain([words.clone()]);
-                table.write_record(record).map_err(failed)?;
+                table.row(record).map_err(failed)?;
             }
         }
-        let bytes = table.into_inner().map_err(|error| Problem::field("batch", error.to_string()))?;
-        Ok((batch.label, bytes))
+        Ok((batch.label, table.done().map_err(failed)?))
     }
+}
+
+fn text_of(report: &BatchReport) -> Answer<String> {
+    serde_json::to_string(report).map_err(|error| Problem::field("song", error.to_string()))
 }
 
 fn detail(batch: StoredBatch) -> BatchDetail {

@@ -1,18 +1,21 @@
 //! Bundles: songs, or the whole shelf, with all that was made of them, in one file (docs/formats/bundle.md).
 
 use crate::app::{Answer, App};
+use crate::files_of_sound::{NewSounds, Sounds};
 use crate::problem::Problem;
-use crate::sounds::Sounds;
+use rocket::http::Status;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
-use std::io::{Cursor, Read, Write};
+use std::fs::File;
+use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::sync::Arc;
 use std::time::Duration;
 use vivida_core::{GrooveProfile, Kit, Recipe};
 use vivida_smf::read;
-use vivida_store::{Backup, BatchState, Change, Reads, SongId, SongPack};
+use vivida_store::{Backup, BackupKind, BatchState, Change, Reads, SongId, SongPack};
+use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
 use zip::{ZipArchive, ZipWriter};
 
@@ -26,6 +29,26 @@ struct Manifest {
     /// It holds the libraries, too.
     #[serde(default)]
     library: bool,
+}
+
+impl Manifest {
+    fn check(&self) -> Result<(), Problem> {
+        if self.format != FORMAT {
+            return Err(wrong(MANIFEST, format!("format: “{}” is no {FORMAT}", self.format)));
+        }
+        if self.version > VERSION {
+            let why = format!("version: {} is of a newer Vivida; this one reads up to {VERSION}", self.version);
+            return Err(wrong(MANIFEST, why));
+        }
+        if self.songs.len() > MOST_SONGS {
+            return Err(wrong(MANIFEST, format!("songs: {} are more than {MOST_SONGS}", self.songs.len())));
+        }
+        let mut seen = BTreeSet::new();
+        match self.songs.iter().find(|folder| !seen.insert(*folder)) {
+            Some(twice) => Err(wrong(MANIFEST, format!("songs: “{twice}” is there twice"))),
+            None => Ok(()),
+        }
+    }
 }
 
 /// The libraries of a shelf; what ships with Vivida is left out.
@@ -66,10 +89,11 @@ const LIBRARY: &str = "library.json";
 /// The most bytes that a file of a bundle, and all of them, may have unpacked.
 const MOST_OF_ONE: u64 = 128 << 20;
 const MOST_OF_ALL: u64 = 2 << 30;
-/// The same of a recorded loop.
+/// The same of a file of sound.
 const MOST_OF_A_SOUND: u64 = 512 << 20;
-/// The most songs in a bundle.
+/// The most songs in a bundle, and things of a kind in its libraries.
 const MOST_SONGS: usize = 2000;
+const MOST_OF_A_LIBRARY: usize = 10_000;
 
 /// What was unpacked.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -89,23 +113,23 @@ pub struct Packing {
     pub own_sounds: bool,
 }
 
-/// Packs songs.
+/// Packs songs into a file that has no name and is gone when it is closed; it is read from its beginning.
 ///
 /// # Errors
 ///
-/// What cannot be read, in a sentence.
-pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], packing: Packing) -> Result<Vec<u8>, String> {
+/// What cannot be read, or that there is no room for the file.
+pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], packing: Packing) -> Result<File, Problem> {
     let Packing { library, own_sounds } = packing;
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let mut zip = ZipWriter::new(tempfile::tempfile().map_err(|error| unwritten(&error))?);
     let folders: Vec<String> = (1..=songs.len()).map(|number| format!("songs/{number}")).collect();
     let manifest = Manifest { format: FORMAT.to_owned(), version: VERSION, songs: folders.clone(), library };
-    put(&mut zip, MANIFEST, &text(&manifest)?)?;
+    put(&mut zip, MANIFEST, &text(&manifest)?[..])?;
     let mut wanted: BTreeSet<String> = BTreeSet::new();
     for (&song, folder) in songs.iter().zip(&folders) {
-        let pack = SongPack::of(reads, song).map_err(|error| error.to_string())?;
-        put(&mut zip, &format!("{folder}/song.json"), &text(&pack)?)?;
+        let pack = SongPack::of(reads, song)?;
+        put(&mut zip, &format!("{folder}/song.json"), &text(&pack)?[..])?;
         for file in &pack.files {
-            put(&mut zip, &format!("{folder}/files/{}.mid", file.id), &file.bytes)?;
+            put(&mut zip, &format!("{folder}/files/{}.mid", file.id), &file.bytes[..])?;
         }
         let own = if own_sounds { pack.own_sounds() } else { BTreeSet::new() };
         wanted.extend(pack.sounds().into_iter().chain(own));
@@ -115,192 +139,286 @@ pub fn pack(reads: &impl Reads, sounds: &Sounds, songs: &[SongId], packing: Pack
         if own_sounds {
             wanted.extend(library.own_sounds());
         }
-        put(&mut zip, LIBRARY, &text(&library)?)?;
+        put(&mut zip, LIBRARY, &text(&library)?[..])?;
     }
     for sound in wanted {
         // One that is gone from the folder is missed there as it is here.
-        if let Some(bytes) = sounds.bytes(&sound) {
-            put(&mut zip, &format!("sounds/{sound}"), &bytes)?;
+        if let Ok(from) = sounds.file(&sound) {
+            put(&mut zip, &format!("sounds/{sound}"), from)?;
         }
     }
-    zip.finish().map(Cursor::into_inner).map_err(|error| error.to_string())
+    let mut file = zip.finish().map_err(|error| unwritten(&io::Error::other(error)))?;
+    file.seek(SeekFrom::Start(0)).map_err(|error| unwritten(&error))?;
+    Ok(file)
 }
 
-fn library_of(reads: &impl Reads) -> Result<Library, String> {
-    let failed = |error: vivida_store::StoreError| error.to_string();
+/// A bundle could not be written.
+fn unwritten(error: &io::Error) -> Problem {
+    match error.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Problem::full(),
+        _ => Problem::new(
+            Status::InternalServerError,
+            "Not packed",
+            format!("The bundle could not be written into the system’s folder for temporary files: {error}."),
+        ),
+    }
+}
+
+fn library_of(reads: &impl Reads) -> Result<Library, Problem> {
     let mut library = Library::default();
-    for one in reads.recipes().map_err(failed)?.into_iter().rev().filter(|one| one.damage.is_none()) {
+    for one in reads.recipes()?.into_iter().rev().filter(|one| one.damage.is_none()) {
         library.recipes.push(LibraryRecipe { name: one.name, note: one.note, recipe: json!(one.recipe) });
     }
-    for one in reads.grooves().map_err(failed)?.into_iter().rev().filter(|one| !one.own && one.damage.is_none()) {
+    for one in reads.grooves()?.into_iter().rev().filter(|one| !one.own && one.damage.is_none()) {
         library.grooves.push(LibraryGroove { note: one.note, groove: json!(one.groove) });
     }
-    let kits = reads.kits().map_err(failed)?.into_iter().rev();
+    let kits = reads.kits()?.into_iter().rev();
     library.kits.extend(kits.filter(|one| !one.own && one.damage.is_none()).map(|one| json!(one.kit)));
     Ok(library)
 }
 
-fn text(value: &impl Serialize) -> Result<Vec<u8>, String> {
-    serde_json::to_vec(value).map_err(|error| error.to_string())
+fn text(value: &impl Serialize) -> Result<Vec<u8>, Problem> {
+    serde_json::to_vec(value).map_err(|error| Problem::field("bundle", error.to_string()))
 }
 
-fn put(zip: &mut ZipWriter<Cursor<Vec<u8>>>, name: &str, bytes: &[u8]) -> Result<(), String> {
-    let begun = zip.start_file(name, SimpleFileOptions::default()).map_err(|error| error.to_string());
-    begun.and_then(|()| zip.write_all(bytes).map_err(|error| error.to_string()))
+fn put(zip: &mut ZipWriter<File>, name: &str, mut from: impl Read) -> Result<(), Problem> {
+    let begun = zip.start_file(name, SimpleFileOptions::default().large_file(true)).map_err(io::Error::other);
+    begun.and_then(|()| io::copy(&mut from, zip)).map(|_| ()).map_err(|error| unwritten(&error))
 }
 
-/// A bundle that is being read. Its files are asked for by their names; what else is in it is passed over, and nothing of
-/// it is ever written to a path that it names.
-struct Opened<'a> {
-    zip: ZipArchive<Cursor<&'a [u8]>>,
+/// A file within a bundle cannot be used.
+fn wrong(name: &str, why: impl std::fmt::Display) -> Problem {
+    Problem::field("file", format!("{name}: {why}"))
+}
+
+/// A zip file that is being read. Its files are asked for by their names; what else is in it is passed over, and nothing
+/// of it is ever written to a path that it names.
+struct Archive {
+    zip: ZipArchive<BufReader<File>>,
     left: u64,
 }
 
-impl<'a> Opened<'a> {
-    fn new(bytes: &'a [u8]) -> Result<Opened<'a>, String> {
-        let zip = ZipArchive::new(Cursor::new(bytes)).map_err(|error| format!("this is no bundle: {error}"))?;
-        Ok(Opened { zip, left: MOST_OF_ALL })
+impl Archive {
+    fn new(file: File) -> Result<Archive, Problem> {
+        let zip = ZipArchive::new(BufReader::new(file)).map_err(|error| match error {
+            ZipError::UnsupportedArchive(_) => {
+                Problem::field("file", "it is packed in a way that Vivida does not read; pack the bundle again")
+            }
+            ZipError::Io(error) if error.kind() != io::ErrorKind::UnexpectedEof => {
+                Problem::field("file", format!("it cannot be read: {error}"))
+            }
+            _ => Problem::field("file", "this is no bundle, or it broke off on its way here; pack it again"),
+        })?;
+        Ok(Archive { zip, left: MOST_OF_ALL })
     }
 
-    fn file(&mut self, name: &str) -> Result<Vec<u8>, String> {
-        self.file_of(name, MOST_OF_ONE)
-    }
-
-    fn file_of(&mut self, name: &str, most: u64) -> Result<Vec<u8>, String> {
-        let entry = self.zip.by_name(name).map_err(|_| format!("{name} is not in it; pack the bundle again"))?;
+    /// What a file within holds goes where `take` puts it, and no more of it than it may have.
+    fn read<T>(
+        &mut self,
+        name: &str,
+        most: u64,
+        take: impl FnOnce(&mut dyn Read) -> Result<T, Problem>,
+    ) -> Result<T, Problem> {
+        let entry = self.zip.by_name(name).map_err(|error| match error {
+            ZipError::FileNotFound => Problem::field("file", format!("{name} is not in it; pack the bundle again")),
+            _ => wrong(name, "it is packed in a way that Vivida does not read; pack the bundle again"),
+        })?;
         let most = most.min(self.left);
-        let mut bytes = Vec::new();
         // What it says of its size is not believed.
-        entry.take(most + 1).read_to_end(&mut bytes).map_err(|error| format!("{name}: {error}"))?;
-        if bytes.len() as u64 > most {
-            return Err(format!("{name} is larger than anything that Vivida packs"));
+        let mut limited = entry.take(most + 1);
+        let taken = take(&mut limited)?;
+        let read = most + 1 - limited.limit();
+        if read > most {
+            return Err(wrong(name, "it is larger than anything that Vivida packs"));
         }
-        self.left -= bytes.len() as u64;
-        Ok(bytes)
+        self.left -= read;
+        Ok(taken)
+    }
+
+    fn file(&mut self, name: &str) -> Result<Vec<u8>, Problem> {
+        self.read(name, MOST_OF_ONE, |from| {
+            let mut bytes = Vec::new();
+            from.read_to_end(&mut bytes).map_err(|_| wrong(name, "it is damaged; pack the bundle again"))?;
+            Ok(bytes)
+        })
+    }
+
+    fn value<T: for<'de> Deserialize<'de>>(&mut self, name: &str) -> Result<T, Problem> {
+        let bytes = self.file(name)?;
+        let mut reader = serde_json::Deserializer::from_slice(&bytes);
+        serde_path_to_error::deserialize(&mut reader)
+            .map_err(|error| wrong(&format!("{name}, {}", error.path()), error.inner()))
     }
 
     /// Keeps a file of sound: whether it is in it.
-    fn keep(&mut self, sounds: &Sounds, sound: &str) -> Result<bool, String> {
+    fn keep(&mut self, sounds: &Sounds, new: &mut NewSounds, sound: &str) -> Result<bool, Problem> {
         let path = format!("sounds/{sound}");
         if self.zip.index_for_name(&path).is_none() {
             return Ok(false);
         }
         // Nobody knows what else a foreign file is: it is kept as what it is.
-        let kept = sounds.keep(&self.file_of(&path, MOST_OF_A_SOUND)?).map_err(|problem| problem.detail)?;
+        let kept = self.read(&path, MOST_OF_A_SOUND, |from| sounds.keep_new(from, new))?;
         if kept != sound {
-            return Err(format!("{path} is another file than its name says; pack the bundle again"));
+            return Err(wrong(&path, "it is another file than its name says; pack the bundle again"));
         }
         Ok(true)
     }
+}
 
-    fn value<T: for<'de> Deserialize<'de>>(&mut self, name: &str) -> Result<T, String> {
-        let bytes = self.file(name)?;
-        let mut reader = serde_json::Deserializer::from_slice(&bytes);
-        serde_path_to_error::deserialize(&mut reader)
-            .map_err(|error| format!("{name}, {}: {}", error.path(), error.inner()))
+/// What of a library comes along, checked.
+#[derive(Default)]
+struct ReadLibrary {
+    recipes: Vec<(LibraryRecipe, Recipe)>,
+    grooves: Vec<(LibraryGroove, GrooveProfile)>,
+    kits: Vec<(Value, Kit)>,
+}
+
+impl ReadLibrary {
+    fn of(library: Library) -> Result<ReadLibrary, Problem> {
+        let most = library.recipes.len().max(library.grooves.len()).max(library.kits.len());
+        if most > MOST_OF_A_LIBRARY {
+            return Err(wrong(LIBRARY, format!("{most} of a kind are more than {MOST_OF_A_LIBRARY}")));
+        }
+        let mut read = ReadLibrary::default();
+        for one in library.recipes {
+            let recipe = Recipe::from_value(one.recipe.clone());
+            let recipe = recipe.map_err(|error| wrong(LIBRARY, format!("recipe “{}”: {error}", one.name)))?;
+            read.recipes.push((one, recipe));
+        }
+        for one in library.grooves {
+            let groove = GrooveProfile::from_value(one.groove.clone());
+            read.grooves.push((one, groove.map_err(|error| wrong(LIBRARY, format!("groove: {error}")))?));
+        }
+        for one in library.kits {
+            let kit = Kit::from_value(one.clone()).map_err(|error| wrong(LIBRARY, format!("kit: {error}")))?;
+            read.kits.push((one, kit));
+        }
+        Ok(read)
+    }
+
+    /// What is here already does not come twice.
+    fn put(&self, change: &mut Change<'_>) -> Result<(), Problem> {
+        let known = library_of(change)?;
+        for (one, recipe) in self.recipes.iter().filter(|(one, _)| !known.recipes.contains(one)) {
+            change.add_recipe(&one.name, &one.note, recipe)?;
+        }
+        for (one, groove) in self.grooves.iter().filter(|(one, _)| !known.grooves.contains(one)) {
+            change.add_groove(&one.note, groove)?;
+        }
+        for (_, kit) in self.kits.iter().filter(|(one, _)| !known.kits.contains(one)) {
+            change.add_kit(kit)?;
+        }
+        Ok(())
     }
 }
 
-/// Puts what is in a bundle on the shelf. One step of the shelf; where anything of it cannot be read, nothing comes.
-///
-/// # Errors
-///
-/// What is wrong with it, by the name of the file within, in a sentence.
-pub fn unpack(change: &mut Change<'_>, sounds: &Sounds, bytes: &[u8]) -> Result<Unpacked, String> {
-    let failed = |error: vivida_store::StoreError| error.to_string();
-    let mut bundle = Opened::new(bytes)?;
-    let manifest: Manifest = bundle.value(MANIFEST)?;
-    if manifest.format != FORMAT {
-        return Err(format!("{MANIFEST}, format: “{}” is no {FORMAT}", manifest.format));
-    }
-    if manifest.version > VERSION {
-        let version = manifest.version;
-        return Err(format!("{MANIFEST}, version: {version} is of a newer Vivida; this one reads up to {VERSION}"));
-    }
-    if manifest.songs.len() > MOST_SONGS {
-        return Err(format!("{MANIFEST}, songs: {} are more than {MOST_SONGS}", manifest.songs.len()));
-    }
-    let mut unpacked = Unpacked::default();
-    let mut own_sounds: BTreeSet<String> = BTreeSet::new();
-    for folder in &manifest.songs {
-        let name = format!("{folder}/song.json");
-        let mut pack: SongPack = bundle.value(&name)?;
-        for file in &mut pack.files {
-            let name = format!("{folder}/files/{}.mid", file.id);
-            file.bytes = bundle.file(&name)?;
-            read(&file.bytes).map_err(|error| format!("{name}: {error}"))?;
+/// A bundle that has been read, with its files of sound in their folder: it can be put on a shelf.
+pub struct Bundle {
+    /// The songs, each with the name of its file within.
+    songs: Vec<(String, SongPack)>,
+    library: ReadLibrary,
+    said: Vec<String>,
+    /// Those that came with it; they go again if it does not come to the shelf.
+    new: NewSounds,
+}
+
+impl Bundle {
+    /// Reads a bundle.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with it, by the name of the file within. Nothing of it stays then.
+    pub fn read(file: File, sounds: &Arc<Sounds>) -> Result<Bundle, Problem> {
+        let mut archive = Archive::new(file)?;
+        let manifest: Manifest = archive.value(MANIFEST)?;
+        manifest.check()?;
+        let mut songs = Vec::with_capacity(manifest.songs.len());
+        for folder in &manifest.songs {
+            let name = format!("{folder}/song.json");
+            let mut pack: SongPack = archive.value(&name)?;
+            pack.check().map_err(|error| wrong(&name, error))?;
+            for file in &mut pack.files {
+                let name = format!("{folder}/files/{}.mid", file.id);
+                file.bytes = archive.file(&name)?;
+                read(&file.bytes).map_err(|error| wrong(&name, error))?;
+            }
+            songs.push((name, pack));
         }
-        let song = change.unpack_song(&pack).map_err(|error| format!("{name}: {error}"))?;
-        unpacked.songs.push(song);
-        for sound in pack.sounds() {
-            if !bundle.keep(sounds, &sound)? && !sounds.has(&sound) {
-                let missed = "a recorded loop's file is not in it; drop that on the page where the loop is silent";
-                unpacked.said.push(format!("“{}”: {missed}.", pack.name));
+        let library = if manifest.library { archive.value(LIBRARY)? } else { Library::default() };
+        let mut said = Vec::new();
+        let mut new = NewSounds::of(sounds);
+        for (_, pack) in &songs {
+            for sound in pack.sounds() {
+                if !archive.keep(sounds, &mut new, &sound)? && !sounds.has(&sound) {
+                    let missed = "a recorded loop's file is not in it; drop that on the page where the loop is silent";
+                    said.push(format!("“{}”: {missed}.", vivida_smf::readable(pack.name.as_bytes())));
+                }
             }
         }
-        own_sounds.extend(pack.own_sounds());
-    }
-    if manifest.library {
-        let library: Library = bundle.value(LIBRARY)?;
-        let known = library_of(change)?;
-        own_sounds.extend(library.own_sounds());
-        // What is here already does not come twice.
-        for one in library.recipes.into_iter().filter(|one| !known.recipes.contains(one)) {
-            let wrong = |error| format!("{LIBRARY}, recipe “{}”: {error}", one.name);
-            let recipe = Recipe::from_value(one.recipe).map_err(wrong)?;
-            change.add_recipe(&one.name, &one.note, &recipe).map_err(failed)?;
+        let own = songs.iter().flat_map(|(_, pack)| pack.own_sounds()).chain(library.own_sounds());
+        let mut missed = 0;
+        for sound in own.collect::<BTreeSet<String>>() {
+            missed += usize::from(!archive.keep(sounds, &mut new, &sound)? && !sounds.has(&sound));
         }
-        for one in library.grooves.into_iter().filter(|one| !known.grooves.contains(one)) {
-            let groove =
-                GrooveProfile::from_value(one.groove).map_err(|error| format!("{LIBRARY}, groove: {error}"))?;
-            change.add_groove(&one.note, &groove).map_err(failed)?;
+        said.extend(match missed {
+            0 => None,
+            1 => Some("One file of the kits' own sounds is not in it; drop it on its stroke again.".to_owned()),
+            _ => {
+                Some(format!("{missed} files of the kits' own sounds are not in it; drop them on their strokes again."))
+            }
+        });
+        Ok(Bundle { songs, library: ReadLibrary::of(library)?, said, new })
+    }
+
+    /// Puts all of it on the shelf. One step of the shelf.
+    ///
+    /// # Errors
+    ///
+    /// What of it cannot come to the shelf, by the name of the file within. Nothing comes then.
+    pub fn put(&self, change: &mut Change<'_>) -> Result<Unpacked, Problem> {
+        let mut songs = Vec::with_capacity(self.songs.len());
+        for (name, pack) in &self.songs {
+            let song = change.unpack_song(pack).map_err(|error| match error {
+                invalid @ vivida_store::StoreError::Invalid { .. } => wrong(name, invalid),
+                other => other.into(),
+            })?;
+            songs.push(song);
         }
-        for one in library.kits.into_iter().filter(|one| !known.kits.contains(one)) {
-            let kit = Kit::from_value(one).map_err(|error| format!("{LIBRARY}, kit: {error}"))?;
-            change.add_kit(&kit).map_err(failed)?;
-        }
+        self.library.put(change)?;
+        change.label(match songs.len() {
+            1 => "unpack a song".to_owned(),
+            count => format!("unpack {count} songs"),
+        });
+        Ok(Unpacked { songs, said: self.said.clone() })
     }
-    let mut missed = 0;
-    for sound in &own_sounds {
-        missed += usize::from(!bundle.keep(sounds, sound)? && !sounds.has(sound));
+
+    /// It is on the shelf: its files of sound stay.
+    pub fn stays(self) {
+        self.new.stay();
     }
-    if missed > 0 {
-        let said = match missed {
-            1 => "One file of the kits' own sounds is not in it; drop it on its stroke again.".to_owned(),
-            _ => format!("{missed} files of the kits' own sounds are not in it; drop them on their strokes again."),
-        };
-        unpacked.said.push(said);
-    }
-    let count = unpacked.songs.len();
-    change.label(if count == 1 { "unpack a song".to_owned() } else { format!("unpack {count} songs") });
-    Ok(unpacked)
 }
 
 impl App {
-    /// A song with all that was made of it, or all songs and libraries: what the file is called, and its bytes.
-    pub(crate) fn bundle(&self, song: Option<SongId>, own_sounds: bool) -> Answer<(String, Vec<u8>)> {
+    /// A song with all that was made of it, or all songs and libraries: what the file is called, and the file.
+    pub(crate) fn bundle(&self, song: Option<SongId>, own_sounds: bool) -> Answer<(String, File)> {
         let packing = Packing { library: song.is_none(), own_sounds };
-        let store = self.store();
-        let failed = |why: String| Problem::field("bundle", why);
-        match song {
-            Some(id) => Ok((store.song_alone(id)?.name, pack(&*store, &self.sounds, &[id], packing).map_err(failed)?)),
-            None => {
-                let songs: Vec<SongId> = store.songs()?.into_iter().map(|song| song.id).collect();
-                Ok(("Shelf".to_owned(), pack(&*store, &self.sounds, &songs, packing).map_err(failed)?))
-            }
-        }
+        let reading = self.reading()?;
+        let (name, songs) = match song {
+            Some(id) => (reading.song_alone(id)?.name, vec![id]),
+            None => ("Shelf".to_owned(), reading.songs()?.into_iter().map(|song| song.id).collect()),
+        };
+        Ok((name, pack(&reading, &self.sounds, &songs, packing)?))
     }
 
     /// The backups of the database, the newest first.
     pub(crate) fn backups(&self) -> Vec<Backup> {
-        self.store().backups()
+        self.readers.backups()
     }
 
     /// Takes a backup now.
     pub(crate) fn take_backup(&self) -> Answer<Vec<Backup>> {
-        let store = self.store();
-        store.take_backup("by hand")?;
-        Ok(store.backups())
+        self.store().take_backup(BackupKind::ByHand)?;
+        Ok(self.backups())
     }
 
     /// Puts a backup in the place of all that is there, of which one is taken first.
@@ -311,30 +429,74 @@ impl App {
         }
         store.restore(name)?;
         self.forget_songs();
-        Ok(store.backups())
+        Ok(self.backups())
     }
 
-    /// Takes a backup once a day, for as long as the program runs.
-    pub fn keep_backups(self: &Arc<App>) {
+    /// Takes a backup once a day, for as long as the program runs, and removes files of sound that nothing leads to.
+    pub fn keep_house(self: &Arc<App>) {
         const HOUR: Duration = Duration::from_secs(60 * 60);
         let app = Arc::downgrade(self);
         std::thread::spawn(move || {
             while let Some(app) = app.upgrade() {
                 // A disk that is full today may have room tomorrow; whoever restores sees what there is.
                 let _ = app.store().take_daily_backup();
+                app.sweep_sounds();
                 drop(app);
                 std::thread::sleep(HOUR);
             }
         });
     }
 
+    /// Removes the files of sound that nothing leads to any more: no part, kit or step, here or in a backup.
+    pub fn sweep_sounds(&self) {
+        // Where nobody knows what is named, all of it stays.
+        if let Ok(named) = self.readers.sounds_named() {
+            self.sounds.sweep(&named);
+        }
+    }
+
     /// Unpacks a bundle onto the shelf: the cards of its songs.
-    pub(crate) fn unpack(&self, file_name: &str, bytes: &[u8]) -> Answer<Vec<Box<RawValue>>> {
-        let wrong = |why: String| Problem {
+    pub(crate) fn unpack(&self, file_name: &str, file: File) -> Answer<Vec<Box<RawValue>>> {
+        let named = |problem: Problem| Problem {
             file: Some(file_name.to_owned()),
-            ..Problem::field("file", format!("“{file_name}”: {why}"))
+            detail: if problem.field.is_some() {
+                format!("“{file_name}”: {}", problem.detail)
+            } else {
+                problem.detail
+            },
+            ..problem
         };
-        let unpacked = self.store().change(|change| unpack(change, &self.sounds, bytes).map_err(wrong))?;
-        unpacked.songs.into_iter().map(|song| self.card_of(song)).collect()
+        let bundle = Bundle::read(file, &self.sounds).map_err(named)?;
+        let (unpacked, reading) = self.change_then_read(|change| bundle.put(change));
+        let unpacked = unpacked.map_err(named)?;
+        bundle.stays();
+        let reading = reading?;
+        unpacked.songs.into_iter().map(|song| self.card_of(&reading, song)).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn limits_are_those_of_the_docs() {
+        let docs = include_str!("../../../docs/formats/bundle.md");
+        let in_docs = |bytes: u64| match bytes >> 20 {
+            mib if mib.is_multiple_of(1024) => format!("{} GiB", mib / 1024),
+            mib => format!("{mib} MiB"),
+        };
+        let upload = crate::routes::LARGEST_BUNDLE.as_u64();
+        let limits = [
+            ("a file of more than", in_docs(MOST_OF_ONE)),
+            ("a file of sound of more than", in_docs(MOST_OF_A_SOUND)),
+            ("more than", format!("{} altogether", in_docs(MOST_OF_ALL))),
+            ("more than", format!("{MOST_SONGS} songs")),
+            ("has at most", in_docs(upload)),
+        ];
+        let docs: String = docs.split_whitespace().collect::<Vec<_>>().join(" ");
+        for (words, limit) in limits {
+            assert!(docs.contains(&format!("{words} {limit}")), "{words} {limit}");
+        }
     }
 }

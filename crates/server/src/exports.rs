@@ -187,8 +187,8 @@ impl App {
             let mut played = if as_written { opened.play_written() } else { opened.play(Ticks(0.0)) };
             let number = part.id.0 as u32;
             strips.extend(Strip::of(&played.lanes, opened.full_bend(), &file.tempo, from).map(|strip| (number, strip)));
-            if let Some(clip) = self.loop_in_mix(opened, &played, excerpt.range)? {
-                let own = Recorded { part: number, start: 0, channels: Arc::new(clip.into_channels()) };
+            if let Some(sound) = self.loop_in_mix(opened, &played, excerpt.range)? {
+                let own = Recorded { part: number, start: 0, sound };
                 recorded.push(own.clone());
                 if wanted.split {
                     stems.push((opened.name(), Vec::new(), vec![own]));
@@ -229,11 +229,10 @@ impl App {
     }
 
     fn snapshot(&self, id: SongId) -> Answer<Snapshot> {
-        self.warm_song(id)?;
-        let store = self.store();
-        let row = store.song(id)?;
-        let song = self.load(&*store, id)?;
-        let open = |part: &StoredPart| (part.clone(), self.open_stored(&*store, &row, part.clone(), None));
+        let reading = self.reading()?;
+        let row = reading.song(id)?;
+        let song = self.load(&reading, id)?;
+        let open = |part: &StoredPart| (part.clone(), self.open_stored(&reading, &row, part.clone(), None));
         let parts = row.parts.iter().map(open).collect();
         Ok(Snapshot { row, song, parts })
     }

@@ -28,27 +28,25 @@ fn groove_of(path: &str, value: Value) -> Answer<GrooveProfile> {
 
 impl App {
     pub(crate) fn grooves(&self) -> Answer<Vec<GrooveCard>> {
-        Ok(self.store().grooves()?.into_iter().map(card).collect())
+        Ok(self.reading()?.grooves()?.into_iter().map(card).collect())
     }
 
     /// Keeps a groove in the library.
     pub(crate) fn add_groove(&self, request: NewGroove) -> Answer<GrooveCard> {
         let groove = groove_of("groove", request.groove)?;
-        let mut store = self.store();
-        let id = store.change(|change| change.add_groove(&request.note, &groove))?;
-        Ok(card(store.groove(id)?))
+        let (id, reading) = self.changed(|change| change.add_groove(&request.note, &groove))?;
+        Ok(card(reading.groove(id)?))
     }
 
     pub(crate) fn change_groove(&self, id: GrooveId, request: GrooveChange) -> Answer<GrooveCard> {
         let groove = groove_of("groove", request.groove.clone())?;
-        let mut store = self.store();
         let GrooveChange { revision, note, favourite, .. } = &request;
-        store.change(|change| change.change_groove(id, *revision, note, *favourite, &groove))?;
-        Ok(card(store.groove(id)?))
+        let ((), reading) = self.changed(|change| change.change_groove(id, *revision, note, *favourite, &groove))?;
+        Ok(card(reading.groove(id)?))
     }
 
     pub(crate) fn delete_groove(&self, id: GrooveId, revision: i64) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete_groove(id, revision))?)
+        Ok(self.change(|change| change.delete_groove(id, revision))?)
     }
 
     /// Keeps the groove of a file: of our JSON, or of any MIDI clip.
@@ -78,14 +76,13 @@ impl App {
         if groove.name.trim().is_empty() {
             groove.name = stem.to_owned();
         }
-        let mut store = self.store();
-        let id = store.change(|change| change.add_groove(&note, &groove))?;
-        Ok(ImportedGroove { card: card(store.groove(id)?), said })
+        let (id, reading) = self.changed(|change| change.add_groove(&note, &groove))?;
+        Ok(ImportedGroove { card: card(reading.groove(id)?), said })
     }
 
     /// A groove as a file, and its name.
     pub(crate) fn export_groove(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().groove(id)?;
+        let row = self.reading()?.groove(id)?;
         let name = row.groove.name.clone();
         if let Some(damage) = row.damage {
             return Ok((name, damage.text.into_bytes()));
@@ -96,7 +93,7 @@ impl App {
 
     /// A groove as a MIDI clip, and its name.
     pub(crate) fn export_clip(&self, id: GrooveId) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().groove(id)?;
+        let row = self.reading()?.groove(id)?;
         if let Some(damage) = row.damage {
             return Err(Problem::damaged(&row.groove.name, &damage.reason));
         }
@@ -131,7 +128,7 @@ impl App {
                 let named = kit.iter().filter(|one| request.take.instruments.contains(&one.id));
                 let named: Vec<&str> = named.map(|one| one.name.as_str()).collect();
                 let whose = if named.is_empty() { opened.name() } else { named.join(" and ") };
-                format!("{}, {whose}", self.store().song_alone(opened.row.song)?.name)
+                format!("{}, {whose}", self.reading()?.song_alone(opened.row.song)?.name)
             }
         };
         let taken = GrooveProfile::taken(&name, opened.chart(), &file.tempo, &file.metre, &hits, &request.take)

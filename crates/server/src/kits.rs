@@ -29,33 +29,31 @@ impl App {
     }
 
     pub(crate) fn kits(&self) -> Answer<Vec<KitCard>> {
-        let store = self.store();
-        store.kits()?.into_iter().map(|row| self.kit_card(&*store, row)).collect()
+        let reading = self.reading()?;
+        reading.kits()?.into_iter().map(|row| self.kit_card(&reading, row)).collect()
     }
 
     pub(crate) fn kit(&self, id: KitId) -> Answer<KitCard> {
-        let store = self.store();
-        self.kit_card(&*store, store.kit(id)?)
+        let reading = self.reading()?;
+        self.kit_card(&reading, reading.kit(id)?)
     }
 
     /// Keeps a kit in the library.
     pub(crate) fn add_kit(&self, request: NewKit) -> Answer<KitCard> {
         let kit = kit_of("kit", request.kit)?;
-        let mut store = self.store();
-        let id = store.change(|change| change.add_kit(&kit))?;
-        self.kit_card(&*store, store.kit(id)?)
+        let (id, reading) = self.changed(|change| change.add_kit(&kit))?;
+        self.kit_card(&reading, reading.kit(id)?)
     }
 
     pub(crate) fn change_kit(&self, id: KitId, request: KitChange) -> Answer<KitCard> {
         let kit = kit_of("kit", request.kit)?;
         let label: String = vivida_smf::readable(request.label.as_bytes());
-        let mut store = self.store();
-        store.change(|change| change.change_kit(id, request.revision, &label, &kit))?;
-        self.kit_card(&*store, store.kit(id)?)
+        let ((), reading) = self.changed(|change| change.change_kit(id, request.revision, &label, &kit))?;
+        self.kit_card(&reading, reading.kit(id)?)
     }
 
     pub(crate) fn delete_kit(&self, id: KitId, revision: i64) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete_kit(id, revision))?)
+        Ok(self.change(|change| change.delete_kit(id, revision))?)
     }
 
     /// Keeps the kit of a file.
@@ -69,14 +67,13 @@ impl App {
                 format!("“{file_name}”: {path}: {message}"),
             )
         })?;
-        let mut store = self.store();
-        let id = store.change(|change| change.add_kit(&file.kit))?;
-        self.kit_card(&*store, store.kit(id)?)
+        let (id, reading) = self.changed(|change| change.add_kit(&file.kit))?;
+        self.kit_card(&reading, reading.kit(id)?)
     }
 
     /// A kit as a file, and its name.
     pub(crate) fn export_kit(&self, id: KitId) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().kit(id)?;
+        let row = self.reading()?.kit(id)?;
         let name = row.kit.name.clone();
         if let Some(damage) = row.damage {
             return Ok((name, damage.text.into_bytes()));
@@ -105,25 +102,26 @@ impl App {
 
     /// What would become of a part with another kit.
     pub(crate) fn try_kit(&self, id: PartId, request: &ExchangeKit) -> Answer<Exchanged> {
-        self.warm(id)?;
-        let store = self.store();
-        let opened = self.open_in(&*store, id, None)?;
-        let exchange = self.exchange_of(&*store, &opened, request)?;
+        let reading = self.reading()?;
+        let opened = self.open_in(&reading, id, None)?;
+        let exchange = self.exchange_of(&reading, &opened, request)?;
         Ok(exchange.said(&opened))
     }
 
     /// Gives a part another kit; its passes follow.
     pub(crate) fn exchange_kit(&self, id: PartId, request: &ExchangeKit) -> Answer<PartState> {
-        self.changing(id, |change| {
-            change.expected_part(id, request.revision)?;
-            let opened = self.open_in(&*change, id, None)?;
-            let exchange = self.exchange_of(&*change, &opened, request)?;
-            let kit = exchange.keep(change)?;
+        self.changing(id, |reading| {
+            reading.expected_part(id, request.revision)?;
+            let opened = self.open_in(reading, id, None)?;
+            let exchange = self.exchange_of(reading, &opened, request)?;
             let label = match &exchange.kit {
                 Some(kit) => format!("take the kit “{}”", kit.name),
                 None => "take the usual kit".to_owned(),
             };
-            Ok(change.exchange_kit(id, request.revision, &label, kit, exchange.recipes)?)
+            Ok(Box::new(move |change| {
+                let kit = exchange.keep(change)?;
+                Ok(change.exchange_kit(id, request.revision, &label, kit, exchange.recipes)?)
+            }))
         })
     }
 

@@ -13,7 +13,9 @@ mod app;
 mod assets;
 mod batches;
 mod bundles;
+mod csv_table;
 mod exports;
+mod files_of_sound;
 mod findings;
 mod grooves;
 mod kits;
@@ -35,10 +37,11 @@ mod writing;
 
 pub use api::typescript;
 pub use app::App;
-pub use bundles::{Packing, Unpacked, pack, unpack};
+pub use bundles::{Bundle, Packing, Unpacked, pack};
+pub use csv_table::Table;
+pub use files_of_sound::Sounds;
 pub use problem::Problem;
 pub use security::Local;
-pub use sounds::Sounds;
 
 use rocket::data::{Limits, ToByteUnit};
 use rocket::{Build, Config, Rocket};

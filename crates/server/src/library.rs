@@ -28,14 +28,13 @@ pub(crate) fn file_of(name: &str, note: &str, recipe: &Recipe, damage: &Option<D
 
 impl App {
     pub(crate) fn recipes(&self) -> Answer<Vec<RecipeCard>> {
-        Ok(self.store().recipes()?.into_iter().map(card).collect())
+        Ok(self.reading()?.recipes()?.into_iter().map(card).collect())
     }
 
     /// Keeps passes in the library.
     pub(crate) fn add_recipe(&self, request: NewRecipe) -> Answer<RecipeCard> {
         let wanted = recipe("recipe", request.recipe)?;
-        let mut store = self.store();
-        let id = store.change(|change| {
+        let (id, reading) = self.changed(|change| {
             // Pockets belong to their song: here their settings stand by themselves.
             let plain = self.plain(&*change, wanted);
             if plain.passes.is_empty() {
@@ -44,7 +43,7 @@ impl App {
             plain.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
             Ok(change.add_recipe(&request.name, &request.note, &plain)?)
         })?;
-        Ok(card(store.recipe(id)?))
+        Ok(card(reading.recipe(id)?))
     }
 
     /// Keeps the recipe of a file.
@@ -59,25 +58,24 @@ impl App {
         plain.check().map_err(wrong)?;
         let stem = file_name.trim_end_matches(".json").trim_end_matches(".recipe");
         let name = if file.name.trim().is_empty() { stem } else { &file.name };
-        let mut store = self.store();
-        let id = store.change(|change| change.add_recipe(name, &file.note, &plain))?;
-        Ok(card(store.recipe(id)?))
+        let (id, reading) = self.changed(|change| change.add_recipe(name, &file.note, &plain))?;
+        Ok(card(reading.recipe(id)?))
     }
 
     /// A recipe as a file, and its name.
     pub(crate) fn export_recipe(&self, id: RecipeId) -> Answer<(String, Vec<u8>)> {
-        let row = self.store().recipe(id)?;
+        let row = self.reading()?.recipe(id)?;
         let bytes = file_of(&row.name, &row.note, &row.recipe, &row.damage)?;
         Ok((row.name, bytes))
     }
 
     pub(crate) fn rename_recipe(&self, id: RecipeId, request: &RecipeChange) -> Answer<RecipeCard> {
-        let mut store = self.store();
-        store.change(|change| change.rename_recipe(id, request.revision, &request.name, &request.note))?;
-        Ok(card(store.recipe(id)?))
+        let ((), reading) =
+            self.changed(|change| change.rename_recipe(id, request.revision, &request.name, &request.note))?;
+        Ok(card(reading.recipe(id)?))
     }
 
     pub(crate) fn delete_recipe(&self, id: RecipeId, revision: i64) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete_recipe(id, revision))?)
+        Ok(self.change(|change| change.delete_recipe(id, revision))?)
     }
 }

@@ -2,8 +2,9 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, locked};
+use crate::files_of_sound::{Missing, Sounds};
 use crate::problem::Problem;
-use crate::sounds::{Shared, Sounds, gone, heard_of};
+use crate::sounds::heard_of;
 use lru::LruCache;
 use rocket::http::Status;
 use std::collections::{BTreeSet, HashMap};
@@ -57,6 +58,9 @@ impl Recordings for Sounds {
     }
 }
 
+/// What to do where a sample is missing.
+const AGAIN: &str = "Drop it on its stroke in the kit again.";
+
 /// Of a file that is too long to be a sample.
 fn too_long(called: &str) -> Problem {
     let detail = format!("“{called}” lasts longer than the {} s of a sample; cut it.", Sample::MOST_SECONDS);
@@ -69,7 +73,7 @@ impl Sounds {
         if let Some(found) = self.samples.kept.get(sound) {
             return Ok(found);
         }
-        let bytes = self.bytes(sound).ok_or_else(|| gone(called, "Drop it on its stroke in the kit again."))?;
+        let bytes = self.bytes(sound).map_err(|missing| missing.problem(called, AGAIN))?;
         let clip = heard_of(called, bytes)?.clip;
         if clip.frames() as u64 > Sample::MOST_SECONDS * u64::from(RATE) {
             return Err(too_long(called));
@@ -83,7 +87,7 @@ impl Sounds {
         }
         self.sample(sound, called)?;
         let known = locked(&self.samples.measured).get(sound).copied();
-        known.ok_or_else(|| gone(called, "Drop it on its stroke in the kit again."))
+        known.ok_or_else(|| Missing::Gone.problem(called, AGAIN))
     }
 }
 
@@ -91,12 +95,12 @@ impl App {
     /// Takes in a file that a stroke is to be heard by.
     pub(crate) fn add_sample(&self, file_name: &str, bytes: Vec<u8>) -> Answer<SampleDetail> {
         let name = vivida_smf::readable(file_name.as_bytes());
-        let bytes = Shared(Arc::new(bytes));
+        let _turn = locked(&self.sounds.turn);
         let heard = heard_of(&name, bytes.clone())?;
         if heard.clip.frames() as u64 > Sample::MOST_SECONDS * u64::from(RATE) {
             return Err(too_long(&name));
         }
-        let sound = self.sounds.keep(bytes.as_ref())?;
+        let sound = self.sounds.keep_from(&mut &bytes[..])?;
         self.sounds.samples.remember(&sound, heard.clip);
         let Measured { frames, channels, loudness } = self.sounds.measured(&sound, &name)?;
         Ok(SampleDetail { sound, name, frames, channels, loudness, said: heard.said })
@@ -160,8 +164,8 @@ impl App {
 
     /// A mixdown that reads own sounds from the data folder; refused where one of them is gone.
     pub(crate) fn with_own_sounds(&self, mix: Mixdown) -> Answer<Mixdown> {
-        if let Some((_, name)) = mix.own_sounds().find(|(sound, _)| !self.sounds.has(sound)) {
-            return Err(gone(name, "Drop it on its stroke in the kit again."));
+        for (sound, name) in mix.own_sounds() {
+            self.sounds.file(sound).map_err(|missing| missing.problem(name, AGAIN))?;
         }
         Ok(mix.with_recordings(self.sounds.clone()))
     }

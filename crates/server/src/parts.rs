@@ -2,7 +2,7 @@
 
 use crate::answers::{columns, take_columns, written};
 use crate::api::*;
-use crate::app::{Answer, App, LAYERS_SETTING, Opened, recipe, shared_layers};
+use crate::app::{Answer, App, LAYERS_SETTING, Make, Opened, recipe, shared_layers};
 use crate::pockets::settings_of;
 use crate::problem::Problem;
 use crate::songs::{damage_of, part_name};
@@ -12,7 +12,7 @@ use vivida_core::{
     Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
     aimed_by, perform, starting_points, touched_by,
 };
-use vivida_store::{Change, PartChange, PartId, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
+use vivida_store::{PartChange, PartId, Reading, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
 fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     layers.check().map_err(|(field, message)| Problem::field(format!("layers.{field}"), message))?;
@@ -23,10 +23,9 @@ impl App {
     /// A part in the workspace.
     pub(crate) fn part_detail(&self, id: PartId) -> Answer<PartDetail> {
         let (opened, state) = {
-            self.warm(id)?;
-            let store = self.store();
-            let opened = self.open_in(&*store, id, None)?;
-            let state = self.part_state(&*store, &opened.row)?;
+            let reading = self.reading()?;
+            let opened = self.open_in(&reading, id, None)?;
+            let state = self.part_state(&reading, &opened.row)?;
             (opened, state)
         };
         let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
@@ -101,11 +100,14 @@ impl App {
 
     /// Makes a change to a part and answers its newest state; where the change came too late, that comes
     /// with the problem.
-    pub(crate) fn changing<T>(&self, id: PartId, make: impl FnOnce(&mut Change<'_>) -> Answer<T>) -> Answer<PartState> {
-        self.warm(id)?;
-        let mut store = self.store();
-        let changed = store.change(make);
-        let state = || self.part_state(&*store, &store.part(id)?);
+    pub(crate) fn changing<'a, T>(
+        &self,
+        id: PartId,
+        plan: impl Fn(&Reading) -> Answer<Make<'a, T>>,
+    ) -> Answer<PartState> {
+        let song = self.warm(id)?;
+        let (changed, reading) = self.work_out(song, plan)?;
+        let state = || self.part_state(&reading, &reading.part(id)?);
         match changed {
             Ok(_) => state(),
             Err(problem) if problem.is_conflict() => Err(Problem { current: Some(Box::new(state()?)), ..problem }),
@@ -127,21 +129,21 @@ impl App {
             _ => None,
         };
         let label: String = vivida_smf::readable(request.label.as_bytes());
-        self.changing(id, |change| {
-            let row = change.expected_part(id, request.revision)?;
+        self.changing(id, |reading| {
+            let row = reading.expected_part(id, request.revision)?;
             let recipe = if wanted.is_some() || !request.gestures.is_empty() {
                 let take = request.take.unwrap_or(row.take);
-                let opened = self.open_in(&*change, id, Some(take))?;
-                let base = wanted.unwrap_or_else(|| opened.take.recipe.clone());
+                let opened = self.open_in(reading, id, Some(take))?;
+                let base = wanted.clone().unwrap_or_else(|| opened.take.recipe.clone());
                 let variation = request.variation.unwrap_or(opened.take.variation);
                 Some(opened.after("recipe", base, &request.gestures, variation)?)
             } else {
                 None
             };
             let (take, variation, drums) = (request.take, request.variation, request.drums);
-            let (name, muted) = (request.name, request.muted);
+            let (name, muted, layers) = (request.name.clone(), request.muted, layers.clone());
             let made = PartChange { take, recipe, variation, drums, name, muted, layers, grid };
-            Ok(change.change_part(id, request.revision, &label, made)?)
+            Ok(Box::new(|change| Ok(change.change_part(id, request.revision, &label, made)?)))
         })
     }
 
@@ -149,7 +151,7 @@ impl App {
     /// theirs.
     pub(crate) fn set_layers(&self, layers: LayerBounds) -> Answer<()> {
         let layers = checked_layers(layers)?;
-        self.store().change(|change| {
+        self.change(|change| {
             let mut all = shared_layers(&*change)?;
             all.0.extend(layers.0);
             if all.0.len() > 1000 {
@@ -162,18 +164,19 @@ impl App {
 
     /// Writes Played out as the Written of a new take.
     pub(crate) fn print(&self, id: PartId, request: PrintRequest) -> Answer<PartState> {
-        self.changing(id, |change| {
-            change.expected_part(id, request.revision)?;
-            let opened = self.open_in(&*change, id, None)?;
+        let (revision, name) = (request.revision, &request.name);
+        self.changing(id, |reading| {
+            reading.expected_part(id, revision)?;
+            let opened = self.open_in(reading, id, None)?;
             if opened.row.audio.is_some() {
                 if request.rounds.is_some() {
                     let detail = "what was recorded says where a loop is cut; keep it as a version without rounds";
                     return Err(Problem::field("rounds", detail));
                 }
                 // What is written says where the loop is cut, so a version of it is other passes on the same cuts.
-                let version = vec![(request.name.clone(), opened.part().clone(), opened.take.recipe.clone())];
-                let label = format!("keep “{}”", request.name);
-                return Ok(change.add_takes(id, request.revision, &label, version)?[0]);
+                let version = vec![(name.clone(), opened.part().clone(), opened.take.recipe.clone())];
+                let label = format!("keep “{name}”");
+                return Ok(Box::new(move |change| Ok(change.add_takes(id, revision, &label, version)?[0])));
             }
             let played = match request.rounds {
                 None => opened.play(Ticks(0.0)),
@@ -184,26 +187,27 @@ impl App {
                 return Err(Problem::field("name", "nothing sounds in this part, so there is nothing to print"));
             }
             let beside = played.beside_printed(&opened.take.recipe);
-            Ok(change.print_with(id, request.revision, &request.name, &printed, beside)?)
+            Ok(Box::new(move |change| Ok(change.print_with(id, revision, name, &printed, beside)?)))
         })
     }
 
     pub(crate) fn rename_take(&self, id: PartId, take: TakeId, request: &Named) -> Answer<PartState> {
-        self.changing(id, |change| Ok(change.rename_take(id, request.revision, take, &request.name)?))
+        let Named { revision, name } = request;
+        self.changing(id, |_| Ok(Box::new(|change| Ok(change.rename_take(id, *revision, take, name)?))))
     }
 
     pub(crate) fn delete_take(&self, id: PartId, take: TakeId, revision: i64) -> Answer<PartState> {
-        self.changing(id, |change| Ok(change.delete_take(id, revision, take)?))
+        self.changing(id, |_| Ok(Box::new(|change| Ok(change.delete_take(id, revision, take)?))))
     }
 
     /// The passes of a take as a file, and its name. What cannot be read comes as it stands in the database:
     /// the printed hits first, for without them the passes say little.
     pub(crate) fn take_file(&self, id: PartId, take: TakeId) -> Answer<(String, Vec<u8>)> {
-        let store = self.store();
-        let row = store.part(id)?;
+        let reading = self.reading()?;
+        let row = reading.part(id)?;
         let found = row.takes.iter().find(|one| one.id == take);
         let found = found.ok_or(StoreError::NotFound { what: "take", id: take.0 })?;
-        let file = match store.take_hits(take)? {
+        let file = match reading.take_hits(take)? {
             Some(Err(damage)) => damage.text.into_bytes(),
             _ => crate::library::file_of(&found.name, "", &found.recipe, &found.damage)?,
         };
@@ -222,17 +226,16 @@ impl App {
 
     pub(crate) fn duplicate_part(&self, id: PartId) -> Answer<PartState> {
         self.warm(id)?;
-        let mut store = self.store();
-        let copy = store.change(|change| {
+        let (copy, reading) = self.changed(|change| {
             let name = self.open_in(&*change, id, None)?.name();
             Ok::<_, Problem>(change.duplicate_part(id, &format!("{name}, second"))?)
         })?;
-        self.part_state(&*store, &store.part(copy)?)
+        self.part_state(&reading, &reading.part(copy)?)
     }
 
     pub(crate) fn delete_part(&self, id: PartId, revision: i64) -> Answer<()> {
         self.warm(id)?;
-        self.store().change(|change| {
+        self.change(|change| {
             let part = change.part(id)?;
             let song = self.load(&*change, part.song)?;
             let begun = song.file.parts.get(part.position).is_some_and(|one| one.begun.is_some());
@@ -288,7 +291,7 @@ impl App {
     /// The touch of a part as it is played, for Match.
     pub(crate) fn touch(&self, id: PartId) -> Answer<TouchProfile> {
         let opened = self.open(id, None)?;
-        let song = self.store().song_alone(opened.row.song)?.name;
+        let song = self.reading()?.song_alone(opened.row.song)?.name;
         let name = format!("{song}, {}", opened.name());
         let performance = opened.play(Ticks(0.0));
         Ok(TouchProfile::of(&name, opened.chart(), &opened.song.file.metre, performance.hits()))
@@ -304,19 +307,21 @@ impl App {
     /// Puts passes behind those of another part, as far as they fit there.
     pub(crate) fn receive(&self, id: PartId, request: FitRequest) -> Answer<Received> {
         let wanted = recipe("recipe", request.recipe)?;
-        self.warm(id)?;
-        let mut store = self.store();
-        let (song, added, said) = store.change(|change| {
-            let opened = self.open_in(&*change, id, None)?;
-            let received = self.within(&*change, opened.row.song, wanted)?;
+        let song = self.warm(id)?;
+        let (changed, reading) = self.work_out(song, |reading| {
+            let opened = self.open_in(reading, id, None)?;
+            let received = self.within(reading, song, wanted.clone())?;
             let (fitted, said) = received.fitted(&opened.chart().kit);
             let added = fitted.passes.len() as u32;
             let recipe = opened.take.recipe.followed_by(&fitted);
             recipe.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
-            change.set_recipe(id, &format!("copy {added} passes here"), recipe)?;
-            Ok::<_, Problem>((opened.row.song, added, said))
+            Ok(Box::new(move |change| {
+                change.set_recipe(id, &format!("copy {added} passes here"), recipe)?;
+                Ok((added, said))
+            }))
         })?;
-        Ok(Received { added, said, history: store.history(Some(song))? })
+        let (added, said) = changed?;
+        Ok(Received { added, said, history: reading.history(Some(song))? })
     }
 }
 

@@ -24,8 +24,7 @@ fn follow(pocket: PocketId, instruments: Vec<InstrumentId>, recipe: &Recipe) -> 
 impl App {
     /// The pockets of a song, each with those who follow it.
     pub(crate) fn pockets(&self, song: SongId) -> Answer<Vec<PocketCard>> {
-        self.warm_song(song)?;
-        self.pockets_in(&*self.store(), song)
+        self.pockets_in(&self.reading()?, song)
     }
 
     pub(crate) fn pockets_in(&self, reads: &impl Reads, song: SongId) -> Answer<Vec<PocketCard>> {
@@ -49,9 +48,9 @@ impl App {
         make: impl FnOnce(&mut Change<'_>) -> Answer<T>,
     ) -> Answer<SongPockets> {
         self.warm_song(song)?;
-        let mut store = self.store();
-        let changed = store.change(make);
-        let newest = || self.with_pockets(&*store, song);
+        let (changed, reading) = self.change_then_read(make);
+        let reading = reading?;
+        let newest = || self.with_pockets(&reading, song);
         match changed {
             Ok(_) => newest(),
             Err(problem) if problem.is_conflict() => Err(Problem { pockets: Some(Box::new(newest()?)), ..problem }),
@@ -82,7 +81,7 @@ impl App {
     /// Changes a pocket's name or settings.
     pub(crate) fn change_pocket(&self, id: PocketId, request: PocketChange) -> Answer<SongPockets> {
         let settings = settings_of("settings", request.settings)?;
-        let song = self.store().pocket(id)?.song;
+        let song = self.reading()?.pocket(id)?.song;
         let label = vivida_smf::readable(request.label.as_bytes());
         self.changing_pockets(song, |change| {
             Ok(change.change_pocket(id, request.revision, &label, &request.name, &settings)?)
@@ -91,7 +90,7 @@ impl App {
 
     /// The settings of a pocket as a file, and its name; as they stand in the database where they cannot be read.
     pub(crate) fn pocket_file(&self, id: PocketId) -> Answer<(String, Vec<u8>)> {
-        let StoredPocket { name, settings, damage, .. } = self.store().pocket(id)?;
+        let StoredPocket { name, settings, damage, .. } = self.reading()?.pocket(id)?;
         let bytes = match damage {
             Some(damage) => damage.text.into_bytes(),
             None => {
@@ -103,13 +102,13 @@ impl App {
 
     /// Deletes a pocket; its followers keep what it says as ordinary passes.
     pub(crate) fn delete_pocket(&self, id: PocketId, revision: i64) -> Answer<SongPockets> {
-        let song = self.store().pocket(id)?.song;
+        let song = self.reading()?.pocket(id)?.song;
         self.changing_pockets(song, |change| Ok(change.delete_pocket(id, revision)?))
     }
 
     /// Lets somebody follow, changes how, or lets them go.
     pub(crate) fn change_followers(&self, id: PocketId, request: FollowerChange) -> Answer<SongPockets> {
-        let song = self.store().pocket(id)?.song;
+        let song = self.reading()?.pocket(id)?.song;
         self.changing_pockets(song, |change| {
             let pocket = change.pocket(id)?;
             let part = change.part(request.part)?;
@@ -136,7 +135,7 @@ impl App {
 
     /// What new songs are usually given.
     pub(crate) fn defaults(&self) -> Answer<SessionDefaults> {
-        defaults(&*self.store())
+        defaults(&self.reading()?)
     }
 
     pub(crate) fn set_defaults(&self, wanted: SessionDefaults) -> Answer<SessionDefaults> {
@@ -147,8 +146,7 @@ impl App {
             }
         }
         let text = serde_json::to_string(&wanted).map_err(|error| Problem::field(".", error.to_string()))?;
-        let mut store = self.store();
-        store.change(|change| {
+        let ((), reading) = self.changed(|change| {
             let found = change.setting_revision(DEFAULTS_SETTING)?;
             if found != wanted.revision {
                 let (what, id, expected) = ("the usual feel", 0, wanted.revision);
@@ -156,13 +154,13 @@ impl App {
             }
             Ok(change.set_setting(DEFAULTS_SETTING, &text)?)
         })?;
-        defaults(&*store)
+        defaults(&reading)
     }
 
     /// Gives a song what new songs are usually given: one step of it.
     pub(crate) fn apply_defaults(&self, song: SongId) -> Answer<DefaultsApplied> {
         self.warm_song(song)?;
-        self.store().change(|change| self.give_usual(change, song))
+        self.change(|change| self.give_usual(change, song))
     }
 
     /// The same, in the midst of a change.

@@ -58,6 +58,12 @@ impl Problem {
         }
     }
 
+    /// There is no room for what was to be kept.
+    pub(crate) fn full() -> Problem {
+        let detail = "The disk is full: nothing was changed. Make room, and do it again.";
+        Problem::new(Status::InsufficientStorage, "The disk is full", detail)
+    }
+
     pub(crate) fn field(field: impl Into<String>, detail: impl Into<String>) -> Problem {
         let field = Some(field.into());
         Problem { field, ..Problem::new(Status::UnprocessableEntity, "A field is wrong", detail) }
@@ -100,16 +106,15 @@ impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Problem {
         let detail = error.to_string();
         if error.is_full() {
-            let detail = "The disk is full: nothing was changed. Make room, and do it again.";
-            return Problem::new(Status::InsufficientStorage, "The disk is full", detail);
+            return Problem::full();
         }
         match error {
             StoreError::NotFound { .. } => Problem::new(Status::NotFound, "Not there", detail),
             StoreError::Conflict { .. } => Problem::new(Status::Conflict, "Changed elsewhere", detail),
             StoreError::Invalid { field, message } => Problem::field(field, message),
-            StoreError::Backup { .. } => Problem::new(Status::InternalServerError, "No backup", detail),
+            StoreError::Backup { .. } => Problem::new(Status::UnprocessableEntity, "No backup", detail),
             StoreError::Damaged { what, reason } => Problem::damaged(&what, &reason),
-            StoreError::Open { .. } | StoreError::InUse { .. } | StoreError::Database(_) => {
+            StoreError::Open { .. } | StoreError::InUse { .. } | StoreError::Full | StoreError::Database(_) => {
                 Problem::new(Status::InternalServerError, "The database failed", detail)
             }
         }

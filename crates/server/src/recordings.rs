@@ -29,7 +29,7 @@ impl App {
         if !(1..=64).contains(&request.client.chars().count()) {
             return Err(Problem::field("client", "the window that records has a name of 1 to 64 letters"));
         }
-        let id = self.store().change(|change| {
+        let (id, _) = self.changed(|change| {
             refuse_loop(change.part(part)?.audio.is_some())?;
             Ok::<_, Problem>(change.begin_recording(part, &request.client)?)
         })?;
@@ -43,7 +43,7 @@ impl App {
             let why = format!("{MOST_IN_A_PIECE} messages are the most of a piece; send it in several");
             return Err(Problem::field("piece.messages", why));
         }
-        Ok(self.store().change(|change| change.add_piece(id, request.number, &request.piece, request.last))?)
+        Ok(self.change(|change| change.add_piece(id, request.number, &request.piece, request.last))?)
     }
 
     fn recording_card(&self, id: RecordingId) -> Answer<RecordingCard> {
@@ -52,14 +52,14 @@ impl App {
     }
 
     fn of_recording(&self, id: RecordingId) -> Answer<(StoredRecording, Opened)> {
-        let stored = self.store().recording(id)?;
-        self.warm(stored.part)?;
-        let opened = self.open_in(&*self.store(), stored.part, None)?;
+        let reading = self.reading()?;
+        let stored = reading.recording(id)?;
+        let opened = self.open_in(&reading, stored.part, None)?;
         Ok((stored, opened))
     }
 
     fn card_of_recording(&self, stored: &StoredRecording, opened: &Opened) -> Answer<RecordingCard> {
-        let (raw, damage) = self.store().recorded(stored.id)?;
+        let (raw, damage) = self.reading()?.recorded(stored.id)?;
         let grid = opened.chart().meant(opened.part(), &opened.song.file.metre).grid;
         let context = opened.context(1);
         let kit = &opened.chart().kit;
@@ -78,18 +78,15 @@ impl App {
 
     /// What was recorded in a part, the newest first.
     pub(crate) fn recordings(&self, part: PartId) -> Answer<Vec<RecordingCard>> {
-        self.warm(part)?;
-        let (all, opened) = {
-            let store = self.store();
-            (store.recordings(part)?, self.open_in(&*store, part, None)?)
-        };
+        let reading = self.reading()?;
+        let (all, opened) = (reading.recordings(part)?, self.open_in(&reading, part, None)?);
         all.iter().map(|stored| self.card_of_recording(stored, &opened)).collect()
     }
 
     /// What was struck in a recording.
     pub(crate) fn recorded_rounds(&self, id: RecordingId) -> Answer<RecordedRounds> {
         let (stored, opened) = self.of_recording(id)?;
-        let (raw, _) = self.store().recorded(stored.id)?;
+        let (raw, _) = self.reading()?.recorded(stored.id)?;
         let columns = |round: Round| {
             let mut columns = RoundColumns { round: round.number, ..RoundColumns::default() };
             for hit in round.hits {
@@ -106,12 +103,13 @@ impl App {
 
     /// Lays a recording into its part: into its Written where it was begun here, else as a take of its own.
     pub(crate) fn keep_recording(&self, id: RecordingId, request: &KeepRecording) -> Answer<PartDetail> {
-        let part = self.store().recording(id)?.part;
-        self.changing(part, |change| {
-            change.expected_part(part, request.revision)?;
-            let opened = self.open_in(&*change, part, None)?;
+        let part = self.reading()?.recording(id)?.part;
+        let revision = request.revision;
+        self.changing(part, |reading| {
+            reading.expected_part(part, revision)?;
+            let opened = self.open_in(reading, part, None)?;
             refuse_loop(opened.row.audio.is_some())?;
-            let (raw, _) = change.recorded(id)?;
+            let (raw, _) = reading.recorded(id)?;
             // Nothing is written behind the end of the song.
             let end = opened.song.end();
             let to = request.laying.to.map_or(end, |to| if to < end { to } else { end });
@@ -137,25 +135,31 @@ impl App {
             };
             if opened.is_drawn() && laying.how != LayingHow::Takes {
                 let label = if laying.how == LayingHow::Over { "record" } else { "record instead" };
-                change.write(part, request.revision, label, last, Some(passes(*number)?))?;
-            } else {
-                let recipes = laid.iter().map(|(round, _)| passes(*round)).collect::<Answer<Vec<Recipe>>>()?;
-                let named = named(&opened, laying.how, laid);
-                let label = match named.len() {
-                    1 => format!("record “{}”", named[0].0),
-                    many => format!("record {many} takes"),
-                };
-                let takes = named.into_iter().zip(recipes).map(|((name, hits), recipe)| (name, hits, recipe)).collect();
-                change.add_takes(part, request.revision, &label, takes)?;
+                let (hits, passes) = (last.clone(), passes(*number)?);
+                return Ok(Box::new(move |change| {
+                    change.write(part, revision, label, &hits, Some(passes))?;
+                    Ok(change.recording_kept(id)?)
+                }));
             }
-            Ok(change.recording_kept(id)?)
+            let recipes = laid.iter().map(|(round, _)| passes(*round)).collect::<Answer<Vec<Recipe>>>()?;
+            let named = named(&opened, laying.how, laid);
+            let label = match named.len() {
+                1 => format!("record “{}”", named[0].0),
+                many => format!("record {many} takes"),
+            };
+            let takes = named.into_iter().zip(recipes).map(|((name, hits), recipe)| (name, hits, recipe));
+            let takes: Vec<_> = takes.collect();
+            Ok(Box::new(move |change| {
+                change.add_takes(part, revision, &label, takes)?;
+                Ok(change.recording_kept(id)?)
+            }))
         })?;
         self.part_detail(part)
     }
 
     /// A recording goes.
     pub(crate) fn delete_recording(&self, id: RecordingId) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete_recording(id))?)
+        Ok(self.change(|change| change.delete_recording(id))?)
     }
 
     /// How late a device's messages come, by strokes along with a click.
@@ -180,8 +184,7 @@ impl App {
     /// What single strokes become by a part's passes at once.
     pub(crate) fn live(&self, part: PartId, request: LiveRequest) -> Answer<Live> {
         let wanted = request.recipe.map(|value| recipe("recipe", value)).transpose()?;
-        self.warm(part)?;
-        let opened = self.open_in(&*self.store(), part, None)?;
+        let opened = self.open(part, None)?;
         let passes = wanted.as_ref().unwrap_or(&opened.take.recipe);
         let context = opened.context(opened.take.variation);
         Ok(Live::of(&opened.chart().kit, passes, opened.file_part().channel, &context))

@@ -1,19 +1,19 @@
 //! Splitting a part by its instruments, and joining parts.
 
 use crate::api::*;
-use crate::app::{Answer, App, Opened};
+use crate::app::{Answer, App, Make, Opened};
 use crate::problem::Problem;
 use crate::songs::damage_of;
 use std::collections::HashSet;
 use vivida_core::{InstrumentId, Regrouping, join};
-use vivida_store::{Change, NewPart, PartId, Reads, SongId};
+use vivida_store::{NewPart, PartId, Reading, Reads, SongId};
 
 impl App {
     /// Makes parts of a part's instruments; the part itself is muted and stays.
     pub(crate) fn split_part(&self, id: PartId, request: &SplitRequest) -> Answer<RegroupedParts> {
-        self.warm(id)?;
-        self.regrouping(|change| {
-            let opened = self.expected(change, id, request.revision)?;
+        let song = self.warm(id)?;
+        self.regrouping(song, |reading| {
+            let opened = self.expected(reading, id, request.revision)?;
             let kit = &opened.chart().kit;
             let mut seen: HashSet<&InstrumentId> = HashSet::new();
             for (place, group) in request.groups.iter().enumerate() {
@@ -59,15 +59,13 @@ impl App {
                 });
             }
             let label = format!("split {name}");
-            let parts = change.regroup(opened.row.song, &label, &new, &[id])?;
-            Ok((opened.row.song, parts, said))
+            Ok(Box::new(move |change| Ok((change.regroup(song, &label, &new, &[id])?, said))))
         })
     }
 
     /// Makes one part of drums of several; these are muted and stay.
     pub(crate) fn join_parts(&self, song: SongId, request: &JoinRequest) -> Answer<RegroupedParts> {
-        self.warm_song(song)?;
-        self.regrouping(|change| {
+        self.regrouping(song, |reading| {
             let mut opened = Vec::with_capacity(request.parts.len());
             let mut seen = HashSet::new();
             for (place, one) in request.parts.iter().enumerate() {
@@ -75,7 +73,7 @@ impl App {
                 if !seen.insert(one.id) {
                     return wrong("this part is there twice");
                 }
-                let part = self.expected(change, one.id, one.revision)?;
+                let part = self.expected(reading, one.id, one.revision)?;
                 if part.row.song != song {
                     return wrong("this part belongs to another song");
                 }
@@ -105,14 +103,14 @@ impl App {
                 variation: first.take.variation,
             };
             let silent: Vec<PartId> = opened.iter().map(|one| one.row.id).collect();
-            let parts = change.regroup(song, &format!("join {} parts", silent.len()), &[new], &silent)?;
-            Ok((song, parts, made.said))
+            let (label, said) = (format!("join {} parts", silent.len()), made.said);
+            Ok(Box::new(move |change| Ok((change.regroup(song, &label, &[new], &silent)?, said))))
         })
     }
 
     /// A part as it is expected, in good order.
-    fn expected(&self, change: &Change<'_>, id: PartId, revision: i64) -> Answer<Opened> {
-        let row = change.expected_part(id, revision)?;
+    fn expected(&self, reading: &Reading, id: PartId, revision: i64) -> Answer<Opened> {
+        let row = reading.expected_part(id, revision)?;
         if let Some(damage) = damage_of(&row) {
             let detail = format!("part {} cannot be read in full ({damage}); give it other passes first", id.0);
             return Err(Problem::field("parts", detail));
@@ -121,7 +119,7 @@ impl App {
             let detail = "a recorded loop is one part; make a part for the kit of it, and split or join that";
             return Err(Problem::field("parts", detail));
         }
-        let opened = self.open_in(change, id, None)?;
+        let opened = self.open_in(reading, id, None)?;
         match &opened.source.damage {
             Some(damage) => Err(Problem::field("parts", format!("part {}: {damage}", id.0))),
             None => Ok(opened),
@@ -130,11 +128,12 @@ impl App {
 
     fn regrouping(
         &self,
-        make: impl FnOnce(&mut Change<'_>) -> Answer<(SongId, Vec<PartId>, Vec<String>)>,
+        song: SongId,
+        plan: impl Fn(&Reading) -> Answer<Make<'static, (Vec<PartId>, Vec<String>)>>,
     ) -> Answer<RegroupedParts> {
-        let mut store = self.store();
-        let (song, parts, said) = store.change(make)?;
-        Ok(RegroupedParts { parts, said, history: store.history(Some(song))? })
+        let (regrouped, reading) = self.work_out(song, plan)?;
+        let (parts, said) = regrouped?;
+        Ok(RegroupedParts { parts, said, history: reading.history(Some(song))? })
     }
 }
 

@@ -9,7 +9,7 @@ use serde_json::value::RawValue;
 use std::sync::Arc;
 use vivida_core::{Grid, Outline, Percent, Section, Slots, Ticks};
 use vivida_smf::read;
-use vivida_store::{PartId, Reads, SongId, Step, Store, StoredPart, StoredSong};
+use vivida_store::{PartId, Reading, Reads, SongId, Step, StoredPart, StoredSong};
 
 /// What the shelf shows is worked out anew where another version of the program did that.
 const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 3");
@@ -17,29 +17,28 @@ const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 3");
 impl App {
     /// The shelf: one's own songs first, the newest in front; then the demo in its order.
     pub(crate) fn songs(&self) -> Answer<Vec<Box<RawValue>>> {
-        let mut rows = self.store().songs()?;
+        let reading = self.reading()?;
+        let mut rows = reading.songs()?;
         rows.sort_by_key(|row| (row.is_demo, if row.is_demo { row.id.0 } else { -row.id.0 }));
-        rows.iter().map(|row| self.card(row)).collect()
+        rows.iter().map(|row| self.card(&reading, row)).collect()
     }
 
-    pub(crate) fn card_of(&self, id: SongId) -> Answer<Box<RawValue>> {
-        let row = self.store().song(id)?;
-        self.card(&row)
+    pub(crate) fn card_of(&self, reading: &Reading, id: SongId) -> Answer<Box<RawValue>> {
+        self.card(reading, &reading.song(id)?)
     }
 
     /// What the shelf shows of a song, as it was kept or worked out anew.
-    fn card(&self, row: &StoredSong) -> Answer<Box<RawValue>> {
-        if let Some(card) = self.store().card(row.id, CARDS)?.and_then(|text| RawValue::from_string(text).ok()) {
+    fn card(&self, reading: &Reading, row: &StoredSong) -> Answer<Box<RawValue>> {
+        if let Some(card) = reading.card(row.id, CARDS)?.and_then(|text| RawValue::from_string(text).ok()) {
             return Ok(card);
         }
-        self.warm_song(row.id)?;
-        let card = serde_json::value::to_raw_value(&self.fresh_card(row)?);
+        let card = serde_json::value::to_raw_value(&self.fresh_card(reading, row));
         let card = card.map_err(|error| Problem::field("song", error.to_string()))?;
-        self.store().change(|change| change.keep_card(row.id, row.stamp, CARDS, card.get()))?;
+        self.if_free(|change| change.keep_card(row.id, row.stamp, CARDS, card.get()));
         Ok(card)
     }
 
-    fn fresh_card(&self, row: &StoredSong) -> Answer<SongCard> {
+    fn fresh_card(&self, reading: &Reading, row: &StoredSong) -> SongCard {
         let mut card = SongCard {
             id: row.id,
             revision: row.revision as i32,
@@ -56,11 +55,11 @@ impl App {
             mended: Vec::new(),
             damage: row.damage.as_ref().map(|damage| format!("its sections: {}", damage.reason)),
         };
-        let song = match self.load(&*self.store(), row.id) {
+        let song = match self.load(reading, row.id) {
             Ok(song) => song,
             Err(problem) => {
                 card.damage = Some(problem.detail);
-                return Ok(card);
+                return card;
             }
         };
         let file = &song.file;
@@ -70,11 +69,11 @@ impl App {
         card.metres = file.metre.changes().map(|(_, metre)| metre.to_string()).collect();
         card.bars = file.bars();
         card.seconds = file.tempo.seconds(last.start + last.length);
-        card.parts = self.part_cards(&*self.store(), row, &song);
+        card.parts = self.part_cards(reading, row, &song);
         card.mended = file.mended.clone();
         // Without a picture rather than without a card.
-        card.picture = self.picture(row).ok().flatten();
-        Ok(card)
+        card.picture = self.picture(reading, row).ok().flatten();
+        card
     }
 
     fn part_cards(&self, reads: &impl Reads, row: &StoredSong, song: &Loaded) -> Vec<PartCard> {
@@ -102,11 +101,11 @@ impl App {
         row.parts.iter().map(card).collect()
     }
 
-    fn picture(&self, row: &StoredSong) -> Answer<Option<Picture>> {
+    fn picture(&self, reading: &Reading, row: &StoredSong) -> Answer<Option<Picture>> {
         let Some(part) = row.parts.iter().filter(|part| part.drums).min_by_key(|part| part.muted) else {
             return Ok(None);
         };
-        let opened = self.open_stored(&*self.store(), row, part.clone(), None)?;
+        let opened = self.open_stored(reading, row, part.clone(), None)?;
         let performance = opened.play(Ticks(0.0));
         let played = opened.played(&performance);
         Ok(Some(picture(&opened.song.file, opened.chart(), opened.written(), &played, &performance)))
@@ -123,29 +122,29 @@ impl App {
         let ending = [".midi", ".mid", ".smf"].iter().find(|ending| lower.ends_with(**ending)).map_or(0, |e| e.len());
         let stem =
             file_name.get(..file_name.len() - ending).filter(|stem| !stem.trim().is_empty()).unwrap_or(&file_name);
-        let id = self.store().change(|change| change.add_song(stem, &file_name, bytes, &file))?;
-        self.card_of(id)
+        let (id, reading) = self.changed(|change| change.add_song(stem, &file_name, bytes, &file))?;
+        self.card_of(&reading, id)
     }
 
     /// The bytes that a song came in as, and the name of their file.
     pub(crate) fn original(&self, id: SongId) -> Answer<(String, Vec<u8>)> {
-        let store = self.store();
-        let file = store.file(store.song_alone(id)?.file)?;
+        let reading = self.reading()?;
+        let file = reading.file(reading.song_alone(id)?.file)?;
         Ok((file.name, file.bytes))
     }
 
     pub(crate) fn rename(&self, id: SongId, request: &SongChange) -> Answer<Box<RawValue>> {
-        self.store().change(|change| change.rename(id, request.revision, &request.name))?;
-        self.card_of(id)
+        let ((), reading) = self.changed(|change| change.rename(id, request.revision, &request.name))?;
+        self.card_of(&reading, id)
     }
 
     pub(crate) fn duplicate(&self, id: SongId) -> Answer<Box<RawValue>> {
-        let copy = self.store().change(|change| change.duplicate(id))?;
-        self.card_of(copy)
+        let (copy, reading) = self.changed(|change| change.duplicate(id))?;
+        self.card_of(&reading, copy)
     }
 
     pub(crate) fn delete(&self, id: SongId, revision: i64) -> Answer<()> {
-        Ok(self.store().change(|change| change.delete(id, revision))?)
+        Ok(self.change(|change| change.delete(id, revision))?)
     }
 
     /// Takes several songs off the shelf, or none of them.
@@ -154,13 +153,12 @@ impl App {
         if songs.is_empty() {
             return Err(Problem::field("songs", "there is no song to delete; name at least one"));
         }
-        Ok(self.store().change(|change| change.delete_songs(&songs))?)
+        Ok(self.change(|change| change.delete_songs(&songs))?)
     }
 
     /// A song in the workspace.
     pub(crate) fn song(&self, id: SongId) -> Answer<SongDetail> {
-        self.warm_song(id)?;
-        self.song_in(&*self.store(), id)
+        self.song_in(&self.reading()?, id)
     }
 
     pub(crate) fn song_in(&self, reads: &impl Reads, id: SongId) -> Answer<SongDetail> {
@@ -189,16 +187,13 @@ impl App {
     /// Sets the sections of a song.
     pub(crate) fn set_sections(&self, id: SongId, request: SectionsChange) -> Answer<SongDetail> {
         let sections = Section::checked(request.sections).map_err(|(field, message)| Problem::field(field, message))?;
-        self.warm_song(id)?;
-        let mut store = self.store();
-        let song = self.load(&*store, id)?;
-        let bars = song.file.bars();
+        let bars = self.load(&self.reading()?, id)?.file.bars();
         if let Some(index) = sections.iter().position(|section| section.to > bars) {
             let message = format!("the song has {bars} bars");
             return Err(Problem::field(format!("sections[{index}].to"), message));
         }
-        store.change(|change| change.set_sections(id, request.revision, sections))?;
-        self.song_in(&*store, id)
+        let ((), reading) = self.changed(|change| change.set_sections(id, request.revision, sections))?;
+        self.song_in(&reading, id)
     }
 
     /// The slots of bars like bar `number`, to choose positions from.
@@ -225,9 +220,7 @@ impl App {
 
     /// A song that is not deleted, read.
     fn read_song(&self, id: SongId) -> Answer<Arc<Loaded>> {
-        let store = self.store();
-        store.song_alone(id)?;
-        self.load(&*store, id)
+        self.load(&self.reading()?, id)
     }
 
     /// Undo or redo, of a song or of the shelf.
@@ -235,43 +228,41 @@ impl App {
         if let Some(id) = song {
             self.warm_song(id)?;
         }
-        let mut store = self.store();
-        let label = store.change(|change| if back { change.undo(song) } else { change.redo(song) })?;
-        self.travelled(&store, song, label)
+        let (label, reading) = self.changed(|change| if back { change.undo(song) } else { change.redo(song) })?;
+        self.travelled(&reading, song, label)
     }
 
     /// The steps of a song, the newest first.
     pub(crate) fn steps(&self, song: SongId) -> Answer<Vec<Step>> {
-        let store = self.store();
-        store.song_alone(song)?;
-        Ok(store.steps(song)?)
+        let reading = self.reading()?;
+        reading.song_alone(song)?;
+        Ok(reading.steps(song)?)
     }
 
     /// Goes to where a song stood after one of its steps.
     pub(crate) fn travel_to(&self, song: SongId, step: i64) -> Answer<Travelled> {
         self.warm_song(song)?;
-        let mut store = self.store();
-        let steps = store.change(|change| {
+        let (steps, reading) = self.changed(|change| {
             change.song_alone(song)?;
             change.travel_to(song, step)
         })?;
         let label = (steps > 0).then(|| format!("{steps} {}", if steps == 1 { "step" } else { "steps" }));
-        self.travelled(&store, Some(song), label)
+        self.travelled(&reading, Some(song), label)
     }
 
-    fn travelled(&self, store: &Store, song: Option<SongId>, label: Option<String>) -> Answer<Travelled> {
+    fn travelled(&self, reading: &Reading, song: Option<SongId>, label: Option<String>) -> Answer<Travelled> {
         let mut travelled =
-            Travelled { label, song: None, parts: Vec::new(), pockets: Vec::new(), history: store.history(song)? };
+            Travelled { label, song: None, parts: Vec::new(), pockets: Vec::new(), history: reading.history(song)? };
         if let Some(id) = song {
-            travelled.song = Some(self.song_in(store, id)?);
-            travelled.parts = self.part_states(store, id)?;
-            travelled.pockets = self.pockets_in(store, id)?;
+            travelled.song = Some(self.song_in(reading, id)?);
+            travelled.parts = self.part_states(reading, id)?;
+            travelled.pockets = self.pockets_in(reading, id)?;
         }
         Ok(travelled)
     }
 
     pub(crate) fn view(&self, name: &str) -> Answer<Value> {
-        let text = self.store().view(name)?;
+        let text = self.reading()?.view(name)?;
         Ok(text.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or(Value::Null))
     }
 
@@ -282,7 +273,7 @@ impl App {
         if text.len() > MOST || name.len() > 200 {
             return Err(Problem::field("view", "how a screen was left takes at most 64 KiB, and a short name"));
         }
-        Ok(self.store().change(|change| change.set_view(name, &text))?)
+        Ok(self.change(|change| change.set_view(name, &text))?)
     }
 }
 

@@ -1,129 +1,64 @@
-//! Recorded loops: their files, kept in the data folder by their hash; parts that are made of them; how they sound.
+//! Recorded loops: parts that are made of files of sound, and how they sound.
 
 use crate::api::*;
 use crate::app::{Answer, App, Loaded, Opened, locked};
-use crate::own_sounds::Samples;
+use crate::csv_table::Table;
+use crate::files_of_sound::Sounds;
 use crate::problem::Problem;
 use crate::writing::{check_size, free_id};
 use lru::LruCache;
 use rocket::http::Status;
-use sha2::{Digest, Sha256};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fs::File;
-use std::io::Write;
+use std::io::{Seek, SeekFrom};
 use std::ops::Range;
-use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
 use vivida_audio::{
-    Analysis, Arranged, Clip, Heard, Onset, Peaks, Played, Proposal, RATE, Sensitivity, beginning, part_of, struck,
-    tempos, write_wav,
+    Analysis, Arranged, Clip, Heard, OnDisk, Onset, Peaks, Played, Proposal, RATE, ReadError, Sensitivity, beginning,
+    part_of, struck, tempos, write_wav,
 };
-use vivida_core::{AudioSource, Channel, Outline, Performance, Sample, Slicing, Ticks};
+use vivida_core::{AudioSource, Channel, Outline, Performance, Slicing, Ticks};
 use vivida_smf::{NewTrack, begin, read, with_tracks};
-use vivida_store::{NewVersion, OwnPart, PartId, Reads, SongId, StoredFile};
+use vivida_sound::Passage;
+use vivida_store::{NewVersion, OwnPart, PartId, Reads, SongId, StoreError, StoredFile};
 
-/// Files of sound: in the data folder, or in memory where the database is there, too.
-pub struct Sounds {
-    folder: Option<PathBuf>,
-    memory: Mutex<HashMap<String, Arc<Vec<u8>>>>,
-    /// Those that were read and used last.
-    read: Mutex<LruCache<String, Arc<Sound>>>,
-    /// Samples of strokes that were used last.
-    pub(crate) samples: Samples,
-}
-
-/// A file that has been read.
+/// The file of a recorded loop that has been read.
 pub(crate) struct Sound {
-    pub heard: Heard,
+    pub heard: Heard<OnDisk>,
     analysis: OnceLock<Analysis>,
     peaks: OnceLock<Peaks>,
 }
 
 impl Sound {
+    fn new(heard: Heard<OnDisk>) -> Sound {
+        Sound { heard, analysis: OnceLock::new(), peaks: OnceLock::new() }
+    }
+
     fn onsets(&self, sensitivity: Sensitivity) -> Vec<Onset> {
         self.analysis.get_or_init(|| Analysis::of(&self.heard.clip)).onsets(sensitivity)
     }
 }
 
-/// Sounds that are kept read have no more frames together, where they are more than one: half an hour.
-const KEPT_FRAMES: usize = 30 * 60 * RATE as usize;
+/// Sounds that are kept listened to have no more frames together, where they are more than one: 20 minutes.
+pub(crate) const KEPT_FRAMES: usize = 20 * 60 * RATE as usize;
 
-fn failed(error: &std::io::Error) -> Problem {
-    if error.kind() == std::io::ErrorKind::StorageFull {
-        let detail = "The disk is full: nothing was changed. Make room, and do it again.";
-        return Problem::new(Status::InsufficientStorage, "The disk is full", detail);
+/// Loops that were used last.
+pub(crate) struct Read(Mutex<LruCache<String, Arc<Sound>>>);
+
+impl Default for Read {
+    fn default() -> Read {
+        Read(Mutex::new(LruCache::unbounded()))
     }
-    let detail = format!("The file could not be kept in the data folder: {error}.");
-    Problem::new(Status::InternalServerError, "Not kept", detail)
 }
 
-impl Sounds {
-    /// Beside a database in this folder; in memory where there is none.
-    pub fn beside(folder: Option<&Path>) -> Sounds {
-        Sounds {
-            folder: folder.map(|folder| folder.join("sounds")),
-            memory: Mutex::default(),
-            read: Mutex::new(LruCache::unbounded()),
-            samples: Samples::default(),
-        }
+impl Read {
+    fn get(&self, name: &str) -> Option<Arc<Sound>> {
+        locked(&self.0).get(name).cloned()
     }
 
-    /// Keeps the bytes of a file: its name. One that is there already, and as it was, stays.
-    pub(crate) fn keep(&self, bytes: &[u8]) -> Answer<String> {
-        let name: String = Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect();
-        let Some(folder) = &self.folder else {
-            locked(&self.memory).insert(name.clone(), Arc::new(bytes.to_vec()));
-            return Ok(name);
-        };
-        let keep = || {
-            std::fs::create_dir_all(folder)?;
-            let path = folder.join(&name);
-            if std::fs::read(&path).is_ok_and(|there| there == bytes) {
-                return Ok(());
-            }
-            // It is there whole or not at all, however the program ends.
-            let mut file = tempfile::NamedTempFile::new_in(folder)?;
-            file.write_all(bytes)?;
-            file.as_file().sync_all()?;
-            file.persist(&path).map_err(|error| error.error)?;
-            File::open(folder)?.sync_all()
-        };
-        keep().map_err(|error: std::io::Error| failed(&error))?;
-        Ok(name)
-    }
-
-    /// The bytes of a file; nothing where it is gone.
-    pub(crate) fn bytes(&self, name: &str) -> Option<Vec<u8>> {
-        if !Sample::is_sound(name) {
-            return None;
-        }
-        match &self.folder {
-            Some(folder) => std::fs::read(folder.join(name)).ok(),
-            None => locked(&self.memory).get(name).map(|bytes| bytes.to_vec()),
-        }
-    }
-
-    /// Whether a file is there.
-    pub(crate) fn has(&self, name: &str) -> bool {
-        let is_there = || match &self.folder {
-            Some(folder) => folder.join(name).is_file(),
-            None => locked(&self.memory).contains_key(name),
-        };
-        Sample::is_sound(name) && is_there()
-    }
-
-    /// A file, read where it is not in use.
-    fn sound(&self, name: &str, called: &str) -> Answer<Arc<Sound>> {
-        if let Some(found) = locked(&self.read).get(name) {
-            return Ok(found.clone());
-        }
-        let bytes = self.bytes(name).ok_or_else(|| gone(called, "Drop it on the page again."))?;
-        Ok(self.remember(name, heard_of(called, bytes)?))
-    }
-
-    fn remember(&self, name: &str, heard: Heard) -> Arc<Sound> {
-        let sound = Arc::new(Sound { heard, analysis: OnceLock::new(), peaks: OnceLock::new() });
-        let mut read = locked(&self.read);
+    fn put(&self, name: &str, sound: Sound) -> Arc<Sound> {
+        let sound = Arc::new(sound);
+        let mut read = locked(&self.0);
         read.put(name.to_owned(), sound.clone());
         let frames = |one: &Arc<Sound>| one.heard.clip.frames();
         while read.len() > 1 && read.iter().map(|(_, one)| frames(one)).sum::<usize>() > KEPT_FRAMES {
@@ -133,28 +68,63 @@ impl Sounds {
     }
 }
 
-/// A file of sound is not in its folder any more.
-pub(crate) fn gone(called: &str, then: &str) -> Problem {
-    let detail = format!("The file “{called}” is gone from the folder “sounds” beside the database. {then}");
-    Problem { file: Some(called.to_owned()), ..Problem::new(Status::NotFound, "Not there", detail) }
-}
-
-/// The bytes of a file, read and kept without a copy.
-#[derive(Clone)]
-pub(crate) struct Shared(pub Arc<Vec<u8>>);
-
-impl AsRef<[u8]> for Shared {
-    fn as_ref(&self) -> &[u8] {
-        &self.0
+impl Sounds {
+    /// A loop, read where it is not in use.
+    fn sound(&self, name: &str, called: &str) -> Answer<Arc<Sound>> {
+        if let Some(found) = self.read.get(name) {
+            return Ok(found);
+        }
+        // One at a time: what is decoded and listened to takes room.
+        let _turn = locked(&self.turn);
+        if let Some(found) = self.read.get(name) {
+            return Ok(found);
+        }
+        let file = self.file(name).map_err(|missing| missing.problem(called, "Drop it on the page again."))?;
+        Ok(self.read.put(name, Sound::new(heard_on_disk(called, file)?)))
     }
 }
 
-pub(crate) fn heard_of(called: &str, bytes: impl AsRef<[u8]> + Send + Sync + 'static) -> Answer<Heard> {
-    vivida_audio::read(bytes).map_err(|error| {
-        let problem =
-            Problem::new(Status::UnprocessableEntity, "The file cannot be read", format!("“{called}” {error}."));
-        Problem { file: Some(called.to_owned()), ..problem }
-    })
+fn unreadable(called: &str, error: &ReadError) -> Problem {
+    if *error == ReadError::Full {
+        return Problem::full();
+    }
+    let problem = Problem::new(Status::UnprocessableEntity, "The file cannot be read", format!("“{called}” {error}."));
+    Problem { file: Some(called.to_owned()), ..problem }
+}
+
+fn heard_on_disk(called: &str, file: File) -> Answer<Heard<OnDisk>> {
+    vivida_audio::read_onto_disk(file).map_err(|error| unreadable(called, &error))
+}
+
+/// A file that is short enough to be held.
+pub(crate) fn heard_of(called: &str, bytes: Vec<u8>) -> Answer<Heard> {
+    vivida_audio::read(bytes).map_err(|error| unreadable(called, &error))
+}
+
+/// A loop as a part of a mixdown.
+#[derive(Debug)]
+struct LoopPassage {
+    arranged: Arranged,
+    sound: Arc<Sound>,
+    /// The frames of the song that it goes over.
+    frames: Range<i64>,
+}
+
+impl std::fmt::Debug for Sound {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.heard.fmt(formatter)
+    }
+}
+
+impl Passage for LoopPassage {
+    fn frames(&self) -> u64 {
+        (self.frames.end - self.frames.start).max(0) as u64
+    }
+
+    fn stretch(&self, from: u64, frames: usize) -> Vec<Vec<f32>> {
+        let from = self.frames.start + from as i64;
+        self.arranged.render(&self.sound.heard.clip, from..from + frames as i64).into_channels()
+    }
 }
 
 fn onset_columns(onsets: &[Onset]) -> OnsetColumns {
@@ -197,12 +167,15 @@ fn stretch_of(sound: &Sound, from: Option<f64>, to: Option<f64>) -> Answer<Range
 
 impl App {
     /// Takes a file in, and says what it may be.
-    pub(crate) fn add_sound(&self, file_name: &str, bytes: Vec<u8>) -> Answer<SoundDetail> {
+    pub(crate) fn add_sound(&self, file_name: &str, file: File) -> Answer<SoundDetail> {
         let file_name = vivida_smf::readable(file_name.as_bytes());
-        let bytes = Shared(Arc::new(bytes));
-        let heard = heard_of(&file_name, bytes.clone())?;
-        let name = self.sounds.keep(bytes.as_ref())?;
-        let sound = self.sounds.remember(&name, heard);
+        let _turn = locked(&self.sounds.turn);
+        let again = |error: std::io::Error| Problem::field("file", error.to_string());
+        let heard = heard_on_disk(&file_name, file.try_clone().map_err(again)?)?;
+        let mut file = file;
+        file.seek(SeekFrom::Start(0)).map_err(again)?;
+        let name = self.sounds.keep_from(&mut file)?;
+        let sound = self.sounds.read.put(&name, Sound::new(heard));
         let onsets = sound.onsets(Sensitivity::default());
         let Heard { clip, format, rate, bits, said } = &sound.heard;
         let mut said = said.clone();
@@ -215,7 +188,7 @@ impl App {
             format: *format,
             rate: *rate,
             bits: *bits,
-            channels: clip.channels().len() as u32,
+            channels: clip.channels() as u32,
             frames: clip.frames(),
             seconds: clip.seconds(),
             begins: beginning(&onsets),
@@ -315,7 +288,7 @@ impl App {
         let source = App::source_of(request, sound, &stretch, ticks, 1)?;
         let hits = part_of(onsets, &source.slicing, ticks, 0);
         check_size(&hits)?;
-        let (song, part) = self.store().change(|change| {
+        let (song, part) = self.change(|change| {
             let song = change.begin_song(&request.name, &bytes, &file, None)?;
             let part = change.song(song)?.parts[0].id;
             change.lay_audio(part, None, &source, &hits)?;
@@ -326,9 +299,7 @@ impl App {
 
     fn lay_into(&self, id: SongId, request: &LoopRequest, sound: &Sound, onsets: &[Onset]) -> Answer<LaidLoop> {
         let revision = request.revision.ok_or_else(|| Problem::field("revision", "say which state of the song"))?;
-        self.warm_song(id)?;
-        let mut store = self.store();
-        let song = self.load(&*store, id)?;
+        let song = self.load(&self.reading()?, id)?;
         let metre = &song.file.metre;
         let ticks = metre.bar(request.bars + 1).start;
         let end = song.end();
@@ -337,18 +308,21 @@ impl App {
         let hits = part_of(onsets, &source.slicing, end, 0);
         check_size(&hits)?;
         let position = song.file.parts.len();
-        store.change(|change| {
+        let track = NewTrack { name: request.name.clone(), channel: Channel::PERCUSSION };
+        let bytes = with_tracks(&song.bytes, &song.file, &[track], end).map_err(|why| Problem::field("song", why))?;
+        let ((), reading) = self.changed(|change| {
             let stored = change.song_alone(id)?;
-            let track = NewTrack { name: request.name.clone(), channel: Channel::PERCUSSION };
-            let bytes =
-                with_tracks(&song.bytes, &song.file, &[track], end).map_err(|why| Problem::field("song", why))?;
+            if stored.file != song.id {
+                let (what, id, expected, found) = ("song", id.0, revision, stored.revision);
+                return Err(StoreError::Conflict { what, id, expected, found }.into());
+            }
             let kept = change.file(stored.file)?;
             let mut version = NewVersion::of(StoredFile { bytes, ..kept });
             let audio = Some(source);
             version.own.push(OwnPart { position, name: None, drums: true, hits, kit: None, audio });
             Ok::<(), Problem>(change.new_version(id, revision, &format!("add “{}”", request.name), version)?)
         })?;
-        let part = store.song(id)?.parts.iter().find(|part| part.position == position).map(|part| part.id);
+        let part = reading.song(id)?.parts.iter().find(|part| part.position == position).map(|part| part.id);
         let part = part.ok_or_else(|| Problem::field("song", "the part did not come to its place"))?;
         Ok(LaidLoop { song: id, part })
     }
@@ -357,15 +331,15 @@ impl App {
     pub(crate) fn find_onsets(&self, id: PartId, request: &OnsetsRequest) -> Answer<PartDetail> {
         // Listened to before the store is asked for more, so that nobody waits for that. A part's file never changes.
         let onsets = self.sound_of(&self.open(id, None)?)?.1.onsets(request.sensitivity);
-        self.changing(id, |change| {
-            change.expected_part(id, request.revision)?;
-            let opened = self.open_in(&*change, id, None)?;
+        self.changing(id, |reading| {
+            reading.expected_part(id, request.revision)?;
+            let opened = self.open_in(reading, id, None)?;
             let (source, _) = self.sound_of(&opened)?;
             let source = AudioSource { sensitivity: request.sensitivity.get(), ..source.clone() };
             let first = free_id(opened.part(), &[&opened.take.recipe]);
             let hits = part_of(&onsets, &source.slicing, opened.song.end(), first);
             check_size(&hits)?;
-            Ok(change.lay_audio(id, Some("find onsets"), &source, &hits)?)
+            Ok(Box::new(move |change| Ok(change.lay_audio(id, Some("find onsets"), &source, &hits)?)))
         })?;
         self.part_detail(id)
     }
@@ -373,15 +347,23 @@ impl App {
     fn sound_of<'a>(&self, opened: &'a Opened) -> Answer<(&'a AudioSource, Arc<Sound>)> {
         let source = opened.row.audio.as_ref();
         let source = source.ok_or_else(|| Problem::field("part", "this part is no recorded loop"))?;
-        Ok((source, self.sounds.sound(&source.sound, &source.name)?))
+        let sound = self.sounds.sound(&source.sound, &source.name)?;
+        let frames = sound.heard.clip.frames() as u64;
+        if source.frames != frames || source.slicing.to > frames {
+            let why = format!("lasts {frames} frames, and this part is cut as if there were {}", source.frames);
+            let detail = format!("The file “{}” {why}. Drop the file on the page again.", source.name);
+            let problem = Problem::new(Status::UnprocessableEntity, "The loop does not fit its file", detail);
+            return Err(Problem { file: Some(source.name.clone()), ..problem });
+        }
+        Ok((source, sound))
     }
 
     pub(crate) fn audio_of(&self, opened: &Opened) -> Option<PartAudio> {
         let source = opened.row.audio.clone()?;
         let bpm = own_bpm(&source.slicing, &opened.song);
         // A file that is there and cannot be read any more is as good as gone.
-        let sound = self.sounds.sound(&source.sound, &source.name).ok();
-        let channels = sound.as_ref().map_or(1, |sound| sound.heard.clip.channels().len() as u32);
+        let sound = self.sound_of(opened).ok().map(|(_, sound)| sound);
+        let channels = sound.as_ref().map_or(1, |sound| sound.heard.clip.channels() as u32);
         Some(PartAudio { bpm, channels, missing: sound.is_none(), source })
     }
 
@@ -445,27 +427,25 @@ impl App {
     pub(crate) fn onsets_csv(&self, id: PartId) -> Answer<(String, Vec<u8>)> {
         let opened = self.open(id, None)?;
         let (source, _) = self.sound_of(&opened)?;
-        let mut table = csv::Writer::from_writer(Vec::new());
-        let failed = |error: csv::Error| Problem::field("part", error.to_string());
-        table.write_record(["seconds", "frame", "instrument", "velocity"]).map_err(failed)?;
+        let mut table = Table::new(Vec::new());
+        let failed = |error: std::io::Error| Problem::field("part", error.to_string());
+        table.row(["seconds", "frame", "instrument", "velocity"]).map_err(failed)?;
         for hit in opened.part().hits() {
             let Some((0, frame)) = source.slicing.place(hit.tick) else { continue };
             let place = opened.chart().instrument_of(hit.note, hit.channel);
             let instrument = place.map_or("", |place| opened.chart().kit.instruments[place].id.as_str());
             let seconds = format!("{:.5}", frame as f64 / f64::from(RATE));
             let row = [&seconds, &frame.to_string(), instrument, &hit.velocity.get().to_string()];
-            table.write_record(row).map_err(failed)?;
+            table.row(row).map_err(failed)?;
         }
-        let bytes = table.into_inner().map_err(|error| Problem::field("part", error.to_string()))?;
-        Ok((opened.name(), bytes))
+        Ok((opened.name(), table.done().map_err(failed)?))
     }
 
     /// A part of the same hits, played by a kit.
     pub(crate) fn loop_as_midi(&self, id: PartId) -> Answer<RegroupedParts> {
-        self.warm(id)?;
-        let mut store = self.store();
-        let (song, parts) = store.change(|change| {
-            let opened = self.open_in(&*change, id, None)?;
+        let song = self.warm(id)?;
+        let (parts, reading) = self.work_out(song, |reading| {
+            let opened = self.open_in(reading, id, None)?;
             if opened.row.audio.is_none() {
                 return Err(Problem::field("part", "this part is no recorded loop"));
             }
@@ -478,12 +458,9 @@ impl App {
                 recipe: opened.take.recipe.clone(),
                 variation: opened.take.variation,
             };
-            Ok::<_, Problem>((
-                opened.row.song,
-                change.regroup(opened.row.song, &format!("make “{name}”"), &[new], &[])?,
-            ))
+            Ok(Box::new(move |change| Ok(change.regroup(song, &format!("make “{name}”"), &[new], &[])?)))
         })?;
-        Ok(RegroupedParts { parts, said: Vec::new(), history: store.history(Some(song))? })
+        Ok(RegroupedParts { parts: parts?, said: Vec::new(), history: reading.history(Some(song))? })
     }
 
     /// What a loop adds to a mixdown: its frames from a tick of the song on.
@@ -492,20 +469,15 @@ impl App {
         opened: &Opened,
         performance: &Performance,
         range: Option<(Ticks, Ticks)>,
-    ) -> Answer<Option<Clip>> {
+    ) -> Answer<Option<Arc<dyn Passage>>> {
         if opened.row.audio.is_none() {
             return Ok(None);
         }
         let (source, sound) = self.sound_of(opened)?;
         let frame = |tick: Ticks| (opened.song.file.tempo.seconds(tick) * f64::from(RATE)).round() as i64;
         let (from, to) = range.unwrap_or((Ticks(0.0), earlier(opened.song.end(), source.slicing.end())));
-        let length = frame(to) - frame(from);
-        if length > Clip::MOST_FRAMES as i64 {
-            let detail = format!("a loop is mixed down for {} minutes at most; choose bars", Clip::MOST_MINUTES);
-            return Err(Problem::field("bars", detail));
-        }
         let arranged = arranged(opened, performance, 1.0, None, &HashSet::new());
-        Ok(Some(arranged.render(&sound.heard.clip, frame(from)..frame(to))))
+        Ok(Some(Arc::new(LoopPassage { arranged, sound, frames: frame(from)..frame(to) })))
     }
 }
 

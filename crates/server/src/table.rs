@@ -1,6 +1,7 @@
 //! The hits of a part as a table, for spreadsheets and scripts.
 
 use crate::app::{Answer, Opened};
+use crate::csv_table::Table;
 use crate::problem::Problem;
 use rocket::http::Status;
 use std::collections::HashMap;
@@ -13,13 +14,7 @@ pub(crate) fn hits(opened: &Opened) -> Answer<Vec<u8>> {
     })
 }
 
-/// A name as a cell: one that spreadsheets would take for a formula begins with an apostrophe.
-fn text(name: &str) -> String {
-    let is_formula = name.starts_with(['=', '+', '-', '@', '\t', '\r']);
-    if is_formula { format!("'{name}") } else { name.to_owned() }
-}
-
-fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
+fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
     let (file, chart, recipe) = (&opened.song.file, opened.chart(), &opened.take.recipe);
     let context = opened.context(opened.take.variation);
     let played = opened.play(Ticks(0.0));
@@ -41,8 +36,8 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
     lines.extend(played.made.iter().map(|made| (made.anchor, None, &made.played)));
     lines.sort_by(|a, b| a.0.0.total_cmp(&b.0.0).then(a.2.id.cmp(&b.2.id)));
 
-    let mut out = csv::Writer::from_writer(Vec::new());
-    out.write_record([
+    let mut out = Table::new(Vec::new());
+    out.row([
         "bar",
         "beat",
         "instrument",
@@ -71,8 +66,8 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
         let line = [
             bar.number.to_string(),
             format!("{beat:.3}"),
-            text(instrument),
-            text(stroke),
+            instrument.to_owned(),
+            stroke.to_owned(),
             now.note.get().to_string(),
             velocity.map_or(String::new(), |velocity| velocity.get().to_string()),
             now.velocity.get().to_string(),
@@ -82,7 +77,7 @@ fn write(opened: &Opened) -> Result<Vec<u8>, csv::Error> {
             if now.silenced.is_some() { "no" } else { "yes" }.to_owned(),
             by.get(&now.id).map_or(String::new(), |passes| passes.join(" ")),
         ];
-        out.write_record(line.iter().chain(&moves))?;
+        out.row(line.into_iter().chain(moves))?;
     }
-    out.into_inner().map_err(|error| csv::Error::from(error.into_error()))
+    out.done()
 }

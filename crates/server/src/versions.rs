@@ -16,20 +16,19 @@ const LISTED: usize = 300;
 impl App {
     /// What would come of a newer file for a song.
     pub(crate) fn preview_file(&self, id: SongId, file_name: &str, bytes: &[u8]) -> Answer<RefitReport> {
-        self.warm_song(id)?;
-        let store = self.store();
-        Ok(self.newer(&*store, id, file_name, bytes)?.1)
+        Ok(self.newer(&self.reading()?, id, file_name, bytes)?.1)
     }
 
     /// A newer file in the place of a song's own. One step of the song.
     pub(crate) fn replace_file(&self, id: SongId, revision: i64, file_name: &str, bytes: &[u8]) -> Answer<RefitReport> {
-        self.warm_song(id)?;
-        let mut store = self.store();
-        store.change(|change| {
-            let (version, report) = self.newer(&*change, id, file_name, bytes)?;
-            change.new_version(id, revision, &format!("bring in “{file_name}”"), version)?;
-            Ok(report)
-        })
+        let (report, _) = self.work_out(id, |reading| {
+            let (version, report) = self.newer(reading, id, file_name, bytes)?;
+            Ok(Box::new(move |change| {
+                change.new_version(id, revision, &format!("bring in “{file_name}”"), version)?;
+                Ok(report)
+            }))
+        })?;
+        report
     }
 
     fn newer(

@@ -1,13 +1,15 @@
 //! Songs that begin here: their bars, and what is drawn in their parts.
 
 use crate::api::*;
-use crate::app::{Answer, App, Loaded, Opened};
+use crate::app::{Answer, App, Loaded, Make, Opened};
 use crate::problem::Problem;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use vivida_core::{Action, BarMoves, Chart, HitId, Outline, Paper, Part, Recipe, Ticks};
-use vivida_smf::{NewTrack, begin, read, with_tracks};
-use vivida_store::{NewVersion, OwnPart, PartId, Reads, SongId, StoredFile, StoredPart, StoredTake, TakeId};
+use vivida_smf::{NewTrack, SongFile, begin, read, with_tracks};
+use vivida_store::{
+    Change, NewVersion, OwnPart, PartId, Reading, Reads, SongId, StoredFile, StoredPart, StoredTake, TakeId,
+};
 
 fn wrong((field, message): (String, String)) -> Problem {
     Problem::field(field, message)
@@ -34,8 +36,9 @@ impl App {
         let drums = NewTrack { name: "Drums".to_owned(), channel: vivida_core::Channel::PERCUSSION };
         let bytes = begin(&request.outline, &[drums]);
         let file = read(&bytes).map_err(|error| Problem::of_file("the new song", &error))?;
-        let id = self.store().change(|change| change.begin_song(&request.name, &bytes, &file, request.kit))?;
-        self.card_of(id)
+        let begin = |change: &mut Change<'_>| change.begin_song(&request.name, &bytes, &file, request.kit);
+        let (id, reading) = self.changed(begin)?;
+        self.card_of(&reading, id)
     }
 
     /// Draws in a part that was begun here: another Written, one step.
@@ -46,28 +49,30 @@ impl App {
             return Err(Problem::field("drawings", format!("draw 1 to {MOST} strokes at once")));
         }
         let label = vivida_smf::readable(request.label.as_bytes());
-        self.changing(id, |change| {
-            change.expected_part(id, request.revision)?;
-            let opened = self.open_in(&*change, id, None)?;
+        self.changing(id, |reading| {
+            reading.expected_part(id, request.revision)?;
+            let opened = self.open_in(reading, id, None)?;
             if !opened.is_drawn() {
                 let detail = "this part is as its file has it; what is drawn in it is a gesture, by hand";
                 return Err(Problem::field("drawings", detail));
             }
             let part = drawn(&opened, request)?;
-            Ok(change.write(id, request.revision, &label, &part, None)?)
+            let label = &label;
+            Ok(Box::new(move |change| Ok(change.write(id, request.revision, label, &part, None)?)))
         })?;
         self.part_detail(id)
     }
 
     /// Other bars, tempo or metre for a song that was begun here. Hits stay where they are.
     pub(crate) fn set_outline(&self, id: SongId, request: &OutlineRequest) -> Answer<SongDetail> {
-        let mut outline = request.outline.clone();
+        let outline = &request.outline;
         let check = |outline: &Outline| {
             outline.check().map_err(|(field, message)| Problem::field(format!("outline.{field}"), message))
         };
-        check(&outline)?;
-        self.rewriting(id, request.revision, |change, song| {
-            let end = self.last_hit(change, id)?;
+        check(outline)?;
+        self.rewriting(id, request.revision, |reading, song| {
+            let mut outline = outline.clone();
+            let end = self.last_hit(reading, id)?;
             let (_, metre) = outline.maps();
             let needed = metre.bar_at(Ticks((end.0 - 1.0).max(0.0))).number;
             if outline.bars < needed {
@@ -79,22 +84,22 @@ impl App {
                 outline.bars = needed;
                 check(&outline)?;
             }
-            let row = change.song(id)?;
+            let row = reading.song(id)?;
             let sections = row.sections.as_ref().map(|sections| {
                 let mut kept = sections.clone();
                 kept.retain(|section| section.from <= outline.bars);
                 kept.iter_mut().for_each(|section| section.to = section.to.min(outline.bars));
                 Some(kept)
             });
-            let version = NewVersion { sections, ..NewVersion::of(self.with_outline(change, id, song, &outline)?) };
+            let version = NewVersion { sections, ..NewVersion::of(self.with_outline(reading, id, song, &outline)?) };
             Ok(("tempo and bars", version))
         })
     }
 
     /// Bars inserted, repeated, moved or taken out of a song that was begun here, with all that is said of bars.
     pub(crate) fn edit_bars(&self, id: SongId, request: &BarsRequest) -> Answer<SongDetail> {
-        self.rewriting(id, request.revision, |change, song| {
-            if change.song(id)?.parts.iter().any(|part| part.audio.is_some()) {
+        self.rewriting(id, request.revision, |reading, song| {
+            if reading.song(id)?.parts.iter().any(|part| part.audio.is_some()) {
                 let detail = "a recorded loop lies in this song and does not move with its bars; \
                               make a part for the kit of it, and delete the loop, before bars are moved";
                 return Err(Problem::field("edit", detail));
@@ -106,12 +111,12 @@ impl App {
             outline.check().map_err(wrong)?;
             let (_, metre) = outline.maps();
             let moves = plan.moves(bars);
-            let row = change.song(id)?;
-            let mut version = NewVersion::of(self.with_outline(change, id, song, &outline)?);
+            let row = reading.song(id)?;
+            let mut version = NewVersion::of(self.with_outline(reading, id, song, &outline)?);
             version.sections = row.sections.as_ref().map(|sections| Some(moves.sections(sections)));
             for part in &row.parts {
                 for take in &part.takes {
-                    let Some(hits) = change.take_hits(take.id)?.and_then(Result::ok) else { continue };
+                    let Some(hits) = reading.take_hits(take.id)?.and_then(Result::ok) else { continue };
                     let free = free_id(&hits, &[&take.recipe]);
                     let moved = plan.part(&hits, &song.file.metre, &metre, free);
                     check_size(&moved)?;
@@ -128,6 +133,20 @@ impl App {
     /// Adds the parts of a file to a song: those of drums, or all where there are none.
     pub(crate) fn add_parts(&self, id: SongId, revision: i64, file_name: &str, bytes: &[u8]) -> Answer<SongDetail> {
         let source = read(bytes).map_err(|error| Problem::of_file(file_name, &error))?;
+        let (added, reading) = self.work_out(id, |reading| self.added(reading, id, revision, file_name, &source))?;
+        added?;
+        self.song_in(&reading, id)
+    }
+
+    /// A song with the parts of another file.
+    fn added<'a>(
+        &self,
+        reading: &Reading,
+        id: SongId,
+        revision: i64,
+        file_name: &'a str,
+        source: &SongFile,
+    ) -> Answer<Make<'a, ()>> {
         let mut chosen: Vec<_> =
             source.parts.iter().filter(|part| part.drums && !part.part.hits().is_empty()).collect();
         if chosen.is_empty() {
@@ -137,9 +156,7 @@ impl App {
             let detail = format!("“{file_name}” holds no notes; choose a file with a part in it");
             return Err(Problem { file: Some(file_name.to_owned()), ..Problem::field("file", detail) });
         }
-        self.warm_song(id)?;
-        let mut store = self.store();
-        let song = self.load(&*store, id)?;
+        let song = self.load(reading, id)?;
         let scale = song.file.ppq.as_f64() / source.ppq.as_f64();
         let hits_of = |part: &Part| {
             let hits = part.hits().iter().zip(0..).map(|(hit, number)| vivida_core::Hit {
@@ -161,30 +178,26 @@ impl App {
             let detail = format!("it lasts {needed} bars; {} are the most of a song", vivida_smf::MOST_BARS);
             return Err(Problem { file: Some(file_name.to_owned()), ..Problem::field("file", detail) });
         }
-        store.change(|change| {
-            let stored = change.song_alone(id)?;
-            let own = if song.file.is_begun() && needed > song.file.bars() {
-                let outline = Outline { bars: needed, ..Outline::of(needed, &song.file.tempo, metre) };
-                outline.check().map_err(wrong)?;
-                let longer = self.with_outline(&*change, id, &song, &outline)?;
-                let file = read(&longer.bytes).map_err(|error| Problem::of_file(file_name, &error))?;
-                (longer.bytes, file)
-            } else {
-                (song.bytes.clone(), song.file.clone())
-            };
-            let end = metre.bar(needed.max(song.file.bars()) + 1).start;
-            let bytes = with_tracks(&own.0, &own.1, &tracks, end).map_err(|why| Problem::field("file", why))?;
-            let kept = change.file(stored.file)?;
-            let first = song.file.parts.len();
-            let mut version = NewVersion::of(StoredFile { bytes, ..kept });
-            for (number, (part, hits)) in chosen.iter().zip(hits.clone()).enumerate() {
-                let position = first + number;
-                version.own.push(OwnPart { position, name: None, drums: part.drums, hits, kit: None, audio: None });
-            }
-            let label = format!("add {} from “{file_name}”", if chosen.len() == 1 { "a part" } else { "parts" });
-            Ok::<(), Problem>(change.new_version(id, revision, &label, version)?)
-        })?;
-        self.song_in(&*store, id)
+        let stored = reading.song_alone(id)?;
+        let own = if song.file.is_begun() && needed > song.file.bars() {
+            let outline = Outline { bars: needed, ..Outline::of(needed, &song.file.tempo, metre) };
+            outline.check().map_err(wrong)?;
+            let longer = self.with_outline(reading, id, &song, &outline)?;
+            let file = read(&longer.bytes).map_err(|error| Problem::of_file(file_name, &error))?;
+            (longer.bytes, file)
+        } else {
+            (song.bytes.clone(), song.file.clone())
+        };
+        let end = metre.bar(needed.max(song.file.bars()) + 1).start;
+        let bytes = with_tracks(&own.0, &own.1, &tracks, end).map_err(|why| Problem::field("file", why))?;
+        let first = song.file.parts.len();
+        let mut version = NewVersion::of(StoredFile { bytes, ..reading.file(stored.file)? });
+        for (number, (part, hits)) in chosen.iter().zip(hits).enumerate() {
+            let position = first + number;
+            version.own.push(OwnPart { position, name: None, drums: part.drums, hits, kit: None, audio: None });
+        }
+        let label = format!("add {} from “{file_name}”", if chosen.len() == 1 { "a part" } else { "parts" });
+        Ok(Box::new(move |change| Ok(change.new_version(id, revision, &label, version)?)))
     }
 
     /// Another file for a song that was begun here, and what follows from it.
@@ -192,20 +205,19 @@ impl App {
         &self,
         id: SongId,
         revision: i64,
-        make: impl FnOnce(&mut vivida_store::Change<'_>, &Arc<Loaded>) -> Answer<(&'a str, NewVersion)>,
+        make: impl Fn(&Reading, &Arc<Loaded>) -> Answer<(&'a str, NewVersion)>,
     ) -> Answer<SongDetail> {
-        self.warm_song(id)?;
-        let mut store = self.store();
-        store.change(|change| {
-            let song = self.load(&*change, id)?;
+        let (rewritten, reading) = self.work_out(id, |reading| {
+            let song = self.load(reading, id)?;
             if !song.file.is_begun() {
                 let detail = "the bars of this song are its file's; draw in its parts, or bring in a newer file";
                 return Err(Problem::field("song", detail));
             }
-            let (label, version) = make(change, &song)?;
-            Ok::<(), Problem>(change.new_version(id, revision, label, version)?)
+            let (label, version) = make(reading, &song)?;
+            Ok(Box::new(move |change| Ok(change.new_version(id, revision, label, version)?)))
         })?;
-        self.song_in(&*store, id)
+        rewritten?;
+        self.song_in(&reading, id)
     }
 
     /// The file of a song that was begun here with another outline.

@@ -423,7 +423,7 @@ impl Hand {
 #[test]
 fn nothing_that_was_acknowledged_is_lost() {
     let seconds = std::env::var("VIVIDA_HAMMER").ok().and_then(|text| text.parse().ok()).unwrap_or(4);
-    let app = App::new(Store::in_memory().unwrap());
+    let app = App::new(Store::temporary().unwrap());
     app.add_demo().unwrap();
     let app = Arc::new(app);
     let outline = json!({"bars": 8, "tempos": [{"bar": 1, "bpm": 90}], "metres": [{"bar": 1, "metre": "4/4"}]});

@@ -126,7 +126,8 @@ impl SongPart {
     /// are left.
     fn name_hits(&mut self, ids: &[HitId]) {
         let numbers: HashMap<HitId, u32> = ids.iter().copied().zip(0..).collect();
-        if numbers.len() != self.notes.len() || ids.iter().any(|id| *id >= HitId::FIRST_BY_HAND) {
+        let fits = numbers.len() == self.notes.len() && ids.len() == self.notes.len();
+        if !fits || ids.iter().any(|id| *id >= HitId::FIRST_BY_HAND) {
             return;
         }
         let named = |hit: &Hit| Hit { id: ids[hit.id.get() as usize], ..*hit };

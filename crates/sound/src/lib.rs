@@ -22,7 +22,7 @@ mod voice;
 
 pub use kit::{KitSounds, Response};
 pub use manifest::{KitManifest, NoteSound, VoiceInfo, drum_sound, manifest, tone_sound};
-pub use mixdown::{Mixdown, Recorded, Recordings, Strike};
+pub use mixdown::{Mixdown, Passage, Recorded, Recordings, Strike};
 pub use strip::{Effect, HeardController, Strip};
 pub use synth::{Samples, samples, wav};
 pub use voice::Voice;

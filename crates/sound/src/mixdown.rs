@@ -135,26 +135,52 @@ pub struct Mixdown {
 }
 
 /// Sound that lies in a mixdown as it is: one channel for both sides, or one for each.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug)]
 pub struct Recorded {
     /// Of which part.
     pub part: u32,
     /// The first frame that it sounds in.
     pub start: u64,
-    /// One or two channels of equal length, at [`SAMPLE_RATE`].
-    pub channels: Arc<Vec<Vec<f32>>>,
+    /// What sounds.
+    pub sound: Arc<dyn Passage>,
+}
+
+/// Sound that is told a stretch at a time, one channel or two, at [`SAMPLE_RATE`].
+pub trait Passage: fmt::Debug + Send + Sync {
+    /// How many frames it lasts.
+    fn frames(&self) -> u64;
+
+    /// So many of its frames from one on: one channel for both sides, or one for each.
+    fn stretch(&self, from: u64, frames: usize) -> Vec<Vec<f32>>;
+}
+
+/// Channels of equal length.
+impl Passage for Vec<Vec<f32>> {
+    fn frames(&self) -> u64 {
+        self.first().map_or(0, Vec::len) as u64
+    }
+
+    fn stretch(&self, from: u64, frames: usize) -> Vec<Vec<f32>> {
+        let from = from as usize;
+        self.iter().map(|channel| channel[from..channel.len().min(from + frames)].to_vec()).collect()
+    }
 }
 
 impl Recorded {
     fn end(&self) -> u64 {
-        self.start + self.channels.first().map_or(0, Vec::len) as u64
+        self.start + self.sound.frames()
     }
 
     fn add_to(&self, block: &mut [[f32; 2]], from: u64) {
-        let (Some(left), Some(right)) = (self.channels.first(), self.channels.last()) else { return };
         let first = self.start.saturating_sub(from).min(block.len() as u64) as usize;
-        let gone = from.saturating_sub(self.start).min(left.len() as u64) as usize;
-        for (out, (left, right)) in block[first..].iter_mut().zip(left[gone..].iter().zip(&right[gone..])) {
+        let gone = from.saturating_sub(self.start).min(self.sound.frames());
+        let length = (self.sound.frames() - gone).min((block.len() - first) as u64) as usize;
+        if length == 0 {
+            return;
+        }
+        let channels = self.sound.stretch(gone, length);
+        let (Some(left), Some(right)) = (channels.first(), channels.last()) else { return };
+        for (out, (left, right)) in block[first..].iter_mut().zip(left.iter().zip(right)) {
             out[0] += left;
             out[1] += right;
         }
@@ -656,7 +682,7 @@ mod tests {
     #[test]
     fn what_was_recorded_lies_beside_what_is_played() {
         let own: Vec<f32> = (0..10_000).map(|at| ((at as f32) * 0.05).sin() * 0.2).collect();
-        let recorded = |start| Recorded { part: 0, start, channels: Arc::new(vec![own.clone()]) };
+        let recorded = |start| Recorded { part: 0, start, sound: Arc::new(vec![own.clone()]) };
         let mix = Mixdown::new(Vec::new()).with_recorded(vec![recorded(3000)]);
         let mut bytes = Vec::new();
         mix.write(&mut bytes, |_| true).unwrap();

@@ -103,7 +103,7 @@ fn what_rests_or_is_not_heard_is_no_strip() {
 fn another_part_is_left_as_it_is_and_stems_add_up() {
     let other = |seconds| Strike { part: 1, ..strike(seconds, 38) };
     let own = Arc::new(vec![vec![0.1f32; 30_000]]);
-    let recorded = vec![Recorded { part: 0, start: 0, channels: own }];
+    let recorded = vec![Recorded { part: 0, start: 0, sound: own }];
     let lanes =
         [lane(LaneKind::EXPRESSION, &[(0.0, 90.0), (700.0, 20.0)]), lane(LaneKind::Controller(10), &[(0.0, 20.0)])];
     let strips: BTreeMap<u32, Strip> = strip(&lanes).into_iter().map(|strip| (0, strip)).collect();

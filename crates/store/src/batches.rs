@@ -4,7 +4,7 @@ use crate::change::Change;
 use crate::history::Scope;
 use crate::songs::SongId;
 use crate::{Reads, StoreError};
-use rusqlite::{Connection, OptionalExtension, Row, params};
+use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -38,6 +38,8 @@ pub enum BatchSongState {
     Waiting,
     /// It was treated.
     Done,
+    /// It was treated, and was as it would be already: there is nothing to undo.
+    Unchanged,
     /// It could not be treated, and is as it was.
     Failed,
     /// Its turn never came, and it is as it was.
@@ -118,6 +120,14 @@ fn with_songs(connection: &Connection, mut batch: StoredBatch) -> Result<StoredB
     Ok(batch)
 }
 
+/// A song of a batch was treated, and nothing of it changed.
+pub(crate) fn unchanged(transaction: &Transaction<'_>, (batch, song): (BatchId, SongId)) -> rusqlite::Result<()> {
+    let sql = "UPDATE batch_song SET state = ?3 WHERE batch = ?1 AND song = ?2 AND state = ?4";
+    let (unchanged, done) = (text(BatchSongState::Unchanged), text(BatchSongState::Done));
+    transaction.execute(sql, params![batch.0, song.0, unchanged, done])?;
+    Ok(())
+}
+
 impl Change<'_> {
     /// A batch over some songs, none of which had its turn. No step.
     pub fn add_batch(&mut self, label: &str, songs: &[SongId]) -> Result<BatchId, StoreError> {
@@ -144,9 +154,16 @@ impl Change<'_> {
         state: BatchSongState,
         report: Option<&str>,
     ) -> Result<(), StoreError> {
-        self.batch = Some(batch);
+        self.batch = Some((batch, song));
         let sql = "UPDATE batch_song SET state = ?3, report = ?4 WHERE batch = ?1 AND song = ?2";
         self.transaction.execute(sql, params![batch.0, song.0, text(state), report])?;
+        Ok(())
+    }
+
+    /// What is known by now of what was done to a song of a batch, as JSON. No step.
+    pub fn batch_report(&mut self, batch: BatchId, song: SongId, report: &str) -> Result<(), StoreError> {
+        let sql = "UPDATE batch_song SET report = ?3 WHERE batch = ?1 AND song = ?2";
+        self.transaction.execute(sql, params![batch.0, song.0, report])?;
         Ok(())
     }
 
@@ -166,15 +183,24 @@ impl Change<'_> {
             return Err(StoreError::invalid("batch", "it still goes on; cancel it first"));
         }
         let mut left = Vec::new();
-        for song in batch.songs.iter().filter(|song| song.state == BatchSongState::Done) {
-            let sql = "SELECT batch FROM step WHERE song = ?1 AND undone = 0 ORDER BY id DESC LIMIT 1";
+        let done: Vec<_> = batch.songs.iter().filter(|song| song.state == BatchSongState::Done).collect();
+        if done.is_empty() && batch.state != BatchState::Undone {
+            return Err(StoreError::invalid("batch", "it changed nothing, so there is nothing to undo"));
+        }
+        for song in done {
+            let newest = "SELECT batch FROM step WHERE song = ?1 AND undone = 0 ORDER BY id DESC LIMIT 1";
             let newest: Option<Option<i64>> =
-                self.transaction.query_row(sql, [song.song.0], |row| row.get(0)).optional()?;
-            if newest.flatten() != Some(id.0) || self.song_alone(song.song).is_err() {
+                self.transaction.query_row(newest, [song.song.0], |row| row.get(0)).optional()?;
+            let own = "SELECT undone FROM step WHERE song = ?1 AND batch = ?2 ORDER BY id DESC LIMIT 1";
+            let own: Option<bool> =
+                self.transaction.query_row(own, [song.song.0, id.0], |row| row.get(0)).optional()?;
+            let is_there = self.song_alone(song.song).is_ok();
+            if is_there && newest.flatten() == Some(id.0) {
+                Scope::Song(song.song).travel(&self.transaction, true)?;
+            } else if !is_there || own != Some(true) {
                 left.push(song.name.clone());
                 continue;
             }
-            Scope::Song(song.song).travel(&self.transaction, true)?;
             let sql = "UPDATE batch_song SET state = ?3 WHERE batch = ?1 AND song = ?2";
             self.transaction.execute(sql, params![id.0, song.song.0, text(BatchSongState::Undone)])?;
         }

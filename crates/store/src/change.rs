@@ -1,7 +1,8 @@
 //! The one way to change anything.
 
-use crate::batches::BatchId;
+use crate::batches::{self, BatchId};
 use crate::history::Scope;
+use crate::songs::SongId;
 use crate::state::State;
 use crate::{Store, StoreError};
 use rusqlite::{Transaction, TransactionBehavior};
@@ -14,9 +15,12 @@ pub struct Change<'a> {
     step: Option<(Scope, String)>,
     before: Vec<State>,
     after: Vec<State>,
-    /// The batch that the step is of.
-    pub(crate) batch: Option<BatchId>,
+    /// The batch that the step is of, and the song of it.
+    pub(crate) batch: Option<(BatchId, SongId)>,
 }
+
+/// Counts a change of a song, or of anything of it.
+const NEXT_STAMP: &str = "stamp = max(stamp, (SELECT floor FROM shelf)) + 1";
 
 impl Store {
     /// Makes a change and writes its step, both or neither: where `make` answers an error, nothing was changed.
@@ -87,8 +91,14 @@ impl Change<'_> {
 
     fn finish(self) -> Result<(), StoreError> {
         let Change { transaction, step, before, after, batch } = self;
+        // What was changed and changed back is no change.
+        let pairs = before.into_iter().zip(after).filter(|(before, after)| before != after);
+        let (before, after): (Vec<State>, Vec<State>) = pairs.unzip();
+        if let Some(batch) = batch.filter(|_| before.is_empty()) {
+            batches::unchanged(&transaction, batch)?;
+        }
         if let (Some((scope, label)), false) = (step, before.is_empty()) {
-            scope.write_step(&transaction, &label, &before, &after, batch)?;
+            scope.write_step(&transaction, &label, &before, &after, batch.map(|(batch, _)| batch))?;
             forget_cards(&transaction, scope, &after)?;
         }
         transaction.commit()?;
@@ -97,10 +107,10 @@ impl Change<'_> {
 
     /// Let something hold for every song. No step.
     pub fn set_setting(&mut self, name: &str, value: &str) -> Result<(), StoreError> {
-        let sql = "INSERT INTO setting (name, value) VALUES (?1, ?2)
-                   ON CONFLICT DO UPDATE SET value = ?2, revision = revision + 1";
+        let sql = "INSERT INTO setting (name, value, revision) VALUES (?1, ?2, (SELECT floor FROM shelf) + 1)
+                   ON CONFLICT DO UPDATE SET value = ?2, revision = max(revision, (SELECT floor FROM shelf)) + 1";
         self.transaction.execute(sql, [name, value])?;
-        self.transaction.execute("UPDATE song SET stamp = stamp + 1", [])?;
+        self.transaction.execute(&format!("UPDATE song SET {NEXT_STAMP}"), [])?;
         self.transaction.execute("DELETE FROM card", [])?;
         Ok(())
     }
@@ -129,7 +139,7 @@ pub(crate) fn forget_cards(transaction: &Transaction<'_>, scope: Scope, states: 
         }
     }
     for song in songs {
-        transaction.execute("UPDATE song SET stamp = stamp + 1 WHERE id = ?1", [song])?;
+        transaction.execute(&format!("UPDATE song SET {NEXT_STAMP} WHERE id = ?1"), [song])?;
         transaction.execute("DELETE FROM card WHERE song = ?1", [song])?;
     }
     Ok(())

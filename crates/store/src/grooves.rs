@@ -5,7 +5,7 @@ use crate::history::Scope;
 use crate::kept::Kept;
 use crate::songs::{check_revision, checked_name};
 use crate::state::State;
-use crate::{Damage, Reads, Store, StoreError};
+use crate::{Damage, Reads, StoreError};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -49,19 +49,17 @@ impl StoredGroove {
 
 const GROOVE: &str = "SELECT id, origin IS NOT NULL, note, groove, favourite, revision FROM groove WHERE deleted = 0";
 
-impl Store {
-    /// Puts the grooves that ship with Vivida into the library, each once: one that was deleted stays so.
-    pub(crate) fn lay_in_grooves(&mut self, own: &[OwnGroove]) -> rusqlite::Result<()> {
-        let transaction = self.connection.transaction()?;
-        {
-            let mut insert =
-                transaction.prepare("INSERT OR IGNORE INTO groove (origin, note, groove) VALUES (?1, ?2, ?3)")?;
-            for OwnGroove { note, groove } in own {
-                insert.execute(params![groove.name, note, json!(groove).to_string()])?;
-            }
+/// Puts the grooves that ship with Vivida into the library, each once: one that was deleted stays so.
+pub(crate) fn lay_in(connection: &mut Connection, own: &[OwnGroove]) -> rusqlite::Result<()> {
+    let transaction = connection.transaction()?;
+    {
+        let mut insert =
+            transaction.prepare("INSERT OR IGNORE INTO groove (origin, note, groove) VALUES (?1, ?2, ?3)")?;
+        for OwnGroove { note, groove } in own {
+            insert.execute(params![groove.name, note, json!(groove).to_string()])?;
         }
-        transaction.commit()
     }
+    transaction.commit()
 }
 
 pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredGroove>, StoreError> {

@@ -68,6 +68,12 @@ impl Scope {
         self.song().map(|id| id.0)
     }
 
+    /// Refuses states that this history must not reach.
+    fn check(self, transaction: &Transaction<'_>, states: &[State]) -> Result<(), StoreError> {
+        let Some(song) = self.song() else { return Ok(()) };
+        states.iter().try_for_each(|state| state.check_within(transaction, song))
+    }
+
     pub(crate) fn write_step(
         self,
         transaction: &Transaction<'_>,
@@ -76,6 +82,7 @@ impl Scope {
         after: &[State],
         batch: Option<BatchId>,
     ) -> Result<(), StoreError> {
+        self.check(transaction, after)?;
         let undone = transaction.execute("DELETE FROM step WHERE song IS ?1 AND undone = 1", [self.id()])?;
         let (left, right) = State::write(before, after);
         let size = (left.len() + right.len()) as i64 + held(transaction, after)?;
@@ -132,6 +139,7 @@ impl Scope {
         let step: Option<(i64, String, String)> = transaction.query_row(sql, [self.id()], read).optional()?;
         let Some((id, label, side)) = step else { return Ok(None) };
         let states = State::read(transaction, id, &side)?;
+        self.check(transaction, &states)?;
         for state in &states {
             state.apply(transaction)?;
         }
@@ -225,13 +233,16 @@ fn give_back(transaction: &Transaction<'_>) -> rusqlite::Result<()> {
             "kit" => "AND origin IS NULL AND NOT EXISTS (SELECT 1 FROM part WHERE part.kit = kit.id)",
             _ => "",
         };
-        transaction.execute(
-            &format!(
-                "DELETE FROM {kind} WHERE deleted = 1 {own} AND NOT EXISTS
-                 (SELECT 1 FROM touched WHERE touched.kind = '{kind}' AND touched.id = {kind}.id)"
-            ),
-            [],
-        )?;
+        let counted = if kind == "take" { "written" } else { "revision" };
+        let mut gone = transaction.prepare_cached(&format!(
+            "DELETE FROM {kind} WHERE deleted = 1 {own} AND NOT EXISTS
+             (SELECT 1 FROM touched WHERE touched.kind = '{kind}' AND touched.id = {kind}.id) RETURNING {counted}"
+        ))?;
+        let revisions = gone.query_map([], |row| row.get::<_, i64>(0))?.collect::<rusqlite::Result<Vec<_>>>()?;
+        // A backup may bring the row back: then its revisions must not come twice.
+        if let Some(highest) = revisions.into_iter().max() {
+            transaction.execute("UPDATE shelf SET highest = max(highest, ?1)", [highest])?;
+        }
     }
     transaction.execute(
         "DELETE FROM file WHERE NOT EXISTS (SELECT 1 FROM song WHERE song.file = file.id)

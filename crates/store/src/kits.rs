@@ -5,7 +5,7 @@ use crate::history::Scope;
 use crate::kept::Kept;
 use crate::songs::{check_revision, checked_name};
 use crate::state::State;
-use crate::{Damage, Reads, Store, StoreError};
+use crate::{Damage, Reads, StoreError};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -47,16 +47,14 @@ impl StoredKit {
 
 const KIT: &str = "SELECT id, origin IS NOT NULL, kit, deleted, revision FROM kit";
 
-impl Store {
-    /// Puts the kits that ship with Vivida into the library, each once: one that was deleted stays so.
-    pub(crate) fn lay_in_kits(&mut self, own: &[Kit]) -> rusqlite::Result<()> {
-        let transaction = self.connection.transaction()?;
-        for kit in own {
-            let sql = "INSERT OR IGNORE INTO kit (origin, kit) VALUES (?1, ?2)";
-            transaction.execute(sql, params![kit.name, json!(kit).to_string()])?;
-        }
-        transaction.commit()
+/// Puts the kits that ship with Vivida into the library, each once: one that was deleted stays so.
+pub(crate) fn lay_in(connection: &mut Connection, own: &[Kit]) -> rusqlite::Result<()> {
+    let transaction = connection.transaction()?;
+    for kit in own {
+        let sql = "INSERT OR IGNORE INTO kit (origin, kit) VALUES (?1, ?2)";
+        transaction.execute(sql, params![kit.name, json!(kit).to_string()])?;
     }
+    transaction.commit()
 }
 
 pub(crate) fn all(connection: &Connection) -> Result<Vec<StoredKit>, StoreError> {

@@ -4,13 +4,15 @@
 
 use crate::change::Change;
 use crate::history::Scope;
-use crate::songs::{FileId, SongId, checked_name};
+use crate::kits::KitId;
+use crate::songs::{SongId, checked_name};
+use crate::state::{Named, State};
 use crate::{Reads, StoreError};
 use rusqlite::{Connection, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
-use vivida_core::Kit;
+use vivida_core::{Kit, PocketId};
 
 /// A song and all of it. Ids are those that it had on its shelf.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -173,139 +175,162 @@ pub(crate) fn pack(connection: &Connection, id: SongId) -> Result<SongPack, Stor
     Ok(pack)
 }
 
-/// What things are called on the shelf that they come to, by what they were called before.
+/// What things are called on the shelf that they come to, by kind and by what they were called before.
 #[derive(Default)]
-struct Names {
-    songs: BTreeMap<i64, i64>,
-    files: BTreeMap<i64, i64>,
-    parts: BTreeMap<i64, i64>,
-    takes: BTreeMap<i64, i64>,
-    pockets: BTreeMap<i64, i64>,
-    kits: BTreeMap<i64, i64>,
-}
+struct Names(BTreeMap<(&'static str, i64), i64>);
 
 impl Names {
-    fn rename(value: &mut Value, names: &BTreeMap<i64, i64>) {
-        if let Some(new) = value.as_i64().and_then(|id| names.get(&id)) {
-            *value = json!(new);
+    /// Something came: refused where another one has its id.
+    fn add(&mut self, kind: &'static str, id: i64, new: i64) -> Result<(), StoreError> {
+        match self.0.insert((kind, id), new) {
+            None => Ok(()),
+            Some(_) => Err(StoreError::invalid(format!("{kind} {id}"), "it is there twice")),
         }
     }
 
-    /// Passes follow pockets by their ids.
-    fn in_recipe(&self, recipe: &mut Value) {
-        let Some(passes) = recipe.get_mut("passes").and_then(Value::as_array_mut) else { return };
-        for pass in passes {
+    fn of(&self, kind: &'static str, id: i64) -> Option<i64> {
+        self.0.get(&(kind, id)).copied()
+    }
+
+    /// What is not in the pack is somebody else's.
+    fn rename(&self, kind: &'static str, id: &mut i64) -> Result<(), String> {
+        *id = self.of(kind, *id).ok_or_else(|| format!("it names {kind} {id}, which is not in this bundle"))?;
+        Ok(())
+    }
+
+    /// The kit of a part; one that is not there is none, and the part is read by General MIDI.
+    fn kit(&self, kit: Option<i64>) -> Option<i64> {
+        kit.and_then(|kit| self.of("kit", kit))
+    }
+
+    /// Passes with the pockets that they follow, as they are called here. What cannot be read travels as it stands.
+    fn passes(&self, recipe: &str) -> String {
+        let Ok(mut value) = serde_json::from_str::<Value>(recipe) else { return recipe.to_owned() };
+        let passes = value.get_mut("passes").and_then(Value::as_array_mut);
+        for pass in passes.into_iter().flatten() {
             if pass.pointer("/action/kind").is_some_and(|kind| kind == "pocket")
                 && let Some(pocket) = pass.pointer_mut("/action/pocket")
             {
-                Names::rename(pocket, &self.pockets);
+                // One that is not there is none that could come to be here.
+                *pocket = json!(pocket.as_i64().and_then(|id| self.of("pocket", id)).unwrap_or(NO_POCKET));
             }
         }
-    }
-
-    fn in_text(&self, recipe: &str) -> String {
-        // What cannot be read travels as it stands.
-        let Ok(mut value) = serde_json::from_str::<Value>(recipe) else { return recipe.to_owned() };
-        self.in_recipe(&mut value);
         value.to_string()
     }
 
-    /// One side of a step, and what it touches.
-    fn in_states(&self, text: &str, touched: &mut BTreeSet<(&'static str, i64)>) -> String {
-        let Ok(mut value) = serde_json::from_str::<Value>(text) else { return text.to_owned() };
-        let states = match &mut value {
-            Value::Array(states) => states.iter_mut().collect(),
-            one => vec![one],
-        };
-        for state in states {
-            let of = state["of"].as_str().unwrap_or_default().to_owned();
-            let mut field = |name: &str, names: &BTreeMap<i64, i64>, kind: Option<&'static str>| {
-                if let Some(value) = state.get_mut(name) {
-                    Names::rename(value, names);
-                    touched.extend(kind.zip(value.as_i64()));
-                }
-            };
-            match of.as_str() {
-                "song" => field("id", &self.songs, Some("song")),
-                "sections" => field("song", &self.songs, Some("song")),
-                "file" => {
-                    field("song", &self.songs, Some("song"));
-                    field("file", &self.files, Some("file"));
-                }
-                "part-and-take" => {
-                    field("id", &self.parts, Some("part"));
-                    field("take", &self.takes, None);
-                    field("kit", &self.kits, Some("kit"));
-                }
-                "part" => field("id", &self.parts, Some("part")),
-                "take" => {
-                    field("id", &self.takes, Some("take"));
-                    if let Some(recipe) = state.get_mut("recipe") {
-                        self.in_recipe(recipe);
+    /// One side of a step, and what it touches. What cannot be read is kept as a text, which does nothing for ever.
+    fn side(
+        &self,
+        text: &str,
+        touched: &mut BTreeSet<(&'static str, i64)>,
+        is_own: impl Fn(&State) -> Result<(), StoreError>,
+    ) -> Result<String, String> {
+        let Some(mut states) = State::read_plainly(text) else { return Ok(json!(text).to_string()) };
+        for state in &mut states {
+            for named in state.named() {
+                match named {
+                    Named::Id(kind, id) => self.rename(kind, id)?,
+                    Named::Kit(kit) => *kit = self.kit(kit.map(|kit| kit.0)).map(KitId),
+                    Named::Pocket(pocket) => {
+                        let mut id = i64::from(pocket.0);
+                        self.rename("pocket", &mut id)?;
+                        *pocket = PocketId(u32::try_from(id).map_err(|_| "there are too many pockets")?);
                     }
+                    Named::Passes(recipe) => *recipe = self.passes(recipe),
+                    Named::Name(name) => *name = vivida_smf::readable(name.as_bytes()),
                 }
-                "written" => field("take", &self.takes, Some("take")),
-                "pocket" => field("id", &self.pockets, Some("pocket")),
-                _ => {}
             }
+            is_own(state).map_err(|error| error.to_string())?;
+            touched.extend([state.key()].into_iter().chain(state.holds()));
         }
-        value.to_string()
+        Ok(json!(states).to_string())
+    }
+}
+
+/// A pocket that no song has.
+const NO_POCKET: i64 = u32::MAX as i64;
+
+/// The most of a pack: more than any song that was worked on here has.
+const MOST_FILES: usize = 1000;
+const MOST_PARTS: usize = 5000;
+const MOST_TAKES: usize = 20_000;
+const MOST_POCKETS: usize = 2000;
+const MOST_KITS: usize = 2000;
+const MOST_STEPS: usize = 200_000;
+/// How a screen was left takes no more, in bytes.
+const MOST_OF_A_VIEW: usize = 64 << 10;
+
+impl SongPack {
+    /// Whether it is no larger than what this program packs.
+    ///
+    /// # Errors
+    ///
+    /// What there is too much of.
+    pub fn check(&self) -> Result<(), StoreError> {
+        let counts = [
+            ("files", self.files.len(), MOST_FILES),
+            ("parts", self.parts.len(), MOST_PARTS),
+            ("takes", self.takes.len(), MOST_TAKES),
+            ("pockets", self.pockets.len(), MOST_POCKETS),
+            ("kits", self.kits.len(), MOST_KITS),
+            ("steps", self.steps.len(), MOST_STEPS),
+        ];
+        match counts.into_iter().find(|(_, count, most)| count > most) {
+            Some((field, count, most)) => Err(StoreError::invalid(field, format!("{count} are more than {most}"))),
+            None => Ok(()),
+        }
     }
 }
 
 impl Change<'_> {
     /// Puts a song on the shelf as it was packed, with its history. A step of the shelf.
     pub fn unpack_song(&mut self, pack: &SongPack) -> Result<SongId, StoreError> {
+        pack.check()?;
         let name = checked_name(&pack.name)?;
         self.step(Scope::Shelf, format!("unpack “{name}”"));
+        let mut names = Names::default();
         let sql = "INSERT INTO song (name, sections) VALUES (?1, ?2)";
-        self.transaction.execute(sql, params![name, pack.sections])?;
-        let song = SongId(self.transaction.last_insert_rowid());
-        let mut names = Names { songs: [(pack.id, song.0)].into(), ..Names::default() };
-        let taken = |what: &str, id: i64| StoreError::invalid(format!("{what} {id}"), "it is there twice");
+        let song = SongId(self.insert(sql, params![name, pack.sections])?);
+        names.add("song", pack.id, song.0)?;
         for file in &pack.files {
             let sql = "INSERT INTO file (song, name, bytes, ids) VALUES (?1, ?2, ?3, ?4)";
-            self.transaction.execute(sql, params![song.0, file.name, file.bytes, file.ids])?;
-            if names.files.insert(file.id, self.transaction.last_insert_rowid()).is_some() {
-                return Err(taken("file", file.id));
-            }
+            let new = self.insert(sql, params![song.0, shown(&file.name), file.bytes, file.ids])?;
+            names.add("file", file.id, new)?;
         }
-        let own = names.files.get(&pack.file).copied();
+        let own = names.of("file", pack.file);
         let own = own.ok_or_else(|| StoreError::invalid("file", format!("there is no file {}", pack.file)))?;
-        self.transaction.execute("UPDATE song SET file = ?2 WHERE id = ?1", [song.0, FileId(own).0])?;
+        self.transaction.execute("UPDATE song SET file = ?2 WHERE id = ?1", [song.0, own])?;
         for kit in &pack.kits {
             let id = self.kit_like(&kit.kit)?;
-            names.kits.insert(kit.id, id);
+            names.add("kit", kit.id, id)?;
         }
         for pocket in &pack.pockets {
             let sql = "INSERT INTO pocket (song, name, settings, deleted) VALUES (?1, ?2, ?3, ?4)";
-            self.transaction.execute(sql, params![song.0, pocket.name, pocket.settings, pocket.deleted])?;
-            names.pockets.insert(pocket.id, self.transaction.last_insert_rowid());
+            let new = self.insert(sql, params![song.0, shown(&pocket.name), pocket.settings, pocket.deleted])?;
+            names.add("pocket", pocket.id, new)?;
         }
         for part in &pack.parts {
-            let kit = part.kit.and_then(|kit| names.kits.get(&kit).copied());
+            let kit = names.kit(part.kit);
             let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, deleted, audio)
                        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)";
-            let PartPack { position, name, drums, muted, layers, grid, deleted, audio, .. } = part;
-            let row = params![song.0, position, name, drums, muted, layers, grid, kit, deleted, audio];
-            self.transaction.execute(sql, row)?;
-            let id = self.transaction.last_insert_rowid();
-            if names.parts.insert(part.id, id).is_some() {
-                return Err(taken("part", part.id));
-            }
-            if let Some(view) = &part.view {
+            let PartPack { position, drums, muted, layers, grid, deleted, audio, .. } = part;
+            let name = part.name.as_deref().map(shown);
+            let id =
+                self.insert(sql, params![song.0, position, name, drums, muted, layers, grid, kit, deleted, audio])?;
+            names.add("part", part.id, id)?;
+            if let Some(view) = part.view.as_ref().filter(|view| view.len() <= MOST_OF_A_VIEW) {
                 self.set_view(&format!("part-{id}"), view)?;
             }
         }
         for take in &pack.takes {
-            let Some(part) = names.parts.get(&take.part) else {
+            let Some(part) = names.of("part", take.part) else {
                 return Err(StoreError::invalid(format!("take {}", take.id), "its part is not there"));
             };
             let sql = "INSERT INTO take (part, name, hits, recipe, variation, deleted) VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
-            let recipe = names.in_text(&take.recipe);
-            let row = params![part, take.name, take.hits, recipe, take.variation, take.deleted];
-            self.transaction.execute(sql, row)?;
-            names.takes.insert(take.id, self.transaction.last_insert_rowid());
+            let recipe = names.passes(&take.recipe);
+            let row = params![part, shown(&take.name), take.hits, recipe, take.variation, take.deleted];
+            let new = self.insert(sql, row)?;
+            names.add("take", take.id, new)?;
         }
         self.settle_takes(pack, &names)?;
         self.unpack_steps(pack, song, &names)?;
@@ -313,17 +338,23 @@ impl Change<'_> {
         Ok(song)
     }
 
+    /// Puts a row into a table: its id.
+    fn insert(&mut self, sql: &str, row: impl rusqlite::Params) -> rusqlite::Result<i64> {
+        self.transaction.prepare_cached(sql)?.execute(row)?;
+        Ok(self.transaction.last_insert_rowid())
+    }
+
     /// The take that each part is worked on by; one without any gets one.
     fn settle_takes(&mut self, pack: &SongPack, names: &Names) -> Result<(), StoreError> {
         for part in &pack.parts {
-            let Some(&id) = names.parts.get(&part.id) else { continue };
+            let Some(id) = names.of("part", part.id) else { continue };
             let live = "SELECT min(id) FROM take WHERE part = ?1 AND deleted = 0";
             let mut first: Option<i64> = self.transaction.query_row(live, [id], |row| row.get(0))?;
             if first.is_none() {
                 self.transaction.execute("INSERT INTO take (part, name) VALUES (?1, 'As it came')", [id])?;
                 first = Some(self.transaction.last_insert_rowid());
             }
-            let own = part.take.and_then(|take| names.takes.get(&take).copied());
+            let own = part.take.and_then(|take| names.of("take", take));
             let sql = "SELECT EXISTS (SELECT 1 FROM take WHERE id = ?1 AND part = ?2 AND deleted = 0)";
             let good = match own {
                 Some(take) => self.transaction.query_row(sql, [take, id], |row| row.get::<_, bool>(0))?,
@@ -336,19 +367,22 @@ impl Change<'_> {
     }
 
     fn unpack_steps(&mut self, pack: &SongPack, song: SongId, names: &Names) -> Result<(), StoreError> {
-        for step in &pack.steps {
+        for (place, step) in pack.steps.iter().enumerate() {
             let mut touched = BTreeSet::new();
-            let before = names.in_states(&step.before, &mut touched);
-            let after = names.in_states(&step.after, &mut touched);
+            let mut side = |field: &str, text: &str| {
+                let wrong = |why: String| StoreError::invalid(format!("steps[{place}].{field}"), why);
+                let is_own = |state: &State| state.check_within(&self.transaction, song);
+                names.side(text, &mut touched, is_own).map_err(wrong)
+            };
+            let (before, after) = (side("before", &step.before)?, side("after", &step.after)?);
             let size = (before.len() + after.len()) as i64;
             let sql = "INSERT INTO step (song, label, before, after, undone, created, size)
                        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)";
-            let row = params![song.0, step.label, before, after, step.undone, step.created, size];
-            self.transaction.execute(sql, row)?;
-            let id = self.transaction.last_insert_rowid();
+            let (label, created) = (shown(&step.label), shown(&step.created));
+            let id = self.insert(sql, params![song.0, label, before, after, step.undone, created, size])?;
             for (kind, of) in touched {
                 let sql = "INSERT OR IGNORE INTO touched (kind, id, step) VALUES (?1, ?2, ?3)";
-                self.transaction.execute(sql, params![kind, of, id])?;
+                self.transaction.prepare_cached(sql)?.execute(params![kind, of, id])?;
             }
         }
         Scope::Song(song).bound(&self.transaction)?;
@@ -368,6 +402,11 @@ impl Change<'_> {
             Err(error) => Err(error.into()),
         }
     }
+}
+
+/// A name as it is kept: in one line, and of a length that can be shown.
+fn shown(name: &str) -> String {
+    vivida_smf::readable(name.as_bytes())
 }
 
 impl SongPack {

@@ -4,7 +4,7 @@ use crate::change::Change;
 use crate::history::Scope;
 use crate::kept::Kept;
 use crate::kits::KitId;
-use crate::songs::{SongId, check_revision, checked_name, has_second};
+use crate::songs::{SongId, checked_name, has_second};
 use crate::state::{PartState, State};
 use crate::{Damage, Reads, StoreError};
 use rusqlite::{Connection, OptionalExtension, Row, Transaction, params};
@@ -255,13 +255,6 @@ pub(crate) fn hits_text(part: &Part) -> Result<String, StoreError> {
 const MOST_TICKS: f64 = 1e11;
 
 impl Change<'_> {
-    /// A part that has the expected revision.
-    pub fn expected_part(&self, id: PartId, revision: i64) -> Result<StoredPart, StoreError> {
-        let part = self.part(id)?;
-        check_revision("part", id.0, revision, part.revision)?;
-        Ok(part)
-    }
-
     /// Changes what was made of a part. A step of its song.
     pub fn change_part(
         &mut self,
@@ -346,7 +339,7 @@ impl Change<'_> {
         }
         let sql = "UPDATE part SET audio = ?2 WHERE id = ?1";
         self.transaction.execute(sql, params![id.0, audio_text(audio)?])?;
-        let sql = "UPDATE take SET hits = ?2, written = written + 1 WHERE id = ?1";
+        let sql = "UPDATE take SET hits = ?2, written = max(written, (SELECT floor FROM shelf)) + 1 WHERE id = ?1";
         self.transaction.execute(sql, params![part.take.0, hits_text(hits)?])?;
         Ok(())
     }

@@ -53,6 +53,13 @@ pub trait Reads {
         parts::one(self.connection(), id)
     }
 
+    /// A part that has the expected revision.
+    fn expected_part(&self, id: PartId, revision: i64) -> Answer<StoredPart> {
+        let part = self.part(id)?;
+        songs::check_revision("part", id.0, revision, part.revision)?;
+        Ok(part)
+    }
+
     /// The Written of a printed take; nothing where it is as the file has it.
     fn take_hits(&self, id: TakeId) -> Answer<Option<Result<Part, Damage>>> {
         parts::take_hits(self.connection(), id)

@@ -127,16 +127,20 @@ impl Change<'_> {
             ("course", piece.course.len(), Recording::MOST_READINGS),
         ];
         for (field, more, most) in counts {
-            let sql =
-                "SELECT ifnull(sum(json_array_length(piece, '$.' || ?2)), 0) FROM recording_piece WHERE recording = ?1";
-            let before: i64 = self.transaction.query_row(sql, params![id.0, field], |row| row.get(0))?;
+            let sql = format!(
+                "SELECT ifnull(sum(ifnull({field}, json_array_length(piece, '$.{field}'))), 0) FROM recording_piece
+                 WHERE recording = ?1"
+            );
+            let before: i64 = self.transaction.prepare_cached(&sql)?.query_row([id.0], |row| row.get(0))?;
             if before as usize + more > most {
                 let why = format!("a recording holds {most} of them at most; end it and begin another");
                 return Err(StoreError::invalid(format!("piece.{field}"), why));
             }
         }
-        let sql = "INSERT OR IGNORE INTO recording_piece (recording, number, piece) VALUES (?1, ?2, ?3)";
-        self.transaction.execute(sql, params![id.0, number, json!(piece).to_string()])?;
+        let sql = "INSERT OR IGNORE INTO recording_piece (recording, number, piece, messages, clock, course)
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+        let [messages, clock, course] = counts.map(|(_, count, _)| count as i64);
+        self.transaction.execute(sql, params![id.0, number, json!(piece).to_string(), messages, clock, course])?;
         let sql = "UPDATE recording SET touched = ?2, open = open AND NOT ?3 WHERE id = ?1";
         self.transaction.execute(sql, params![id.0, now(), last])?;
         Ok(())

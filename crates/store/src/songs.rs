@@ -208,9 +208,14 @@ impl Change<'_> {
 
 fn stored(row: &Row<'_>) -> rusqlite::Result<StoredSong> {
     let text: Option<String> = row.get(5)?;
-    let read = |text: String| match serde_json::from_str(&text) {
-        Ok(sections) => (Some(sections), None),
-        Err(error) => (None, Some(Damage { reason: error.to_string(), text })),
+    let read = |text: String| {
+        let sections = serde_json::from_str(&text).map_err(|error| error.to_string());
+        let checked = sections
+            .and_then(|sections| Section::checked(sections).map_err(|(field, message)| format!("{field}: {message}")));
+        match checked {
+            Ok(sections) => (Some(sections), None),
+            Err(reason) => (None, Some(Damage { reason, text })),
+        }
     };
     let (sections, damage) = text.map_or((None, None), read);
     Ok(StoredSong {
@@ -252,7 +257,8 @@ fn insert_song(
 pub(crate) fn insert_file(transaction: &Transaction<'_>, song: SongId, file: &StoredFile) -> rusqlite::Result<FileId> {
     let ids = file.ids.iter().any(Option::is_some).then(|| json!(file.ids).to_string());
     let sql = "INSERT INTO file (song, name, bytes, ids) VALUES (?1, ?2, ?3, ?4)";
-    transaction.prepare_cached(sql)?.execute(params![song.0, file.name, file.bytes, ids])?;
+    let name = vivida_smf::readable(file.name.as_bytes());
+    transaction.prepare_cached(sql)?.execute(params![song.0, name, file.bytes, ids])?;
     Ok(FileId(transaction.last_insert_rowid()))
 }
 

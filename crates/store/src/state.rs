@@ -10,7 +10,7 @@ use crate::songs::{FileId, SongId};
 use rusqlite::{OptionalExtension, Transaction, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use vivida_core::{
     AudioSource, Grid, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section,
 };
@@ -112,6 +112,23 @@ pub(crate) struct PartState {
     pub deleted: bool,
 }
 
+/// Something in a state that is called otherwise on another shelf.
+pub(crate) enum Named<'a> {
+    /// The id of a thing of this kind.
+    Id(&'static str, &'a mut i64),
+    /// The kit of a part; nothing where that is the General MIDI map.
+    Kit(&'a mut Option<KitId>),
+    /// A pocket.
+    Pocket(&'a mut PocketId),
+    /// Passes as a text of JSON, some of which may follow pockets.
+    Passes(&'a mut String),
+    /// What a person calls it.
+    Name(&'a mut String),
+}
+
+/// The revision of a row after a change to it.
+const NEXT: &str = "max(revision, (SELECT floor FROM shelf)) + 1";
+
 /// A text of JSON inside of JSON: as what it says, or as a text where it says nothing.
 mod inside {
     use serde::{Deserialize, Deserializer, Serialize, Serializer};
@@ -144,6 +161,84 @@ impl State {
             State::Groove { id, .. } => ("groove", id.0),
             State::Kit { id, .. } => ("kit", id.0),
             State::Pocket { id, .. } => ("pocket", i64::from(id.0)),
+        }
+    }
+
+    /// Refuses what the history of one song must not reach: all that is not this song's.
+    ///
+    /// # Errors
+    ///
+    /// What it would reach.
+    pub fn check_within(&self, transaction: &Transaction<'_>, song: SongId) -> Result<(), StoreError> {
+        let owner = |sql: &str, id: i64| transaction.prepare_cached(sql)?.query_row([id], |row| row.get(0)).optional();
+        let of_part = "SELECT song FROM part WHERE id = ?1";
+        let of_take = "SELECT song FROM part JOIN take ON take.part = part.id WHERE take.id = ?1";
+        // What is gone for good is nobody's, and no change reaches it.
+        let is_own = |found: Option<i64>| found.is_none_or(|found| found == song.0);
+        let is_own = match self {
+            State::Sections { song: of, .. } => *of == song,
+            State::File { song: of, file } => {
+                *of == song && is_own(owner("SELECT song FROM file WHERE id = ?1", file.0)?)
+            }
+            State::Written { take, .. } | State::Take { id: take, .. } => is_own(owner(of_take, take.0)?),
+            State::Part(PartState { id, take, .. }) => {
+                let part = owner("SELECT part FROM take WHERE id = ?1", take.0)?;
+                is_own(owner(of_part, id.0)?) && part.is_none_or(|part| part == id.0)
+            }
+            State::First { id, .. } => is_own(owner(of_part, id.0)?),
+            State::Pocket { id, .. } => is_own(owner("SELECT song FROM pocket WHERE id = ?1", i64::from(id.0))?),
+            // Those are the shelf's.
+            State::Song { .. } | State::Recipe { .. } | State::Groove { .. } | State::Kit { .. } => false,
+        };
+        if is_own {
+            return Ok(());
+        }
+        let (kind, id) = self.key();
+        let reason = format!("it would change {kind} {id}, which is not this song’s");
+        Err(StoreError::Damaged { what: "this step".to_owned(), reason })
+    }
+
+    /// All that it names by an id, and its own name, each to be changed.
+    ///
+    /// Every field is written out here, so that none that comes later is forgotten.
+    pub fn named(&mut self) -> Vec<Named<'_>> {
+        match self {
+            State::Song { id: SongId(id), name, deleted: _ } => vec![Named::Id("song", id), Named::Name(name)],
+            State::Sections { song: SongId(song), sections: _ } => vec![Named::Id("song", song)],
+            State::File { song: SongId(song), file: FileId(file) } => {
+                vec![Named::Id("song", song), Named::Id("file", file)]
+            }
+            State::Written { take: TakeId(take), hits: _, without: _ } => vec![Named::Id("take", take)],
+            State::Part(PartState {
+                id: PartId(id),
+                name,
+                drums: _,
+                muted: _,
+                layers: _,
+                grid: _,
+                kit,
+                take: TakeId(take),
+                position: _,
+                audio: _,
+                deleted: _,
+            }) => {
+                let own = [Named::Id("part", id), Named::Id("take", take), Named::Kit(kit)];
+                own.into_iter().chain(name.as_mut().map(Named::Name)).collect()
+            }
+            State::Take { id: TakeId(id), name, recipe, variation: _, deleted: _ } => {
+                vec![Named::Id("take", id), Named::Name(name), Named::Passes(recipe)]
+            }
+            State::Recipe { id: RecipeId(id), name, note, recipe, deleted: _ } => {
+                vec![Named::Id("recipe", id), Named::Name(name), Named::Name(note), Named::Passes(recipe)]
+            }
+            State::Groove { id: GrooveId(id), note, groove: _, favourite: _, deleted: _ } => {
+                vec![Named::Id("groove", id), Named::Name(note)]
+            }
+            State::Kit { id: KitId(id), kit: _, deleted: _ } => vec![Named::Id("kit", id)],
+            State::Pocket { id, name, settings: _, deleted: _ } => vec![Named::Pocket(id), Named::Name(name)],
+            State::First { id: PartId(id), recipe, variation: _, drums: _ } => {
+                vec![Named::Id("part", id), Named::Passes(recipe)]
+            }
         }
     }
 
@@ -252,6 +347,15 @@ impl State {
         states.into_iter().map(state).collect()
     }
 
+    /// One side of a step as it stands, what is left out of passes not looked up; nothing where it cannot be read.
+    pub fn read_plainly(text: &str) -> Option<Vec<State>> {
+        let value: Value = serde_json::from_str(text).ok()?;
+        match value {
+            Value::Array(states) => states.into_iter().map(|state| serde_json::from_value(state).ok()).collect(),
+            one => Some(vec![serde_json::from_value(one).ok()?]),
+        }
+    }
+
     /// Makes what is there be so.
     ///
     /// # Errors
@@ -260,19 +364,20 @@ impl State {
     pub fn apply(&self, transaction: &Transaction<'_>) -> Result<(), StoreError> {
         match self {
             State::Song { id, name, deleted } => {
-                let sql = "UPDATE song SET name = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, name, deleted])?;
+                let sql = format!("UPDATE song SET name = ?2, deleted = ?3, revision = {NEXT} WHERE id = ?1");
+                transaction.execute(&sql, params![id.0, name, deleted])?;
             }
             State::Sections { song, sections } => {
-                let sql = "UPDATE song SET sections = ?2, revision = revision + 1 WHERE id = ?1";
+                let sql = format!("UPDATE song SET sections = ?2, revision = {NEXT} WHERE id = ?1");
                 let sections = sections.as_ref().map(|sections| json!(sections).to_string());
-                transaction.execute(sql, params![song.0, sections])?;
+                transaction.execute(&sql, params![song.0, sections])?;
             }
             State::File { song, file } => {
-                let sql = "UPDATE song SET file = ?2, revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![song.0, file.0])?;
+                let sql = format!("UPDATE song SET file = ?2, revision = {NEXT} WHERE id = ?1");
+                transaction.execute(&sql, params![song.0, file.0])?;
                 // What was made on the hits of another file is made on another state of the part.
-                transaction.execute("UPDATE part SET revision = revision + 1 WHERE song = ?1", [song.0])?;
+                let sql = format!("UPDATE part SET revision = {NEXT} WHERE song = ?1");
+                transaction.execute(&sql, [song.0])?;
             }
             State::Written { take, hits, without } => {
                 let sql = "SELECT hits FROM take WHERE id = ?1";
@@ -286,59 +391,69 @@ impl State {
                     None => Part::default(),
                 };
                 let mut all: BTreeMap<HitId, Hit> = before.hits().iter().map(|hit| (hit.id, *hit)).collect();
+                let without: HashSet<&HitId> = without.iter().collect();
                 all.retain(|id, _| !without.contains(id));
                 all.extend(hits.iter().map(|hit| (hit.id, *hit)));
                 let part = Part::new(all.into_values().collect());
-                let sql = "UPDATE take SET hits = ?2, written = written + 1 WHERE id = ?1";
+                let sql =
+                    "UPDATE take SET hits = ?2, written = max(written, (SELECT floor FROM shelf)) + 1 WHERE id = ?1";
                 transaction.execute(sql, params![take.0, hits_text(&part)?])?;
-                let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
-                transaction.execute(sql, [take.0])?;
+                let sql = format!("UPDATE part SET revision = {NEXT} WHERE id = (SELECT part FROM take WHERE id = ?1)");
+                transaction.execute(&sql, [take.0])?;
             }
             State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, position, audio, deleted }) => {
-                let sql = "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           grid = ?8, kit = ?9, position = coalesce(?10, position), audio = ?11, revision = revision + 1
-                           WHERE id = ?1";
+                let sql = format!(
+                    "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
+                           grid = ?8, kit = ?9, position = coalesce(?10, position), audio = ?11, revision = {NEXT}
+                           WHERE id = ?1"
+                );
                 let position = position.map(|position| position as i64);
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
                 let grid = grid.map(|grid| grid.to_string());
                 let kit = kit.map(|kit| kit.0);
                 let (take, deleted) = (take.0, *deleted);
                 transaction.execute(
-                    sql,
+                    &sql,
                     params![id.0, name, drums, muted, layers, take, deleted, grid, kit, position, audio],
                 )?;
             }
             State::Take { id, name, recipe, variation, deleted } => {
                 let sql = "UPDATE take SET name = ?2, recipe = ?3, variation = ?4, deleted = ?5 WHERE id = ?1";
                 transaction.execute(sql, params![id.0, name, recipe, variation, deleted])?;
-                let sql = "UPDATE part SET revision = revision + 1 WHERE id = (SELECT part FROM take WHERE id = ?1)";
-                transaction.execute(sql, [id.0])?;
+                let sql = format!("UPDATE part SET revision = {NEXT} WHERE id = (SELECT part FROM take WHERE id = ?1)");
+                transaction.execute(&sql, [id.0])?;
             }
             State::Recipe { id, name, note, recipe, deleted } => {
-                let sql = "UPDATE recipe SET name = ?2, note = ?3, recipe = ?4, deleted = ?5,
-                           revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, name, note, recipe, deleted])?;
+                let sql = format!(
+                    "UPDATE recipe SET name = ?2, note = ?3, recipe = ?4, deleted = ?5,
+                           revision = {NEXT} WHERE id = ?1"
+                );
+                transaction.execute(&sql, params![id.0, name, note, recipe, deleted])?;
             }
             State::Groove { id, note, groove, favourite, deleted } => {
-                let sql = "UPDATE groove SET note = ?2, groove = ?3, favourite = ?4, deleted = ?5,
-                           revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, note, groove, favourite, deleted])?;
+                let sql = format!(
+                    "UPDATE groove SET note = ?2, groove = ?3, favourite = ?4, deleted = ?5,
+                           revision = {NEXT} WHERE id = ?1"
+                );
+                transaction.execute(&sql, params![id.0, note, groove, favourite, deleted])?;
             }
             State::Kit { id, kit, deleted } => {
-                let sql = "UPDATE kit SET kit = ?2, deleted = ?3, revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, kit, deleted])?;
+                let sql = format!("UPDATE kit SET kit = ?2, deleted = ?3, revision = {NEXT} WHERE id = ?1");
+                transaction.execute(&sql, params![id.0, kit, deleted])?;
             }
             State::Pocket { id, name, settings, deleted } => {
-                let sql = "UPDATE pocket SET name = ?2, settings = ?3, deleted = ?4,
-                           revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, name, settings, deleted])?;
+                let sql = format!(
+                    "UPDATE pocket SET name = ?2, settings = ?3, deleted = ?4,
+                           revision = {NEXT} WHERE id = ?1"
+                );
+                transaction.execute(&sql, params![id.0, name, settings, deleted])?;
             }
             State::First { id, recipe, variation, drums } => {
                 let sql = "UPDATE take SET recipe = ?2, variation = ?3
                            WHERE id = (SELECT min(id) FROM take WHERE part = ?1)";
                 transaction.execute(sql, params![id.0, recipe, variation])?;
-                let sql = "UPDATE part SET drums = ?2, revision = revision + 1 WHERE id = ?1";
-                transaction.execute(sql, params![id.0, drums])?;
+                let sql = format!("UPDATE part SET drums = ?2, revision = {NEXT} WHERE id = ?1");
+                transaction.execute(&sql, params![id.0, drums])?;
             }
         }
         Ok(())

@@ -18,7 +18,7 @@ fn level(by: f64) -> PartChange {
 
 #[test]
 fn songs_come_back_as_they_went() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let id = add(&mut store, "Tide");
     assert_eq!(store.file(store.song(id).unwrap().file).unwrap().bytes, KICK);
     let song = store.song(id).unwrap();
@@ -39,7 +39,7 @@ fn songs_come_back_as_they_went() {
 
 #[test]
 fn a_copy_has_the_recipes_and_goes_its_own_way() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let id = add(&mut store, "Tide");
     let part = store.song(id).unwrap().parts[0].clone();
     store.change(|change| change.change_part(part.id, 1, "level", level(5.0))).unwrap();
@@ -78,7 +78,7 @@ fn undo_works_after_a_restart_and_each_history_is_its_own() {
 
 #[test]
 fn a_step_that_changes_nothing_is_none() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let id = add(&mut store, "Tide");
     let part = store.song(id).unwrap().parts[0].id;
     store.change(|change| change.change_part(part, 1, "nothing", PartChange::default())).unwrap();
@@ -88,7 +88,7 @@ fn a_step_that_changes_nothing_is_none() {
 
 #[test]
 fn demo_songs_come_once_and_stay_deleted() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let file = vivida_smf::read(KICK).unwrap();
     for _ in 0..2 {
         store.change(|change| change.add_demo("Causeway", "causeway.mid", KICK, &file)).unwrap();
@@ -112,7 +112,7 @@ fn a_file_that_is_no_database_is_named() {
 
 #[test]
 fn views_are_kept() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     assert_eq!(store.view("part-1").unwrap(), None);
     store.change(|change| change.set_view("part-1", "{}")).unwrap();
     store.change(|change| change.set_view("part-1", "{\"loop\":1}")).unwrap();
@@ -165,7 +165,7 @@ proptest! {
 
     #[test]
     fn undoing_everything_and_redoing_it_returns_to_the_same_shelf(moves in moves()) {
-        let mut store = Store::in_memory().unwrap();
+        let mut store = Store::temporary().unwrap();
         let mut count = 0;
         for step in moves {
             let songs = store.songs().unwrap();

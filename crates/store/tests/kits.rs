@@ -8,7 +8,7 @@ use vivida_store::{KitId, PartId, Reads, Store, StoreError};
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
 
 fn store() -> (Store, PartId) {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let file = vivida_smf::read(KICK).unwrap();
     let song = store.change(|change| change.add_song("Tide", "kick.mid", KICK, &file)).unwrap();
     let part = store.song(song).unwrap().parts[0].id;

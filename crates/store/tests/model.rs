@@ -3,9 +3,14 @@
 #[path = "common/model.rs"]
 mod shelf;
 
-use proptest::test_runner::Config;
+use proptest::prelude::Rng;
+use proptest::strategy::{Strategy, ValueTree};
+use proptest::test_runner::{Config, TestRunner};
 use proptest_state_machine::prop_state_machine;
-use shelf::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, sequences};
+use shelf::{Held, Move, Outcome, Part, Shelf, Subject, Take, Work, moves, sequences};
+use std::collections::BTreeMap;
+use std::fs;
+use std::time::{Duration, SystemTime};
 use tempfile::TempDir;
 use vivida_core::action::{Lean, Level};
 use vivida_core::*;
@@ -234,4 +239,154 @@ prop_state_machine! {
 
     #[test]
     fn the_store_is_what_the_model_says(sequential 1..50 => Held<OnDisk>);
+}
+
+/// A shelf and what the model says of it, with its backups.
+struct World {
+    subject: OnDisk,
+    model: Shelf,
+    /// What the model said when each was taken.
+    backups: BTreeMap<String, Shelf>,
+    /// Pages that were left open: a part, its revision and its passes.
+    open: Vec<(PartId, i64, Recipe)>,
+}
+
+impl World {
+    fn new() -> World {
+        World { subject: OnDisk::empty(), model: Shelf::new(), backups: BTreeMap::new(), open: Vec::new() }
+    }
+
+    fn check(&self, after: &str) {
+        let of = |place: usize| (self.model.songs[place].name.clone(), self.model.songs[place].work().clone());
+        let songs: Vec<(String, Work)> = self.model.live().into_iter().map(of).collect();
+        assert_eq!(self.subject.told(), (songs, self.model.recipes.clone()), "after {after}");
+    }
+
+    fn step(mut self, step: &Move) -> World {
+        let before = self.model.clone();
+        let wanted = self.model.take(step);
+        let (subject, outcome) = self.subject.take(step, &before, self.model.number());
+        assert_eq!(outcome, wanted, "{step:?}");
+        World { subject, ..self }
+    }
+
+    fn back_up(&mut self) {
+        let name = self.subject.store.take_backup(BackupKind::ByHand).unwrap().unwrap();
+        assert_eq!(self.subject.store.backups()[0].name, name, "the newest is the first, whatever the clock says");
+        self.backups.insert(name, self.model.clone());
+    }
+
+    fn restore(&mut self, random: u32) {
+        let store = &mut self.subject.store;
+        let there: Vec<String> = store.backups().into_iter().map(|one| one.name).collect();
+        let known: Vec<&String> = there.iter().filter(|name| self.backups.contains_key(*name)).collect();
+        if known.is_empty() {
+            return;
+        }
+        let name = known[random as usize % known.len()].clone();
+        store.restore(&name).unwrap();
+        let safety = store.backups()[0].name.clone();
+        assert!(safety.contains("before restoring"), "{safety}");
+        self.backups.insert(safety, self.model.clone());
+        self.model = self.backups[&name].clone();
+    }
+
+    /// A clock goes wrong: the files of backups were written at any time.
+    fn jump(&self, random: u32) {
+        for (number, entry) in
+            fs::read_dir(self.subject.folder.path().join("backups")).into_iter().flatten().enumerate()
+        {
+            let seconds = u64::from(random.rotate_left(number as u32 * 5)) / 2;
+            let when = SystemTime::UNIX_EPOCH + Duration::from_secs(seconds);
+            fs::File::options().write(true).open(entry.unwrap().path()).unwrap().set_modified(when).unwrap();
+        }
+    }
+
+    /// A page is opened and left.
+    fn open_page(&mut self, random: u32) {
+        let songs = self.subject.store.songs().unwrap();
+        if let Some(song) = songs.get(random as usize % songs.len().max(1)) {
+            let part = &song.parts[0];
+            self.open.push((part.id, part.revision, part.current().recipe.clone()));
+        }
+    }
+
+    /// A page that was left open writes. A revision that is still the newest says that all is as the page knew it; any
+    /// other is refused.
+    fn write_late(&mut self, random: u32) {
+        if self.open.is_empty() {
+            return;
+        }
+        let (part, revision, recipe) = self.open.swap_remove(random as usize % self.open.len());
+        let store = &mut self.subject.store;
+        match store.part(part) {
+            Ok(now) if now.revision == revision => {
+                assert_eq!(now.current().recipe, recipe, "a revision came twice");
+            }
+            _ => {
+                let change = PartChange { variation: Some(77), ..PartChange::default() };
+                let refused = store.change(|one| one.change_part(part, revision, "late", change));
+                let is_refused = matches!(refused, Err(StoreError::Conflict { .. } | StoreError::NotFound { .. }));
+                assert!(is_refused, "{refused:?}");
+            }
+        }
+    }
+}
+
+/// A song goes from one shelf to the other, with its history; and with a history that names what is not its own.
+fn carry(from: &World, to: &mut World, random: u32) {
+    let live = from.model.live();
+    if live.is_empty() || to.model.songs.len() > 12 {
+        return;
+    }
+    let place = random as usize % live.len();
+    let song = from.subject.store.songs().unwrap()[place].id;
+    let pack = SongPack::of(&from.subject.store, song).unwrap();
+    let states = ["song", "take", "part", "pocket", "recipe", "kit", "groove"];
+    let of = states[(random >> 8) as usize % states.len()];
+    let state = format!(
+        r#"[{{"of":"{of}","id":{},"name":"x","note":"","recipe":{{"passes":[]}},"groove":{{}},"kit":{{}},"settings":{{}},
+             "variation":1,"drums":true,"favourite":false,"deleted":true}}]"#,
+        1 + (random >> 16) % 9
+    );
+    let step = StepPack { before: state.clone(), after: state, label: "x".to_owned(), ..StepPack::default() };
+    let hostile = SongPack { steps: vec![step], takes: Vec::new(), pockets: Vec::new(), ..pack.clone() };
+    let refused = to.subject.store.change(|change| {
+        change.unpack_song(&hostile)?;
+        // What is its own by chance is no attack, and does not stay.
+        Err::<(), StoreError>(StoreError::Full)
+    });
+    assert!(refused.is_err());
+    to.check("a hostile bundle");
+    to.subject.store.change(|change| change.unpack_song(&pack)).unwrap();
+    to.model.receive(&from.model, live[place]);
+}
+
+/// Two shelves, songs that go from one to the other, backups and restores at any moment, clocks that jump, pages that
+/// were left open: 10 000 steps, or as many times 1000 as `VIVIDA_FUZZ` says.
+#[test]
+fn two_shelves_are_what_the_model_says_through_restores_and_bundles() {
+    const STEPS: u32 = 250;
+    let mut runner = TestRunner::deterministic();
+    let moves = moves();
+    for _ in 0..sequences(10) * 1000 / STEPS {
+        let (mut one, mut other) = (World::new(), World::new());
+        for _ in 0..STEPS {
+            let random = runner.rng().next_u32();
+            match random % 40 {
+                0 => one.back_up(),
+                1 => one.restore(random >> 6),
+                2 => one.jump(random),
+                3 | 4 => one.open_page(random >> 6),
+                5 | 6 => one.write_late(random >> 6),
+                7 => carry(&one, &mut other, random),
+                8..=11 => std::mem::swap(&mut one, &mut other),
+                _ => {
+                    let step = moves.new_tree(&mut runner).unwrap().current();
+                    one = one.step(&step);
+                }
+            }
+            one.check("a step");
+        }
+    }
 }

@@ -5,7 +5,7 @@ use vivida_core::*;
 use vivida_store::*;
 
 fn demo() -> (Store, SongId) {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let song = &vivida_demo::songs()[0];
     let file = vivida_smf::read(&song.bytes).unwrap();
     let id = store.change(|change| change.add_song(song.name, song.file_name, &song.bytes, &file)).unwrap();
@@ -103,7 +103,7 @@ fn several_parts_change_in_one_step() {
 
 #[test]
 fn the_library_of_grooves_is_kept_and_undone() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let own = store.grooves().unwrap();
     assert_eq!(own.len(), GrooveProfile::own().len());
     assert!(own.iter().all(|row| row.own && !row.note.is_empty()));

@@ -3,7 +3,7 @@
 use rusqlite::{Connection, params};
 use vivida_core::action::{ByHand, HandHit, Level};
 use vivida_core::{Action, Aim, HitId, Pass, Recipe, Ticks};
-use vivida_store::{Change, PartChange, Reads, SongId, Store, StoreError};
+use vivida_store::{BackupKind, Change, PartChange, Reads, SongId, Store, StoreError};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
 
@@ -102,7 +102,7 @@ fn a_step_keeps_the_passes_that_it_changed() {
 
 #[test]
 fn a_step_that_changes_a_take_twice_is_undone_whole() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let song = add(&mut store);
     let part = store.song(song).unwrap().parts[0].id;
     let level = |id: u32, by: f64| Pass::new(id, Aim::everything(), Action::Level(Level { by }));
@@ -150,7 +150,7 @@ fn undo_mends_a_damaged_take_also_where_a_step_changed_one_pass_of_many() {
 
 #[test]
 fn what_would_not_be_read_back_is_not_kept() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let song = add(&mut store);
     let part = store.song(song).unwrap().parts[0].id;
     let pass = |id: u32, by: f64| Pass::new(id, Aim::everything(), Action::Level(Level { by }));
@@ -281,15 +281,15 @@ fn backups_are_taken_by_themselves_and_bring_everything_back() {
     for name in ["nowhere.sqlite", "../vivida.sqlite", ""] {
         assert!(matches!(store.restore(name), Err(StoreError::Invalid { .. })), "{name}");
     }
-    // A file that is none does no harm, and no more than ten are kept.
+    // A file that is none does no harm and is left where it is; no more than ten of a kind are kept.
     std::fs::write(folder.path().join("backups/0000, text.sqlite"), "text").unwrap();
-    assert!(matches!(store.restore("0000, text.sqlite"), Err(StoreError::Backup { .. })));
+    assert!(matches!(store.restore("0000, text.sqlite"), Err(StoreError::Invalid { .. })));
     assert_eq!(store.songs().unwrap()[0].name, "Tide");
     for _ in 0..12 {
-        store.take_backup("test").unwrap();
+        store.take_backup(BackupKind::ByHand).unwrap();
     }
-    assert_eq!(names(&store).len(), 10);
-    assert!(Store::in_memory().unwrap().take_backup("test").unwrap().is_none());
+    assert_eq!(names(&store).iter().filter(|name| name.ends_with("by hand.sqlite")).count(), 10);
+    assert!(Store::temporary().unwrap().take_backup(BackupKind::ByHand).unwrap().is_none());
 }
 
 #[test]

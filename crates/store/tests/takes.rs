@@ -10,7 +10,7 @@ use vivida_store::{PartChange, Reads, SongId, Store, StoreError, StoredPart};
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
 
 fn store() -> (Store, SongId) {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let id =
         store.change(|change| change.add_song("Tide", "kick.mid", KICK, &vivida_smf::read(KICK).unwrap())).unwrap();
     (store, id)
@@ -129,7 +129,7 @@ fn a_copied_song_has_all_takes_layers_and_sections() {
 
 #[test]
 fn the_library_is_kept_renamed_and_undone() {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = Store::temporary().unwrap();
     let id = store.change(|change| change.add_recipe("Softer", "for verses", &level(-9.0))).unwrap();
     let row = store.recipe(id).unwrap();
     assert_eq!((row.name.as_str(), &row.recipe), ("Softer", &level(-9.0)));

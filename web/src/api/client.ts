@@ -95,6 +95,9 @@ export class ProblemError extends Error {
 
 const base = "/api/v1";
 
+/** Names this window. */
+export const thisWindow = Math.random().toString(36).slice(2) + Date.now().toString(36);
+
 /** Browsers refuse bodies of more than 64 KiB on their way while a page goes away. */
 const mostKeptAlive = 20_000;
 
@@ -225,7 +228,7 @@ export const client = {
 		json<SongDetail>("PUT", `/songs/${song}/sections`, { revision, sections }),
 	startingPoints: (id: number) => json<StartingPoint[]>("GET", `/parts/${id}/starting-points`),
 	findings: (id: number, cures: boolean) =>
-		json<FindingCard[]>("GET", `/parts/${id}/findings?cures=${cures}`),
+		json<FindingCard[]>("GET", `/parts/${id}/findings?cures=${cures}&window=${thisWindow}`),
 	study: (id: number, other: number, take: number | null) =>
 		json<StudyDetail>("GET", `/parts/${id}/study/${other}${take === null ? "" : `?take=${take}`}`),
 	thresholds: () => json<Thresholds>("GET", "/findings/thresholds"),

@@ -190,6 +190,7 @@ function Report({ batch }: { batch: BatchDetail }) {
 	const over = batch.songs.filter(({ state }) => state !== "waiting").length;
 	const running = batch.state === "running";
 	const done = batch.songs.filter(({ state }) => state === "done");
+	const treated = batch.songs.filter(({ state }) => state === "done" || state === "unchanged");
 	const undo = async () => {
 		try {
 			const { left } = await client.undoBatch(batch.id);
@@ -245,9 +246,9 @@ function Report({ batch }: { batch: BatchDetail }) {
 					component="a"
 					size="xs"
 					variant="default"
-					href={files.songs(done.map(({ song }) => song))}
+					href={files.songs(treated.map(({ song }) => song))}
 					download
-					disabled={done.length === 0}
+					disabled={treated.length === 0}
 				>
 					Export as MIDI, zipped
 				</Button>
@@ -266,6 +267,7 @@ function Head({ children }: { children: ReactNode }) {
 const songStates: Record<BatchSong["state"], string> = {
 	waiting: "waits",
 	done: "",
+	unchanged: "nothing changed",
 	failed: "failed",
 	left: "not treated",
 	undone: "taken back",

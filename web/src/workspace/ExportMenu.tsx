@@ -278,7 +278,7 @@ function WavButton({ song, wanted }: { song: number; wanted: Wanted }) {
 	return (
 		<Group gap={8} wrap="nowrap">
 			<Progress value={done} flex={1} aria-label="The WAV file is being made" />
-			<Text size="xs">{done} %</Text>
+			<Text size="xs">{making.ahead > 0 ? `${plural(making.ahead, "export")} first` : `${done} %`}</Text>
 			<Button size="compact-xs" variant="default" onClick={stop}>
 				Stop
 			</Button>

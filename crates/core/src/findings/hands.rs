@@ -8,6 +8,7 @@ use crate::heard::Heard;
 use crate::kit::{Family, Limb, note_name};
 use crate::limbs::{Clash, Limits, clashes, least};
 use crate::mishits::{Mishit, Suspicion, mishits};
+use crate::steps::step;
 use crate::units::{Millis, Percent};
 
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
@@ -67,28 +68,47 @@ fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
     let kit = &all.chart.kit.instruments;
     let of = |place: usize| all.heard[place].instrument.map(|at| &kit[usize::from(at)]);
     let family = |place: usize, family: Family| of(place).is_some_and(|one| one.family == family);
-    let near = |place: usize, within: f64| {
-        let at = all.heard[place].at;
-        let before = (0..place).rev().take_while(move |&one| at - all.heard[one].at <= within);
-        before.chain((place + 1..all.heard.len()).take_while(move |&one| all.heard[one].at - at <= within))
+    let (together, foot) = (all.thresholds.together / 1000.0, all.thresholds.foot / 1000.0);
+    let times = |wanted: Family| -> Vec<f64> {
+        let mut times: Vec<f64> = Vec::new();
+        for place in (0..all.heard.len()).filter(|&place| family(place, wanted)) {
+            // What is struck at once is one stroke.
+            if times.last() != Some(&all.heard[place].at) {
+                times.push(all.heard[place].at);
+            }
+        }
+        times
     };
-    let together = all.thresholds.together / 1000.0;
+    let (crashes, kicks) = (times(Family::Crash), times(Family::Kick));
+    if crashes.is_empty() || kicks.is_empty() {
+        return None;
+    }
+    let near = |times: &[f64], at: f64, within: f64| {
+        let first = times.partition_point(|&time| at - time > within);
+        first..first + times[first..].partition_point(|&time| time - at <= within)
+    };
+    // How many kicks up to each come closer to the one before than one foot can play.
+    let mut fast_until = vec![0u32; kicks.len()];
+    for nth in 1..kicks.len() {
+        let is_fast = (0.002..foot).contains(&(kicks[nth] - kicks[nth - 1]));
+        fast_until[nth] = fast_until[nth - 1] + u32::from(is_fast);
+    }
     // Kicks on both sides, closer than one foot can play: one after the other belongs to each foot.
-    let busy = |place: usize| {
-        let kicks = near(place, 2.0 * all.thresholds.foot / 1000.0).filter(|&one| family(one, Family::Kick));
-        let mut times: Vec<f64> = kicks.map(|one| all.heard[one].at).collect();
-        times.sort_by(f64::total_cmp);
-        let fast = times.windows(2).filter(|two| (0.002..all.thresholds.foot / 1000.0).contains(&(two[1] - two[0])));
-        let at = all.heard[place].at;
-        fast.count() >= 2 && times[0] <= at + together && times[times.len() - 1] >= at - together
+    let busy = |at: f64| {
+        step();
+        let around = near(&kicks, at, 2.0 * foot);
+        let Some(last) = around.end.checked_sub(1).filter(|last| around.start <= *last) else { return false };
+        let fast = fast_until[last] - fast_until[around.start];
+        fast >= 2 && kicks[around.start] <= at + together && kicks[last] >= at - together
     };
     // Whatever is not played with the foot and not open is held closed by it.
     let closed = |place: usize| {
         family(place, Family::Hat)
             && of(place).is_some_and(|one| one.limb != Limb::LeftFoot && !one.id.as_str().contains("open"))
     };
+    let under_crash = |at: f64| !near(&crashes, at, together).is_empty();
     let hats: Vec<usize> = (0..all.heard.len())
-        .filter(|&place| closed(place) && near(place, together).any(|one| family(one, Family::Crash)) && busy(place))
+        .filter(|&place| closed(place) && under_crash(all.heard[place].at) && busy(all.heard[place].at))
         .collect();
     if hats.is_empty() {
         return None;

@@ -16,7 +16,7 @@ use crate::chart::Chart;
 use crate::heard::{Heard, by_voice};
 use crate::hit::{HitId, Part};
 use crate::kit::{Instrument, InstrumentId};
-use crate::perform::{Context, Performance, perform};
+use crate::perform::{Context, Performance, Rehearsal};
 use crate::recipe::{Pass, Recipe};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -299,11 +299,10 @@ pub fn findings(
 /// So much a finding may gain in weight by others becoming fewer.
 const SHARE: f64 = 0.03;
 
-/// What mends a finding: each of what it proposes is tried on the recipe, and what does not make it vanish, or brings
-/// another finding that weighs more, is left out.
+/// What mends a finding of a part as it stands behind a recipe: each of what it proposes is tried, and what does not
+/// make it vanish, or brings another finding that weighs more, is left out. The recipe itself is not gone through again.
 pub fn cures(
-    part: &Part,
-    chart: &Chart,
+    rehearsal: &Rehearsal<'_>,
     recipe: &Recipe,
     context: &Context<'_>,
     thresholds: &Thresholds,
@@ -312,8 +311,8 @@ pub fn cures(
 ) -> Vec<Cure> {
     let mends = |cure: &Cure| {
         let after = recipe.followed_by(&Recipe { passes: cure.passes.clone() });
-        let performance = perform(part, chart, &after, context);
-        let now = findings(part, chart, context, &performance, thresholds);
+        let performance = rehearsal.clone().then(&after.passes[recipe.passes.len()..]).performance();
+        let now = findings(rehearsal.part(), rehearsal.chart(), context, &performance, thresholds);
         let was = |key: (Rule, Option<&InstrumentId>)| before.iter().find(|one| one.key() == key);
         // Where hits go, the others are a larger share of what is left: that alone is nothing worse.
         let is_worse = |one: &Finding| {
@@ -351,4 +350,83 @@ fn plural(count: usize, one: &str) -> String {
 /// A drum as it stands in a sentence.
 fn called(one: &Instrument) -> String {
     one.name.to_lowercase()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::action::Level;
+    use crate::hit::Hit;
+    use crate::kit::Kit;
+    use crate::outline::Outline;
+    use crate::start::starting_points;
+    use crate::steps::counted;
+    use crate::units::{Channel, Note, Ticks, Velocity};
+    use proptest::prelude::*;
+
+    const NOTES: [u8; 8] = [36, 38, 42, 46, 49, 45, 51, 70];
+
+    /// So many hits of a few drums; as many as they are, they lie in so many places.
+    fn crowd(hits: u32, places: u32, seed: u32) -> Part {
+        let mixed = |id: u32, by: u32| id.wrapping_mul(2_654_435_761).wrapping_add(seed.wrapping_mul(40_503)) >> by;
+        let hit = |id: u32| Hit {
+            id: HitId::new(id),
+            tick: Ticks(f64::from(id % places) * 60.0),
+            length: Ticks(30.0),
+            velocity: Velocity::new(1 + (mixed(id, 9) % 127) as u8).unwrap(),
+            release: 64,
+            note: Note::new(NOTES[mixed(id, 20) as usize % NOTES.len()]).unwrap(),
+            channel: Channel::PERCUSSION,
+        };
+        Part::new((0..hits).map(hit).collect())
+    }
+
+    fn steps_of(part: &Part) -> u64 {
+        let (tempo, metre) = Outline::plain(64, 120.0, "4/4").maps();
+        let context = Context::new(&tempo, &metre);
+        let chart = Chart::new(part, Kit::of_drums(part));
+        let performance = Rehearsal::of(part, &chart, &Recipe::default(), &context).performance();
+        let read = || {
+            findings(part, &chart, &context, &performance, &Thresholds::default());
+            starting_points(part, &chart, &context);
+        };
+        counted(read).1
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        /// Twice the hits are about twice the work, also where all of them lie at one tick.
+        #[test]
+        fn work_grows_as_the_hits_do(places in prop_oneof![Just(1u32), Just(2), 3..400u32], seed in 0..1000u32) {
+            let [few, many] = [400, 1600].map(|hits| steps_of(&crowd(hits, places, seed)));
+            prop_assert!(few > 400, "{few} steps: they are not counted");
+            prop_assert!(many < 6 * few, "{few} steps for 400 hits, {many} for 1600, in {places} places");
+        }
+    }
+
+    #[test]
+    fn a_recipe_is_gone_through_once_for_all_cures() {
+        let part = crowd(600, 300, 7);
+        let (tempo, metre) = Outline::plain(64, 120.0, "4/4").maps();
+        let context = Context::new(&tempo, &metre);
+        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let level = |id: u32| Pass::new(id, Aim::everything(), Action::Level(Level { by: 0.1 }));
+        let recipe = Recipe { passes: (1..=300).map(level).collect() };
+        let thresholds = Thresholds::default();
+        let (tried, passes) = counted(|| {
+            let rehearsal = Rehearsal::of(&part, &chart, &recipe, &context);
+            let found = findings(&part, &chart, &context, &rehearsal.clone().performance(), &thresholds);
+            let cures_of = |one| cures(&rehearsal, &recipe, &context, &thresholds, &found, one);
+            let (cured, reading) = counted(|| found.iter().flat_map(cures_of).count());
+            assert!(cured > 0);
+            let (_, once) =
+                counted(|| findings(&part, &chart, &context, &rehearsal.clone().performance(), &thresholds));
+            let tried: u64 = found.iter().map(|one| one.proposals.len() as u64).sum();
+            // What is counted besides is what each reading of findings takes.
+            assert!(reading < tried * (2 * once + 10), "{reading} steps for {tried} cures, {once} for a reading");
+            tried
+        });
+        assert!(tried > 3 && passes > 300, "{tried} cures, {passes} steps");
+    }
 }

@@ -5,7 +5,8 @@ use crate::action::{Action, Level, NoTwins, Set, Shape, Silence, Spread, TwinsMo
 use crate::aim::{Aim, BarRange};
 use crate::kit::{Family, Instrument};
 use crate::start::roomy;
-use crate::stats::{mean, quantile};
+use crate::stats::{Counts, mean, quantile};
+use crate::steps::step;
 use crate::units::{Percent, Ticks, Velocity};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -164,9 +165,12 @@ fn loud_ghost(all: &Listening<'_>, one: &Instrument, places: &[usize], sorted: &
     let mut wrong: Vec<usize> = between.iter().copied().filter(|&place| all.heard[place].velocity > limit).collect();
     // In a fill they are strokes.
     let toms: BTreeSet<u32> = of_family(all, Family::Tom).into_iter().map(|place| all.bar(place)).collect();
-    let bars: Vec<u32> = wrong.iter().map(|&place| all.bar(place)).collect();
-    let alone = |bar: &u32| !toms.contains(bar) && bars.iter().filter(|other| *other == bar).count() == 1;
-    wrong.retain(|&place| alone(&all.bar(place)));
+    let mut in_bar: BTreeMap<u32, u32> = BTreeMap::new();
+    wrong.iter().for_each(|&place| *in_bar.entry(all.bar(place)).or_default() += 1);
+    wrong.retain(|&place| {
+        let bar = all.bar(place);
+        !toms.contains(&bar) && in_bar.get(&bar) == Some(&1)
+    });
     // More of them are accents.
     if wrong.is_empty() || wrong.len() > 2.max(between.len() / 40) {
         return None;
@@ -231,24 +235,31 @@ fn level_jump(all: &Listening<'_>, one: &Instrument, places: &[usize]) -> Option
         return None;
     }
     // Its typical and its loud strokes: a few ghost notes more or less make no section louder.
-    let levels = |mut velocities: Vec<f64>| {
-        velocities.sort_by(f64::total_cmp);
-        [0.5, 0.9].map(|share| quantile(&velocities, share))
-    };
-    let bars: Vec<u32> = places.iter().map(|&place| all.bar(place)).collect();
+    let levels = |counts: &[u32; 128]| [0.5, 0.9].map(|share| Counts::new(counts).quantile(share));
+    let mut by_bar: Vec<(u32, usize)> = places.iter().map(|&place| (all.bar(place), place)).collect();
+    by_bar.sort_unstable();
+    let strike = |counts: &mut [u32; 128], place: usize| counts[all.heard[place].velocity as usize & 127] += 1;
+    let mut everywhere = [0u32; 128];
+    places.iter().for_each(|&place| strike(&mut everywhere, place));
     let mut worst: Option<(f64, f64, Vec<usize>, BarRange, &str)> = None;
     for section in all.context.sections {
-        let inside = |&nth: &usize| (section.from..=section.to).contains(&bars[nth]);
-        let here: Vec<usize> = (0..places.len()).filter(inside).map(|nth| places[nth]).collect();
-        if here.len() < ENOUGH || places.len() - here.len() < ENOUGH {
+        let from = by_bar.partition_point(|(bar, _)| *bar < section.from);
+        let inside = &by_bar[from..from + by_bar[from..].partition_point(|(bar, _)| *bar <= section.to)];
+        if inside.len() < ENOUGH || places.len() - inside.len() < ENOUGH {
             continue;
         }
-        let velocity = |place: &usize| all.heard[*place].velocity;
-        let there = (0..places.len()).filter(|nth| !inside(nth)).map(|nth| velocity(&places[nth])).collect();
-        let (now, others) = (levels(here.iter().map(velocity).collect()), levels(there));
+        let mut counts = [0u32; 128];
+        inside.iter().for_each(|(_, place)| {
+            step();
+            strike(&mut counts, *place);
+        });
+        let elsewhere: [u32; 128] = std::array::from_fn(|velocity| everywhere[velocity] - counts[velocity]);
+        let (now, others) = (levels(&counts), levels(&elsewhere));
         let by = (now[0] - others[0]).min(now[1] - others[1]);
         let times = (now[0] / others[0].max(1.0)).min(now[1] / others[1].max(1.0));
         if by >= 30.0 && times >= 1.6 && worst.as_ref().is_none_or(|one| by > one.0) {
+            let mut here: Vec<usize> = inside.iter().map(|(_, place)| *place).collect();
+            here.sort_unstable();
             worst = Some((by, times, here, BarRange { from: section.from, to: section.to }, &section.name));
         }
     }

@@ -66,6 +66,8 @@ pub struct NewRender {
 #[derive(Clone, Debug, Serialize, TS)]
 pub struct RenderState {
     pub id: u32,
+    /// How many others are made before its turn comes.
+    pub ahead: u32,
     /// 0 to 1.
     pub done: f64,
     /// It can be fetched.

@@ -2,44 +2,10 @@
 
 use super::*;
 use crate::api::*;
-use rocket::response::stream::ByteStream;
-use rocket::tokio::sync::mpsc;
-use rocket::tokio::task::spawn_blocking;
 use rocket::{delete, get, post, routes};
-use std::io::{self, Read, Write};
 use vivida_core::MovementOut;
 use vivida_smf::{Export, Resolution};
 use vivida_sound::{KitManifest, Voice, manifest, wav};
-
-/// So many bytes are read or sent at once.
-const PIECE: usize = 256 << 10;
-
-/// A large file, in pieces.
-#[derive(rocket::Responder)]
-struct Stream<S> {
-    body: S,
-    content_type: ContentType,
-    disposition: Header<'static>,
-}
-
-fn large_file<S>(body: S, name: &str) -> Stream<S> {
-    let content_type = if name.ends_with(".zip") { ContentType::ZIP } else { ContentType::WAV };
-    Stream { body, content_type, disposition: attachment(name) }
-}
-
-/// Sends on what is written to it, as fast as somebody takes it.
-struct Sending(mpsc::Sender<Vec<u8>>);
-
-impl Write for Sending {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.blocking_send(bytes.to_vec()).map_err(|_| io::Error::from(io::ErrorKind::BrokenPipe))?;
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
 
 #[get("/songs/<id>/export")]
 async fn export_info(app: &Shared, id: Id) -> Answer<ExportInfo> {
@@ -83,7 +49,7 @@ async fn export_midi(
         Some(other) => return Err(Problem::field("movement", format!("“{other}” is none of own, channels and mpe"))),
     };
     let wanted = wanted(part, bars, split, format)?;
-    let (name, bytes) = work(app, move |app| app.export_midi(id.song(), export, how, &wanted)).await?;
+    let (name, bytes) = long_work(app, move |app| app.export_midi(id.song(), export, how, &wanted)).await?;
     Ok(Download { name: format!("{name}.mid"), content_type: ContentType::new("audio", "midi"), bytes })
 }
 
@@ -98,41 +64,25 @@ async fn export_songs(app: &Shared, ids: &str) -> Result<Download, Problem> {
     let ids: Option<Vec<SongId>> = ids.split(',').map(|id| id.parse().ok().map(SongId)).collect();
     let ids = ids.ok_or_else(|| Problem::field("ids", "song ids with commas between them, such as 1,2,5"))?;
     let name = format!("{} songs.zip", ids.len());
-    let bytes = work(app, move |app| app.export_songs(&ids)).await?;
+    let bytes = long_work(app, move |app| app.export_songs(&ids)).await?;
     Ok(Download { name, content_type: ContentType::ZIP, bytes })
 }
 
 #[get("/songs/<id>/export.wav?<reading>")]
-async fn export_wav(
-    app: &Shared,
-    id: Id,
-    reading: Option<&str>,
-) -> Result<Stream<ByteStream<impl rocket::futures::Stream<Item = Vec<u8>> + use<>>>, Problem> {
+async fn export_wav(app: &Shared, id: Id, reading: Option<&str>) -> Result<LargeFile, Problem> {
     let as_written = match reading {
         None | Some("played") => false,
         Some("written") => true,
         Some(other) => return Err(Problem::field("reading", format!("“{other}” is neither written nor played"))),
     };
-    let whole = work(app, move |app| app.mixdown(id.song(), as_written, &Wanted::default())).await?;
-    let (name, mix) = (format!("{}.wav", whole.name), whole.mix);
-    let (send, mut receive) = mpsc::channel(2);
-    spawn_blocking(move || {
-        let mut out = io::BufWriter::with_capacity(PIECE, Sending(send));
-        // Whoever asked for it went away: nobody is left to be told.
-        let _ = mix.write(&mut out, |_| true);
-    });
-    let body = ByteStream! {
-        while let Some(piece) = receive.recv().await {
-            yield piece;
-        }
-    };
-    Ok(large_file(body, &name))
+    let (name, file) = long_work(app, move |app| app.export_wav(id.song(), as_written)).await?;
+    Ok(LargeFile::own(file, &format!("{name}.wav")))
 }
 
 #[post("/renders", data = "<data>")]
 async fn begin_render(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Status, Json<RenderState>), Problem> {
     let request: NewRender = body(data, &limit).await?;
-    let state = work(app, move |app| app.begin_render(&request)).await?;
+    let state = long_work(app, move |app| app.begin_render(&request)).await?;
     Ok((Status::Accepted, Json(state)))
 }
 
@@ -147,29 +97,9 @@ fn stop_render(app: &Shared, id: u32) -> Result<Status, Problem> {
 }
 
 #[get("/renders/<id>/file")]
-async fn rendered(
-    app: &Shared,
-    id: u32,
-) -> Result<Stream<ByteStream<impl rocket::futures::Stream<Item = Vec<u8>> + use<>>>, Problem> {
-    let (name, file) = app.rendered(id)?;
-    let body = ByteStream! {
-        let mut file = file;
-        loop {
-            let read = spawn_blocking(move || {
-                let mut piece = vec![0; PIECE];
-                let read = file.read(&mut piece).unwrap_or(0);
-                piece.truncate(read);
-                (file, piece)
-            });
-            let Ok((again, piece)) = read.await else { break };
-            file = again;
-            if piece.is_empty() {
-                break;
-            }
-            yield piece;
-        }
-    };
-    Ok(large_file(body, &name))
+async fn rendered(app: &Shared, id: u32) -> Result<LargeFile, Problem> {
+    let (name, file) = work(app, move |app| app.rendered(id)).await?;
+    Ok(LargeFile::new(file, &name))
 }
 
 #[get("/sound/kit")]

@@ -5,9 +5,11 @@ use crate::api::*;
 use rocket::{get, put, routes};
 use vivida_core::Thresholds;
 
-#[get("/parts/<id>/findings?<cures>")]
-async fn findings(app: &Shared, id: Id, cures: Option<bool>) -> Answer<Vec<FindingCard>> {
-    work(app, move |app| app.findings(id.part(), cures.unwrap_or(true))).await.map(Json)
+#[get("/parts/<id>/findings?<cures>&<window>")]
+async fn findings(app: &Shared, id: Id, cures: Option<bool>, window: Option<String>) -> Answer<Vec<FindingCard>> {
+    let with_cures = cures.unwrap_or(true);
+    let find = move |app: &Arc<App>| app.findings(id.part(), with_cures, window.as_deref());
+    if with_cures { long_work(app, find).await.map(Json) } else { work(app, find).await.map(Json) }
 }
 
 #[get("/parts/<id>/study/<other>?<take>")]

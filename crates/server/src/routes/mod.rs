@@ -8,9 +8,13 @@ mod library;
 mod parts;
 mod pockets;
 mod recordings;
+mod sending;
 mod songs;
 mod sounds;
 
+use self::sending::LargeFile;
+#[cfg(test)]
+pub(crate) use self::songs::LARGEST_BUNDLE;
 use crate::app::App;
 use crate::problem::Problem;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
@@ -19,6 +23,7 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::request::{FromParam, FromRequest, Outcome, Request};
 use rocket::response::{Responder, Response};
 use rocket::serde::json::Json;
+use rocket::tokio::sync::Semaphore;
 use rocket::{Route, State};
 use serde::de::DeserializeOwned;
 use std::convert::Infallible;
@@ -30,8 +35,32 @@ use vivida_store::{GrooveId, KitId, PartId, RecipeId, SongId, TakeId};
 type Answer<T> = Result<Json<T>, Problem>;
 type Shared = State<Arc<App>>;
 
-/// Does the work on a thread where it may take its time.
+/// So much is done at once that takes a moment, and of what may take long; what comes then waits for its turn, and
+/// nothing that takes a moment waits for what takes long.
+static MOMENTS: Semaphore = Semaphore::const_new(64);
+static LONG: Semaphore = Semaphore::const_new(4);
+
+/// Does work that takes a moment.
 async fn work<T: Send + 'static>(
+    app: &Shared,
+    call: impl FnOnce(&Arc<App>) -> Result<T, Problem> + Send + 'static,
+) -> Result<T, Problem> {
+    // It is never closed.
+    let _turn = MOMENTS.acquire().await;
+    on_a_thread(app, call).await
+}
+
+/// Does work that may take long.
+async fn long_work<T: Send + 'static>(
+    app: &Shared,
+    call: impl FnOnce(&Arc<App>) -> Result<T, Problem> + Send + 'static,
+) -> Result<T, Problem> {
+    let _turn = LONG.acquire().await;
+    on_a_thread(app, call).await
+}
+
+/// Does the work on a thread where it may take its time.
+async fn on_a_thread<T: Send + 'static>(
     app: &Shared,
     call: impl FnOnce(&Arc<App>) -> Result<T, Problem> + Send + 'static,
 ) -> Result<T, Problem> {

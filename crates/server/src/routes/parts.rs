@@ -36,7 +36,7 @@ async fn delete_part(app: &Shared, id: Id, revision: i64) -> Result<Status, Prob
 #[post("/parts/<id>/takes", data = "<data>")]
 async fn print(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<PartState> {
     let request: PrintRequest = body(data, &limit).await?;
-    work(app, move |app| app.print(id.part(), request)).await.map(Json)
+    long_work(app, move |app| app.print(id.part(), request)).await.map(Json)
 }
 
 #[patch("/parts/<id>/takes/<take>", data = "<data>")]
@@ -86,13 +86,13 @@ async fn receive(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<R
 #[post("/parts/<id>/split", data = "<data>")]
 async fn split_part(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<RegroupedParts> {
     let request: SplitRequest = body(data, &limit).await?;
-    work(app, move |app| app.split_part(id.part(), &request)).await.map(Json)
+    long_work(app, move |app| app.split_part(id.part(), &request)).await.map(Json)
 }
 
 #[post("/songs/<id>/join", data = "<data>")]
 async fn join_parts(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<RegroupedParts> {
     let request: JoinRequest = body(data, &limit).await?;
-    work(app, move |app| app.join_parts(id.song(), &request)).await.map(Json)
+    long_work(app, move |app| app.join_parts(id.song(), &request)).await.map(Json)
 }
 
 #[put("/kit/layers", data = "<data>")]

@@ -2,9 +2,13 @@
 
 use super::*;
 use crate::api::*;
+use rocket::tokio::fs;
+use rocket::tokio::io::{AsyncSeekExt, AsyncWriteExt};
 use rocket::{delete, get, patch, post, put, routes};
 use serde_json::Value;
 use serde_json::value::RawValue;
+use std::fs::File;
+use std::io::ErrorKind;
 use vivida_core::Slots;
 use vivida_store::{Backup, Step};
 
@@ -21,17 +25,39 @@ async fn song_file(data: Data<'_>, file_name: &str) -> Result<Vec<u8>, Problem> 
     limited(data, file_name, ByteUnit::Mebibyte(16)).await
 }
 
+/// The largest bundle: as docs/formats/bundle.md says.
+pub(crate) const LARGEST_BUNDLE: ByteUnit = ByteUnit::Gibibyte(1);
+
+fn broke_off(file_name: &str, error: &std::io::Error) -> Problem {
+    if matches!(error.kind(), ErrorKind::StorageFull | ErrorKind::QuotaExceeded) {
+        return Problem::full();
+    }
+    Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
+}
+
+fn too_large(file_name: &str, limit: ByteUnit) -> Problem {
+    let detail = format!("“{file_name}” is larger than the {limit} that it may have.");
+    let file = Some(file_name.to_owned());
+    Problem { file, ..Problem::new(Status::PayloadTooLarge, "Too large", detail) }
+}
+
+/// The body as a file without a name, at its beginning, which takes no memory.
+pub(super) async fn uploaded(data: Data<'_>, file_name: &str, limit: ByteUnit) -> Result<File, Problem> {
+    let failed = |error: std::io::Error| broke_off(file_name, &error);
+    let mut file = fs::File::from_std(tempfile::tempfile().map_err(failed)?);
+    let taken = data.open(limit).stream_to(&mut file).await.map_err(failed)?;
+    file.flush().await.map_err(failed)?;
+    if !taken.complete {
+        return Err(too_large(file_name, limit));
+    }
+    file.rewind().await.map_err(failed)?;
+    Ok(file.into_std().await)
+}
+
 /// The body as the bytes of a file that is not too large.
 pub(super) async fn limited(data: Data<'_>, file_name: &str, limit: ByteUnit) -> Result<Vec<u8>, Problem> {
-    let bytes = data.open(limit).into_bytes().await.map_err(|error| {
-        Problem::new(Status::BadRequest, "The upload broke off", format!("“{file_name}”: {error}. Send it again."))
-    })?;
-    if !bytes.is_complete() {
-        let detail = format!("“{file_name}” is larger than the {limit} that it may have.");
-        let file = Some(file_name.to_owned());
-        return Err(Problem { file, ..Problem::new(Status::PayloadTooLarge, "Too large", detail) });
-    }
-    Ok(bytes.into_inner())
+    let bytes = data.open(limit).into_bytes().await.map_err(|error| broke_off(file_name, &error))?;
+    if bytes.is_complete() { Ok(bytes.into_inner()) } else { Err(too_large(file_name, limit)) }
 }
 
 #[post("/songs?<file_name>", data = "<data>")]
@@ -51,43 +77,43 @@ async fn begin_song(app: &Shared, data: Data<'_>, limit: Limit) -> Result<(Statu
 #[put("/songs/<id>/outline", data = "<data>")]
 async fn set_outline(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
     let request: OutlineRequest = body(data, &limit).await?;
-    work(app, move |app| app.set_outline(id.song(), &request)).await.map(Json)
+    long_work(app, move |app| app.set_outline(id.song(), &request)).await.map(Json)
 }
 
 #[put("/songs/<id>/bars", data = "<data>")]
 async fn edit_bars(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<SongDetail> {
     let request: BarsRequest = body(data, &limit).await?;
-    work(app, move |app| app.edit_bars(id.song(), &request)).await.map(Json)
+    long_work(app, move |app| app.edit_bars(id.song(), &request)).await.map(Json)
 }
 
 #[post("/songs/<id>/parts?<file_name>&<revision>", data = "<data>")]
 async fn add_parts(app: &Shared, id: Id, file_name: String, revision: i64, data: Data<'_>) -> Answer<SongDetail> {
     let bytes = song_file(data, &file_name).await?;
-    work(app, move |app| app.add_parts(id.song(), revision, &file_name, &bytes)).await.map(Json)
+    long_work(app, move |app| app.add_parts(id.song(), revision, &file_name, &bytes)).await.map(Json)
 }
 
 #[post("/songs/<id>/file?<file_name>", data = "<data>")]
 async fn preview_file(app: &Shared, id: Id, file_name: String, data: Data<'_>) -> Answer<RefitReport> {
     let bytes = song_file(data, &file_name).await?;
-    work(app, move |app| app.preview_file(id.song(), &file_name, &bytes)).await.map(Json)
+    long_work(app, move |app| app.preview_file(id.song(), &file_name, &bytes)).await.map(Json)
 }
 
 #[put("/songs/<id>/file?<file_name>&<revision>", data = "<data>")]
 async fn replace_file(app: &Shared, id: Id, file_name: String, revision: i64, data: Data<'_>) -> Answer<RefitReport> {
     let bytes = song_file(data, &file_name).await?;
-    work(app, move |app| app.replace_file(id.song(), revision, &file_name, &bytes)).await.map(Json)
+    long_work(app, move |app| app.replace_file(id.song(), revision, &file_name, &bytes)).await.map(Json)
 }
 
 #[get("/songs/<id>/bundle.vivida?<sounds>")]
-async fn bundle(app: &Shared, id: Id, sounds: Option<bool>) -> Result<Download, Problem> {
-    let (name, bytes) = work(app, move |app| app.bundle(Some(id.song()), sounds.unwrap_or(true))).await?;
-    Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
+async fn bundle(app: &Shared, id: Id, sounds: Option<bool>) -> Result<LargeFile, Problem> {
+    let (name, file) = long_work(app, move |app| app.bundle(Some(id.song()), sounds.unwrap_or(true))).await?;
+    Ok(LargeFile::own(file, &format!("{name}.vivida")))
 }
 
 #[get("/shelf/bundle.vivida?<sounds>")]
-async fn shelf_bundle(app: &Shared, sounds: Option<bool>) -> Result<Download, Problem> {
-    let (name, bytes) = work(app, move |app| app.bundle(None, sounds.unwrap_or(true))).await?;
-    Ok(Download { name: format!("{name}.vivida"), content_type: ContentType::ZIP, bytes })
+async fn shelf_bundle(app: &Shared, sounds: Option<bool>) -> Result<LargeFile, Problem> {
+    let (name, file) = long_work(app, move |app| app.bundle(None, sounds.unwrap_or(true))).await?;
+    Ok(LargeFile::own(file, &format!("{name}.vivida")))
 }
 
 #[get("/backups")]
@@ -97,18 +123,18 @@ async fn backups(app: &Shared) -> Answer<Vec<Backup>> {
 
 #[post("/backups")]
 async fn take_backup(app: &Shared) -> Answer<Vec<Backup>> {
-    work(app, |app| app.take_backup()).await.map(Json)
+    long_work(app, |app| app.take_backup()).await.map(Json)
 }
 
 #[post("/backups/<name>/restore")]
 async fn restore(app: &Shared, name: String) -> Answer<Vec<Backup>> {
-    work(app, move |app| app.restore(&name)).await.map(Json)
+    long_work(app, move |app| app.restore(&name)).await.map(Json)
 }
 
 #[post("/bundles?<file_name>", data = "<data>")]
 async fn unpack(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<Vec<Card>>), Problem> {
-    let bytes = limited(data, &file_name, ByteUnit::Gibibyte(1)).await?;
-    let cards = work(app, move |app| app.unpack(&file_name, &bytes)).await?;
+    let file = uploaded(data, &file_name, LARGEST_BUNDLE).await?;
+    let cards = long_work(app, move |app| app.unpack(&file_name, file)).await?;
     Ok((Status::Created, Json(cards)))
 }
 

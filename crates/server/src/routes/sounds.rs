@@ -11,8 +11,8 @@ const LARGEST: ByteUnit = ByteUnit::Mebibyte(512);
 
 #[post("/sounds?<file_name>", data = "<data>")]
 async fn add_sound(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<SoundDetail>), Problem> {
-    let bytes = songs::limited(data, &file_name, LARGEST).await?;
-    let detail = work(app, move |app| app.add_sound(&file_name, bytes)).await?;
+    let file = songs::uploaded(data, &file_name, LARGEST).await?;
+    let detail = long_work(app, move |app| app.add_sound(&file_name, file)).await?;
     Ok((Status::Created, Json(detail)))
 }
 
@@ -22,7 +22,7 @@ const LARGEST_SAMPLE: ByteUnit = ByteUnit::Mebibyte(96);
 #[post("/samples?<file_name>", data = "<data>")]
 async fn add_sample(app: &Shared, file_name: String, data: Data<'_>) -> Result<(Status, Json<SampleDetail>), Problem> {
     let bytes = songs::limited(data, &file_name, LARGEST_SAMPLE).await?;
-    let detail = work(app, move |app| app.add_sample(&file_name, bytes)).await?;
+    let detail = long_work(app, move |app| app.add_sample(&file_name, bytes)).await?;
     Ok((Status::Created, Json(detail)))
 }
 
@@ -37,7 +37,7 @@ const LARGEST_FOLDER: ByteUnit = ByteUnit::Mebibyte(32);
 #[post("/kits/samples", data = "<data>")]
 async fn fit_samples(app: &Shared, data: Data<'_>) -> Answer<FittedSamples> {
     let request: FitSamples = body(data, &Limit(LARGEST_FOLDER)).await?;
-    work(app, move |app| app.fit_samples(request)).await.map(Json)
+    long_work(app, move |app| app.fit_samples(request)).await.map(Json)
 }
 
 #[get("/sounds/<sound>/onsets?<sensitivity>")]
@@ -93,7 +93,7 @@ async fn loop_wav(
     let bars: Option<BarRange> =
         bars.map(|bars| bars.parse()).transpose().map_err(|why: String| Problem::field("bars", why))?;
     let wanted = LoopFile { depth, written: written.unwrap_or(false), bars };
-    let (name, bytes) = work(app, move |app| app.loop_wav(id.part(), wanted)).await?;
+    let (name, bytes) = long_work(app, move |app| app.loop_wav(id.part(), wanted)).await?;
     Ok(Download { name: format!("{name}.wav"), content_type: ContentType::WAV, bytes })
 }
 

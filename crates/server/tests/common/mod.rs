@@ -10,7 +10,7 @@ use vivida_server::App;
 use vivida_store::Store;
 
 pub fn client() -> Client {
-    let app = App::new(Store::in_memory().unwrap());
+    let app = App::new(Store::temporary().unwrap());
     app.add_demo().unwrap();
     Client::untracked(vivida_server::rocket(Arc::new(app), 0)).unwrap()
 }

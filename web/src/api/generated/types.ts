@@ -3314,7 +3314,7 @@ recipe?: Recipe, };
 
 export type BatchState = "running" | "done" | "cancelled" | "interrupted" | "undone";
 
-export type BatchSongState = "waiting" | "done" | "failed" | "left" | "undone";
+export type BatchSongState = "waiting" | "done" | "unchanged" | "failed" | "left" | "undone";
 
 export type BatchReport = { 
 /**
@@ -3374,7 +3374,7 @@ left: Array<string>, };
 
 export type Backup = { 
 /**
- * Its file's name: when it was taken, in UTC, and why.
+ * Its file's name: when it was taken by this machine's clock, in UTC, and why.
  */
 name: string, 
 /**
@@ -3731,6 +3731,10 @@ export type NewRender = { song: SongId, wanted?: Wanted,
 written?: boolean, };
 
 export type RenderState = { id: number, 
+/**
+ * How many others are made before its turn comes.
+ */
+ahead: number, 
 /**
  * 0 to 1.
  */

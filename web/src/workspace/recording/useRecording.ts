@@ -1,6 +1,6 @@
 /** Recording into the open part: devices, what they send, and what is kept of it. */
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import { client, ProblemError } from "../../api/client";
+import { client, ProblemError, thisWindow } from "../../api/client";
 import type { Laying, Recording, RecordingId } from "../../api/generated/types";
 import { Follower } from "../../audio/follower";
 import type { CountIn, Player } from "../../audio/player";
@@ -25,9 +25,6 @@ export interface Played {
 	/** Whom to tell where the song goes on. */
 	course: { current: Recorder | null };
 }
-
-/** Names this window. */
-const thisWindow = Math.random().toString(36).slice(2) + Date.now().toString(36);
 
 const pause = (ms: number) => new Promise<void>((resolve) => window.setTimeout(resolve, ms));
 
