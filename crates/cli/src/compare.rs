@@ -40,6 +40,6 @@ fn line(one: &Apart) -> String {
         "{name:<22}{:>14}{:>16}{:>18}{velocity:>12.1}{timing:>12}\n",
         format!("{} → {}", counts[0], counts[1]),
         format!("{:.0} → {:.0}", typical[0], typical[1]),
-        format!("{:+.1} → {:+.1}", late[0], late[1]),
+        late.map(|late| late.map_or("–".to_owned(), |ms| format!("{ms:+.1}"))).join(" → "),
     )
 }

@@ -468,15 +468,27 @@ impl Aim {
     }
 }
 
-/// The slot (from 0) nearest to a position in bars that go round, and how far it is missed, in slots.
+/// The slot (from 0) nearest to a position in bars that go round, and how far it is missed, in slots. Slots are counted on
+/// from bar to bar, however many each of them has: no two of them have one number.
 pub(crate) fn slot_of(grid: Grid, bars: u32, metre: &MetreMap, at: Ticks) -> (u32, f64) {
     let cell = grid.cell(metre.ppq()).0;
     let line = grid.nearest(metre, at);
     // A hit just before a bar line is meant for the next bar.
     let bar = metre.bar_at(line);
     let slot = ((line.0 - bar.start.0) / cell).round() as u32;
-    let slots = (bar.length.0 / cell - 1e-6).ceil().max(1.0) as u32;
-    (((bar.number - 1) % bars.max(1)) * slots + slot, (at.0 - line.0).abs() / cell)
+    let first = first_of_group(bar.number, bars);
+    let before: u32 = (first..bar.number).map(|number| slots_in(grid, metre, number)).sum();
+    (before + slot, (at.0 - line.0).abs() / cell)
+}
+
+/// The first of the bars that are numbered together with a bar, where so many are: from bar 1 on, they go round.
+pub(crate) fn first_of_group(number: u32, bars: u32) -> u32 {
+    number - (number - 1) % bars.max(1)
+}
+
+/// How many slots a bar has, by its own metre; the last one may be shorter than the others.
+pub(crate) fn slots_in(grid: Grid, metre: &MetreMap, number: u32) -> u32 {
+    (metre.bar(number).length.0 / grid.cell(metre.ppq()).0 - 1e-6).ceil().max(1.0) as u32
 }
 
 fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {

@@ -52,8 +52,6 @@ const AT_ONCE: f64 = 0.0015;
 
 /// All clashes, each with the stroke that is given up so that there is none left. `gives_up` chooses it among those
 /// that clash.
-///
-/// Hand percussion beside a drum set is another player's.
 pub(crate) fn clashes(
     heard: &[Heard],
     kit: &Kit,
@@ -62,10 +60,9 @@ pub(crate) fn clashes(
 ) -> Vec<(Clash, usize)> {
     /// What is given up changes who plays what; so often that is looked at anew.
     const SWEEPS: usize = 8;
-    let of_set =
-        |hit: &Heard| hit.instrument.is_some_and(|place| is_of_set(kit.instruments[usize::from(place)].family));
-    let is_set = heard.iter().any(of_set);
-    let mut there: Vec<bool> = heard.iter().map(|hit| hit.instrument.is_some() && (!is_set || of_set(hit))).collect();
+    let drummer = Drummer::of(kit, heard.iter().filter_map(|hit| hit.instrument.map(usize::from)));
+    let plays = |hit: &Heard| hit.instrument.is_some_and(|place| drummer.plays(usize::from(place)));
+    let mut there: Vec<bool> = heard.iter().map(plays).collect();
     let mut found = Vec::new();
     for _ in 0..SWEEPS {
         let some = sweep(heard, kit, limits, &there, &gives_up);
@@ -77,6 +74,26 @@ pub(crate) fn clashes(
     }
     found.sort_by_key(|&(_, given)| given);
     found
+}
+
+/// Which instruments of a part the drummer plays. Where any drum of a set is struck, that is the set: hand percussion
+/// and whatever else is played beside it needs none of the drummer's limbs. One rule for findings, Limb rescue and what
+/// Hands makes.
+#[derive(Clone, Debug)]
+pub(crate) struct Drummer(Vec<bool>);
+
+impl Drummer {
+    /// Of a kit of which these instruments are struck.
+    pub fn of(kit: &Kit, mut struck: impl Iterator<Item = usize>) -> Drummer {
+        let of_set: Vec<bool> = kit.instruments.iter().map(|one| is_of_set(one.family)).collect();
+        let is_set = struck.any(|place| of_set[place]);
+        Drummer(if is_set { of_set } else { vec![true; of_set.len()] })
+    }
+
+    /// Whether the instrument at this place of the kit is the drummer's.
+    pub fn plays(&self, place: usize) -> bool {
+        self.0[place]
+    }
 }
 
 fn is_of_set(family: Family) -> bool {
@@ -118,7 +135,13 @@ fn sweep(
         let time = |busy: &Busy| hit.at - busy.at;
         let is_free = |busy: &Busy| {
             let again = if is_foot { limits.foot } else { limits.hand };
-            let needed = if busy.voice == voice { again } else { limits.travel.max(limits.together) };
+            let elsewhere = limits.travel.max(limits.together);
+            let needed = match busy.voice == voice {
+                true => again,
+                // A foot comes to another pedal no sooner than to its own.
+                false if is_foot => elsewhere.max(again),
+                false => elsewhere,
+            };
             time(busy) >= needed - 1e-6
         };
         let sides = match (only, usual) {
@@ -173,15 +196,18 @@ pub(crate) fn importance(hit: &Heard, kit: &Kit) -> (u8, f64) {
     (rank, hit.velocity)
 }
 
-/// The least important of some strokes.
+/// Strokes of one family that are so near in velocity are as important as one another.
+const ALIKE: f64 = 2.0 / 3.0;
+
+/// The least important of some strokes, given in order of time. Of those that are as important the last one: whoever
+/// gives up the first one for it, and then that for the next, gives up far more strokes than are too many.
 pub(crate) fn least(heard: &[Heard], kit: &Kit, places: &[usize], softest: bool) -> usize {
-    let rank = |place: usize| {
-        let (family, velocity) = importance(&heard[place], kit);
-        if softest { (velocity, f64::from(family)) } else { (f64::from(family), velocity) }
+    let worse = |one: usize, other: usize| {
+        let ((family, velocity), (others, than)) = (importance(&heard[one], kit), importance(&heard[other], kit));
+        match softest {
+            true => velocity < than || velocity == than && family <= others,
+            false => family < others || family == others && velocity * ALIKE <= than,
+        }
     };
-    let worse = |a: &usize, b: &usize| {
-        let (a, b) = (rank(*a), rank(*b));
-        a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1))
-    };
-    places.iter().copied().min_by(worse).unwrap_or(0)
+    places.iter().copied().reduce(|least, next| if worse(next, least) { next } else { least }).unwrap_or(0)
 }

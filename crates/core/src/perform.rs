@@ -777,7 +777,12 @@ impl<'a> Stage<'a> {
 
     /// Counts a hit that could not be made.
     pub(crate) fn leave_out(&mut self, why: LeftOut) {
-        self.left_out.count(why);
+        self.leave_out_many(why, 1);
+    }
+
+    /// The same of several.
+    pub(crate) fn leave_out_many(&mut self, why: LeftOut, how_many: u32) {
+        self.left_out.count(why, how_many);
     }
 
     /// Keeps a hit from sounding.

@@ -1,6 +1,7 @@
 //! Room for made hits: what is struck where, by which limb, and what must be left out because of it.
 
 use crate::kit::{Family, Limb};
+use crate::limbs::Drummer;
 use crate::perform::{Making, Origin, Stage};
 use crate::recipe::PassId;
 use crate::units::Ticks;
@@ -24,6 +25,8 @@ pub(crate) enum LeftOut {
     Start,
     /// The next hit of its instrument comes first.
     Next,
+    /// A roll has no more strokes.
+    Many,
     /// Its place was to be left free.
     Free,
 }
@@ -49,6 +52,7 @@ impl LeftOut {
             LeftOut::Busy(Player::RightFoot) => "the right foot is busy",
             LeftOut::Start => "the song begins later",
             LeftOut::Next => "the next hit comes first",
+            LeftOut::Many => "a roll has 64 strokes at most",
             LeftOut::Free => "their places are left free",
         }
     }
@@ -59,8 +63,9 @@ impl LeftOut {
 pub(crate) struct LeftOuts(BTreeMap<LeftOut, u32>);
 
 impl LeftOuts {
-    pub fn count(&mut self, why: LeftOut) {
-        *self.0.entry(why).or_default() += 1;
+    pub fn count(&mut self, why: LeftOut, how_many: u32) {
+        let count = self.0.entry(why).or_default();
+        *count = count.saturating_add(how_many);
     }
 
     /// How many there are.
@@ -90,6 +95,7 @@ pub(crate) struct Room {
     /// What was made since, in order, too: what is made goes from front to back, so that a place near the end is
     /// found at once.
     made: Vec<Taken>,
+    drummer: Drummer,
 }
 
 fn micros(seconds: f64) -> i64 {
@@ -106,7 +112,9 @@ impl Room {
         let mut there: Vec<Taken> = stage.sounding().into_iter().map(one).collect();
         // Nearly in order as it is, which this sort makes use of.
         there.sort();
-        Room { there, made: Vec::new() }
+        let struck = there.iter().filter_map(|(_, instrument)| instrument.map(usize::from));
+        let drummer = Drummer::of(&stage.chart.kit, struck);
+        Room { there, made: Vec::new(), drummer }
     }
 
     /// What sounds within so many seconds of a place: how far from it and on which instrument.
@@ -138,7 +146,11 @@ impl Room {
         }
         let at = micros(stage.tempo.seconds(Ticks(onset)));
         let Some(own) = instrument else { return Ok(()) };
-        let limb_of = |place: usize| stage.chart.kit.instruments[place].limb;
+        // What another player has at hand takes none of the drummer's limbs.
+        let limb_of = |place: usize| match self.drummer.plays(place) {
+            true => stage.chart.kit.instruments[place].limb,
+            false => Limb::None,
+        };
         let (mut left, mut right, mut either, mut left_foot, mut right_foot) = (0, 0, 0, 0, 0);
         for (far, other) in self.around(at, BUSY) {
             let Some(other) = other.map(usize::from) else { continue };

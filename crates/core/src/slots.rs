@@ -1,5 +1,6 @@
 //! The slots of a bar in trade words: what an aim's positions are chosen from.
 
+use crate::aim::{first_of_group, slots_in};
 use crate::grid::Grid;
 use crate::metre::MetreMap;
 use crate::units::Ticks;
@@ -34,7 +35,8 @@ pub struct Slots {
 }
 
 impl Slots {
-    /// The slots of `bars` bars in the metre of bar `number`.
+    /// The slots of the `bars` bars that bar `number` is numbered together with: each by its own metre, counted on from
+    /// bar to bar.
     ///
     /// ```
     /// use vivida_core::{Grid, MetreMap, Ppq, Slots};
@@ -46,24 +48,41 @@ impl Slots {
     /// assert_eq!(backbeat.slots, [5, 13]);
     /// ```
     pub fn of(metre: &MetreMap, number: u32, grid: Grid, bars: u32) -> Slots {
-        let bar = metre.bar(number);
-        let cell = grid.cell(metre.ppq()).0;
-        let beats: Vec<f64> = bar.metre.beats(metre.ppq()).iter().map(|beat| beat.0).collect();
-        let count = (bar.length.0 / cell - 1e-6).ceil().max(1.0) as u32;
-        let mut one = Vec::new();
-        let mut places = Vec::new();
-        for slot in 0..count {
-            let at = f64::from(slot) * cell;
-            let beat = beats.iter().rposition(|&beat| beat <= at + 1e-6).unwrap_or(0);
-            let next = beats.get(beat + 1).copied().unwrap_or(bar.length.0);
-            let share = (at - beats[beat]) / (next - beats[beat]);
-            places.push((beat, share));
-            one.push(Slot { name: name(beat, share), weight: metre.weight(bar.start + Ticks(at)) });
+        let first = first_of_group(number.max(1), bars);
+        let (mut slots, mut choices): (Vec<Slot>, Vec<SlotChoice>) = Default::default();
+        for number in (0..bars).map(|bar| first.saturating_add(bar)) {
+            let before = slots.len() as u32;
+            let (own, offered) = of_bar(metre, number, grid);
+            for mut choice in offered {
+                choice.slots.iter_mut().for_each(|slot| *slot += before);
+                match choices.iter_mut().find(|known| known.name == choice.name) {
+                    Some(known) => known.slots.extend(choice.slots),
+                    None => choices.push(choice),
+                }
+            }
+            slots.extend(own);
         }
-        let choices = choices(&one, &places, beats.len(), count, bars);
-        let slots = (0..bars).flat_map(|_| one.clone()).collect();
         Slots { slots, choices }
     }
+}
+
+/// The slots of one bar, and what is often chosen of them.
+fn of_bar(metre: &MetreMap, number: u32, grid: Grid) -> (Vec<Slot>, Vec<SlotChoice>) {
+    let bar = metre.bar(number);
+    let cell = grid.cell(metre.ppq()).0;
+    let beats: Vec<f64> = bar.metre.beats(metre.ppq()).iter().map(|beat| beat.0).collect();
+    let count = slots_in(grid, metre, number);
+    let (mut slots, mut places) = (Vec::new(), Vec::new());
+    for slot in 0..count {
+        let at = f64::from(slot) * cell;
+        let beat = beats.iter().rposition(|&beat| beat <= at + 1e-6).unwrap_or(0);
+        let next = beats.get(beat + 1).copied().unwrap_or(bar.length.0);
+        let share = (at - beats[beat]) / (next - beats[beat]);
+        places.push((beat, share));
+        slots.push(Slot { name: name(beat, share), weight: metre.weight(bar.start + Ticks(at)) });
+    }
+    let choices = choices(&slots, &places, beats.len(), count);
+    (slots, choices)
 }
 
 fn near(value: f64, other: f64) -> bool {
@@ -82,7 +101,7 @@ fn name(beat: usize, share: f64) -> String {
     }
 }
 
-fn choices(slots: &[Slot], places: &[(usize, f64)], beats: usize, count: u32, bars: u32) -> Vec<SlotChoice> {
+fn choices(slots: &[Slot], places: &[(usize, f64)], beats: usize, count: u32) -> Vec<SlotChoice> {
     let mut found: Vec<SlotChoice> = Vec::new();
     let mut offer = |name: &str, wanted: &dyn Fn(usize, f64, f64) -> bool| {
         let one: Vec<u32> = (1..=count)
@@ -110,10 +129,6 @@ fn choices(slots: &[Slot], places: &[(usize, f64)], beats: usize, count: u32, ba
     offer("last of each triplet", &|_, share, _| near(share, 2.0 / 3.0));
     offer("strong", &|_, _, weight| weight >= 0.75);
     offer("weak", &|_, _, weight| weight < 0.5);
-    for choice in &mut found {
-        let one = std::mem::take(&mut choice.slots);
-        choice.slots = (0..bars).flat_map(|bar| one.iter().map(move |slot| bar * count + slot)).collect();
-    }
     found
 }
 

@@ -23,6 +23,8 @@ struct Manner {
     name: String,
     /// Ascending.
     velocities: Vec<f64>,
+    /// In ms, of each hit.
+    late: Vec<f64>,
     /// By slot of the bar, ascending: ms late.
     offsets: BTreeMap<u32, Vec<f64>>,
 }
@@ -44,8 +46,8 @@ pub struct Apart {
     pub counts: [u32; 2],
     /// Typical velocity here and there.
     pub typical: [f64; 2],
-    /// Mean ms late here and there.
-    pub late: [f64; 2],
+    /// Mean ms late here and there, whatever the metre of its bars; nothing where it is not struck.
+    pub late: [Option<f64>; 2],
     /// Between the velocities, in steps.
     pub velocity: f64,
     /// Between the timings, in ms, over the slots that both play; nothing where there is none.
@@ -63,6 +65,7 @@ impl Study {
             family: name(place).family,
             name: name(place).name.clone(),
             velocities: Vec::new(),
+            late: Vec::new(),
             offsets: BTreeMap::new(),
         };
         let mut manners: Vec<Manner> = (0..chart.kit.instruments.len()).map(empty).collect();
@@ -71,8 +74,9 @@ impl Study {
             let manner = &mut manners[place];
             manner.velocities.push(f64::from(hit.velocity.get()));
             let line = grid.nearest(context.metre, hit.tick);
+            let late = context.tempo.millis_of(Ticks(hit.tick.0 - line.0), line).0;
+            manner.late.push(late);
             if let Some(slot) = TouchProfile::slot(context.metre, quarters, line) {
-                let late = context.tempo.millis_of(Ticks(hit.tick.0 - line.0), line).0;
                 manner.offsets.entry(slot).or_default().push(late);
             }
         }
@@ -98,13 +102,13 @@ impl Study {
 }
 
 impl Manner {
-    fn late(&self) -> f64 {
-        let all: Vec<f64> = self.offsets.values().flatten().copied().collect();
-        crate::stats::mean(&all)
+    /// Nothing where it is not struck.
+    fn late(&self) -> Option<f64> {
+        (!self.late.is_empty()).then(|| crate::stats::mean(&self.late))
     }
 
     fn apart(&self, other: Option<&Manner>) -> Apart {
-        let nothing = Manner { velocities: Vec::new(), offsets: BTreeMap::new(), ..self.clone() };
+        let nothing = Manner { velocities: Vec::new(), late: Vec::new(), offsets: BTreeMap::new(), ..self.clone() };
         let there = other.unwrap_or(&nothing);
         let shared = self.offsets.iter().filter_map(|(slot, here)| Some((here, there.offsets.get(slot)?)));
         let (mut far, mut count) = (0.0, 0.0);

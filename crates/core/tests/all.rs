@@ -1,6 +1,7 @@
 //! All tests of this crate in one program, which is linked once.
 
 mod actions;
+mod agreed;
 mod aims;
 mod documented_recipes;
 mod drawing;

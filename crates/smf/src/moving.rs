@@ -51,11 +51,15 @@ struct Sounding<'a> {
     end: f64,
 }
 
-/// What has to be sent for the hits that move, and what does not come through.
+/// What has to be sent for the hits that move, and what does not come through. Hits take turns on the channels of a
+/// zone of so many members, if there are any.
+///
+/// What was set for a hit goes back where the next one begins on its channel: what was struck rings on behind its end.
 pub(crate) fn messages(
     song: &SongFile,
     performances: &[(usize, Performance)],
     timing: Option<Timing>,
+    zone: usize,
 ) -> (Moves, MovedOut) {
     let (mut moves, mut out) = (Moves::new(), MovedOut::default());
     let moving = |hit: &&PlayedHit| !hit.movement.is_none();
@@ -78,14 +82,21 @@ pub(crate) fn messages(
     }
     let lanes: BTreeMap<usize, &[PlayedLane]> =
         performances.iter().map(|(part, one)| (*part, &one.lanes[..])).collect();
+    let is_member = |channel: u8| (1..=zone).contains(&usize::from(channel));
+    let farthest =
+        |hits: &[Sounding<'_>]| hits.iter().map(|one| f64::from(one.hit.movement.pitch.abs())).fold(0.0, f64::max);
+    let of_members = channels.iter().filter(|(channel, _)| is_member(**channel));
+    let farthest_of_members = of_members.map(|(_, hits)| farthest(hits)).fold(0.0, f64::max);
     for (channel, hits) in &mut channels {
-        let farthest = hits.iter().map(|one| f64::from(one.hit.movement.pitch.abs())).fold(0.0, f64::max);
         if hits.iter().all(|one| one.hit.movement.is_none()) {
             continue;
         }
         hits.sort_by(|a, b| a.hit.tick.0.total_cmp(&b.hit.tick.0));
+        let range = match is_member(*channel) {
+            true => member_range(farthest_of_members),
+            false => range(song, Channel::from_status(*channel), farthest(hits)),
+        };
         let channel = Channel::from_status(*channel);
-        let range = range(song, channel, farthest);
         let mut ended = f64::NEG_INFINITY;
         for (place, one) in hits.iter().enumerate() {
             // What another part plays may not even touch: nobody knows which of the two is read first.
@@ -119,12 +130,17 @@ pub(crate) fn messages(
                 clipped |= held;
                 let Some(timing) = timing else { continue };
                 let on = timing.played(one.hit.tick.0);
-                let off = timing.played(one.end).max(on + 1);
                 messages.push(Outgoing { tick: on, rank: rank::MOVE, what: message(kind, channel, set) });
+                let next = hits.get(place + 1);
+                let end = match next {
+                    Some(next) if !touches(next) => next.hit.tick.0,
+                    Some(_) => one.end,
+                    None => one.end.max(song.end.0),
+                };
                 messages.push(Outgoing {
-                    tick: off,
+                    tick: timing.played(end).max(on + 1),
                     rank: rank::MOVE,
-                    what: message(kind, channel, reigns(kind, one.end)),
+                    what: message(kind, channel, reigns(kind, end)),
                 });
             }
             out.clipped += usize::from(clipped);
@@ -167,6 +183,11 @@ fn range(song: &SongFile, channel: Channel, farthest: f64) -> Range {
     }
 }
 
+/// On the members of a zone, which begin with 48 semitones (MPE 1.0, 2.4): what is needed is set, the same on all.
+fn member_range(farthest: f64) -> Range {
+    Range { cents: ((farthest / 100.0).ceil() * 100.0).max(200.0), is_set: true }
+}
+
 /// The lane by which a property goes out, its value, and whether that is less than was wanted.
 fn value(property: Property, hit: &PlayedHit, cents: f64, reigns: impl Fn(LaneKind) -> f64) -> (LaneKind, f64, bool) {
     let amount = hit.movement.of(property);
@@ -186,7 +207,7 @@ fn value(property: Property, hit: &PlayedHit, cents: f64, reigns: impl Fn(LaneKi
 
 /// What the movement of some performances comes to in a file.
 pub fn moved_out(song: &SongFile, performances: &[(usize, Performance)]) -> MovedOut {
-    messages(song, performances, None).1
+    messages(song, performances, None, 0).1
 }
 
 /// What is sent at the start for hits that take turns on the channels of a zone: how many members it has.

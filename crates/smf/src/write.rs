@@ -87,7 +87,7 @@ pub(crate) fn rewritten(
     out.reserve(bytes.len() + bytes.len() / 4);
     out[10..12].copy_from_slice(&(found.tracks().count() as u16).to_be_bytes());
     let timing = Timing { scale, cell, lead };
-    let (mut moves, _) = moving::messages(song, performances, Some(timing));
+    let (mut moves, _) = moving::messages(song, performances, Some(timing), export.zone);
     if export.zone > 0
         && let Some(messages) = moves.values_mut().next()
     {

@@ -1,8 +1,10 @@
 //! Grace notes: a flam and a drag differ in how many there are.
 
+use super::sticking::of_side;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::dice::Dice;
-use crate::perform::Stage;
+use crate::kit::{Hand, Limb, Striking};
+use crate::perform::{Side, Stage};
 use crate::room::{Place, Room, made_from, onsets};
 use crate::units::{Millis, Percent, Ticks};
 use serde::{Deserialize, Serialize};
@@ -42,6 +44,25 @@ impl Default for Drag {
     }
 }
 
+/// The hand that plays the grace notes of a hit, which is not the one that plays the hit; and its stroke of the same
+/// instrument, where the kit has one. Nothing where nobody knows which hand plays the hit.
+fn other_hand(stage: &Stage<'_>, index: usize) -> Option<(Side, Option<Striking>)> {
+    let instrument = stage.instrument_at(index)?;
+    let now = stage.stroke_of(index);
+    let of_stroke = now.and_then(|way| match way.hand {
+        Hand::Left => Some(Side::Left),
+        Hand::Right => Some(Side::Right),
+        Hand::Either => None,
+    });
+    let usual = match instrument.limb {
+        Limb::LeftHand => Some(Side::Left),
+        Limb::RightHand => Some(Side::Right),
+        _ => None,
+    };
+    let side = stage.hand[index].or(of_stroke).or(usual)?.other();
+    Some((side, of_side(instrument, now.map_or("", |way| &way.name), side)))
+}
+
 /// So many grace notes, the first so long before.
 fn grace(stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, count: u32, before: Millis, share: Percent) {
     if share.0 == 0.0 {
@@ -52,7 +73,10 @@ fn grace(stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, count: u32, before
         let own = &onsets[stage.instrument(index).unwrap_or(onsets.len() - 1)];
         let onset = stage.onset[index];
         let gap = onset - Room::before(own, onset);
-        let first = stage.tempo.ticks_of(before, Ticks(onset)).0.min(gap / 2.0);
+        // So many ms as they sound: where the tempo changes at the hit, they are those of the tempo before it.
+        let earlier = stage.tempo.ticks(stage.tempo.seconds(Ticks(onset)) - before.0 / 1000.0);
+        let first = (onset - earlier.0).min(gap / 2.0);
+        let other = other_hand(stage, index);
         let step = first / f64::from(count);
         for ordinal in 0..count {
             let way = first - f64::from(ordinal) * step;
@@ -63,8 +87,16 @@ fn grace(stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, count: u32, before
                 length: step.min(stage.first_length(index).0).max(1.0),
             };
             let velocity = share.factor() * stage.velocity[index];
-            let note = made_from(stage, index, ordinal, place, velocity);
-            room.make(stage, dice.pass(), note);
+            let mut note = made_from(stage, index, ordinal, place, velocity);
+            if let Some(way) = other.and_then(|(_, way)| way) {
+                (note.note, note.channel) = (way.note, way.channel.unwrap_or(note.channel));
+            }
+            if room.make(stage, dice.pass(), note)
+                && let Some((side, _)) = other
+            {
+                let made = stage.count() - 1;
+                stage.hand[made] = Some(side);
+            }
         }
     }
 }

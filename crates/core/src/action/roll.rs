@@ -85,15 +85,16 @@ impl Default for Roll {
 const MOST_STROKES: f64 = 64.0;
 
 impl Roll {
-    /// How far apart its strokes are and how many are made, over a span in ticks.
-    fn steps(&self, span: f64, cell: f64) -> (f64, usize) {
+    /// Over a span in ticks: how far apart its strokes are, how many are made, and how many are too many.
+    fn steps(&self, span: f64, cell: f64) -> (f64, usize, u32) {
         let strokes = match self.cut {
             RollCut::Strokes => self.strokes.round().max(1.0),
-            // What is a hair too short for one more stroke has it.
-            RollCut::Grid => (span / cell + 0.01).floor().min(MOST_STROKES),
+            // Each that begins within the span; one that begins a hair before its end is what comes next.
+            RollCut::Grid => (span / cell - 0.01).ceil().max(1.0),
         };
         let step = if self.cut == RollCut::Grid { cell } else { span / strokes };
-        (step, (strokes as usize).saturating_sub(1))
+        let made = strokes.min(MOST_STROKES);
+        (step, made as usize - 1, (strokes - made) as u32)
     }
 }
 
@@ -172,14 +173,17 @@ impl Act for Roll {
                 RollOver::Next if neighbour.is_infinite() => length,
                 RollOver::Next => neighbour,
             };
-            let (step, made) = self.steps(span, cell);
+            let (step, made, too_many) = self.steps(span, cell);
+            if too_many > 0 {
+                stage.leave_out_many(LeftOut::Many, too_many);
+            }
             for ordinal in 1..=made {
                 let (way, place) = match self.main {
                     RollMain::First => (ordinal as f64 * step, ordinal),
                     RollMain::Last => (-(ordinal as f64) * step, made + 1 - ordinal),
                 };
-                // Strokes stay between the hit and its neighbour.
-                if way.abs() > neighbour - 0.5 * step {
+                // Strokes stay between the hit and its neighbour; which of them are too near to it, the room says.
+                if way.abs() >= neighbour {
                     stage.leave_out(LeftOut::Next);
                     continue;
                 }

@@ -124,7 +124,7 @@ impl Sticking {
 }
 
 /// The stroke of an instrument for a side, by the name of what is played now; nothing where it has none.
-fn of_side(instrument: &Instrument, now: &str, side: Side) -> Option<Striking> {
+pub(crate) fn of_side(instrument: &Instrument, now: &str, side: Side) -> Option<Striking> {
     let hand = if side == Side::Left { Hand::Left } else { Hand::Right };
     let mut ways = instrument.articulations.iter().filter(|way| way.hand == hand);
     let alike = ways.clone().find(|way| way.name == now);

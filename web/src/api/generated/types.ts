@@ -2053,9 +2053,9 @@ counts: [number, number],
  */
 typical: [number, number], 
 /**
- * Mean ms late here and there.
+ * Mean ms late here and there, whatever the metre of its bars; nothing where it is not struck.
  */
-late: [number, number], 
+late: [number | null, number | null], 
 /**
  * Between the velocities, in steps.
  */

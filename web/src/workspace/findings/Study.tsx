@@ -144,7 +144,9 @@ function Drum({ one, ...from }: { one: Apart } & From) {
 			<td title={`typically ${one.typical.map((velocity) => Math.round(velocity)).join(" and ")}`}>
 				{Math.round(one.velocity)}
 			</td>
-			<td title={`${one.late.map((ms) => plain(Math.round(ms))).join(" and ")} ms late on average`}>
+			<td
+				title={`${one.late.map((ms) => (ms === null ? "–" : plain(Math.round(ms)))).join(" and ")} ms late on average`}
+			>
 				{one.timing === null ? "–" : `${one.timing.toFixed(1)} ms`}
 			</td>
 			<td>

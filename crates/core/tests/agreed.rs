@@ -1,0 +1,212 @@
+//! Where numbers and words once disagreed: what the documents say, worked out by hand and held against the program.
+
+use serde_json::{Value, json};
+use vivida_core::*;
+
+const PPQ: f64 = 960.0;
+
+struct Song {
+    tempo: TempoMap,
+    metre: MetreMap,
+    part: Part,
+    chart: Chart,
+}
+
+/// Drum hits given as (tick, note, velocity), read by a kit, or by General MIDI.
+fn song(hits: &[(f64, u8, u8)], kit: Option<Kit>) -> Song {
+    let hit = |(id, &(tick, note, velocity)): (u32, &(f64, u8, u8))| Hit {
+        id: HitId::new(id),
+        tick: Ticks(tick),
+        length: Ticks(60.0),
+        velocity: Velocity::new(velocity).unwrap(),
+        release: 64,
+        note: Note::new(note).unwrap(),
+        channel: Channel::PERCUSSION,
+    };
+    let part = Part::new((0..).zip(hits).map(hit).collect());
+    let ppq = Ppq::new(960).unwrap();
+    let kit = kit.unwrap_or_else(|| Kit::of_drums(&part));
+    let chart = Chart::new(&part, kit.with_unknown(&part));
+    Song { tempo: TempoMap::new(ppq, []), metre: MetreMap::new(ppq, []), part, chart }
+}
+
+impl Song {
+    fn play(&self, passes: Value) -> Performance {
+        let recipe = Recipe::from_value(json!({ "passes": passes })).unwrap();
+        perform(&self.part, &self.chart, &recipe, &Context::new(&self.tempo, &self.metre))
+    }
+
+    fn rules(&self, performance: &Performance) -> Vec<Rule> {
+        let context = Context::new(&self.tempo, &self.metre);
+        let found = findings(&self.part, &self.chart, &context, performance, &Thresholds::default());
+        found.into_iter().map(|one| one.rule).collect()
+    }
+}
+
+/// So many ms at 120 bpm.
+fn ms(value: f64) -> f64 {
+    value * PPQ * 2.0 / 1000.0
+}
+
+/// Two bars: snare on 2 and 4, ride in 8ths, a shaker in 16ths beside them or not.
+fn ride_and(shaker: bool) -> Song {
+    let mut hits = Vec::new();
+    for sixteenth in 0..32 {
+        let at = f64::from(sixteenth) * 240.0;
+        if sixteenth % 2 == 0 {
+            hits.push((at, 51, 90));
+        }
+        if sixteenth % 8 == 4 {
+            hits.push((at, 38, 110));
+        }
+        if shaker {
+            hits.push((at, 70, 80));
+        }
+    }
+    song(&hits, None)
+}
+
+#[test]
+fn a1_hand_percussion_beside_a_kit_takes_none_of_the_drummers_hands() {
+    let ghosts = json!([{"id": 1, "aim": {"instruments": ["snare"]},
+        "action": {"kind": "ghosts", "odds": 100, "slots": [-2, 2]}}]);
+    let [alone, beside] = [false, true].map(|shaker| ride_and(shaker).play(ghosts.clone()).made.len());
+    assert!(alone > 0);
+    assert_eq!(beside, alone);
+    // And a shaker by itself is played by somebody's hands.
+    let hits: Vec<_> = (0..16).map(|n| (f64::from(n) * 240.0, 70, 80)).collect();
+    let flams = json!([{"id": 1, "action": {"kind": "flam"}}]);
+    assert_eq!(song(&hits, None).play(flams).made.len(), 15, "the first one begins the song");
+}
+
+#[test]
+fn a2_grace_notes_are_the_other_hands() {
+    let kit: Value = serde_json::from_str(include_str!("../../../docs/formats/kits/large.kit.json")).unwrap();
+    let kit = KitFile::parse(&kit.to_string()).unwrap().kit;
+    for (main, grace) in [(27, 26), (26, 27), (29, 28), (31, 30)] {
+        let hits: Vec<_> = (0..8).map(|n| (960.0 + f64::from(n) * 960.0, main, 110)).collect();
+        for kind in ["flam", "drag"] {
+            let song = song(&hits, Some(kit.clone()));
+            let played = song.play(json!([{"id": 1, "action": {"kind": kind}}]));
+            let notes: Vec<u8> = played.made.iter().map(|made| made.played.note.get()).collect();
+            assert_eq!(notes, vec![grace; if kind == "flam" { 8 } else { 16 }], "{kind} of {main}");
+            assert!(!song.rules(&played).contains(&Rule::LimbTooFast), "{kind} of {main}");
+            let rescue = json!([{"id": 1, "action": {"kind": kind}}, {"id": 2, "action": {"kind": "rescue"}}]);
+            assert!(song.play(rescue).hits().all(|hit| hit.silenced.is_none()), "{kind} of {main}");
+        }
+    }
+}
+
+#[test]
+fn a3_a_roll_keeps_what_lies_before_the_next_hit() {
+    let roll = |cells: f64, over: &str, length: &str| {
+        let song = song(&[(0.0, 38, 100), (cells * 120.0, 38, 100)], None);
+        let action = json!({"kind": "roll", "cut": "grid", "grid": "1/32", "over": over, "length": length});
+        let aim = json!({"velocity": {"from": 100, "to": 100}, "bars": [{"from": 1, "to": 1}]});
+        let played = song.play(json!([{"id": 1, "aim": aim, "action": action}]));
+        let parent = |made: &&MadeHit| made.parent == Some(HitId::new(0));
+        let ticks: Vec<f64> = played.made.iter().filter(parent).map(|made| made.played.tick.0).collect();
+        (ticks, played.passes[0].clone())
+    };
+    // A 32nd is 120 ticks, or 62.5 ms: at 3.4 cells the third stroke is 25 ms before the next hit, and stays.
+    assert_eq!(roll(3.4, "next", "1/8").0, [120.0, 240.0, 360.0]);
+    assert_eq!(roll(4.0, "next", "1/8").0, [120.0, 240.0, 360.0]);
+    assert_eq!(roll(3.4, "length", "1/4").0, [120.0, 240.0, 360.0]);
+    // What is nearer than 5 ms is on top of the next hit.
+    assert_eq!(roll(3.1, "next", "1/8").0, [120.0, 240.0, 360.0]);
+    assert_eq!(roll(3.05, "next", "1/8").0, [120.0, 240.0]);
+    // Beyond 64 strokes it says so.
+    let (ticks, report) = roll(100.0, "next", "1/8");
+    assert_eq!(ticks.len(), 63);
+    let said = serde_json::to_string(&report).unwrap();
+    assert!(said.contains("36 left out") && said.contains("64 strokes"), "{said}");
+}
+
+#[test]
+fn a5_rescue_gives_up_no_more_than_it_must() {
+    let left = |note: u8, gap: f64, count: u32, settings: Value| {
+        let hits: Vec<_> = (0..count).map(|n| ((f64::from(n) * ms(gap)).round(), note, 100)).collect();
+        let mut action = json!({"kind": "rescue"});
+        action.as_object_mut().unwrap().extend(settings.as_object().unwrap().clone());
+        let played = song(&hits, None).play(json!([{"id": 1, "action": action}]));
+        played.sounding().count()
+    };
+    // A foot plays again after 90 ms: 0, 44, 132, 176, 264 and 308 can be played by two.
+    assert_eq!(left(36, 44.0, 9, json!({})), 6);
+    // A hand after 40 ms: 0, 19, 57, 76, 114, 133.
+    assert_eq!(left(38, 19.0, 9, json!({})), 6);
+    assert_eq!(left(36, 45.1, 9, json!({})), 9);
+    // A ghost gives way to a stroke all the same, a hat to a snare.
+    let played = song(&[(0.0, 38, 30), (0.0, 49, 110), (4.0, 45, 100)], None)
+        .play(json!([{"id": 1, "action": {"kind": "rescue"}}]));
+    let silent: Vec<u8> = played.hits().filter(|hit| hit.silenced.is_some()).map(|hit| hit.note.get()).collect();
+    assert_eq!(silent, [45]);
+    // The left foot comes from the kick to the pedal no sooner than to the kick again.
+    let feet =
+        [(0.0, 36, 100), (ms(40.0), 36, 100), (ms(110.0), 44, 100)].map(|(at, note, v)| (f64::round(at), note, v));
+    let played = song(&feet, None).play(json!([{"id": 1, "action": {"kind": "rescue"}}]));
+    assert_eq!(played.sounding().count(), 2);
+}
+
+#[test]
+fn a6_slots_of_several_bars_have_one_number_each() {
+    let ppq = Ppq::new(960).unwrap();
+    let bars = [(0.0, (4, 4)), (3840.0, (7, 8))].map(|(at, (n, d))| (Ticks(at), Metre::new(n, d).unwrap()));
+    let metre = MetreMap::new(ppq, bars);
+    let hits: Vec<_> = (0..15).map(|eighth| (f64::from(eighth) * 480.0, 42, 100)).collect();
+    let song = Song { metre, ..song(&hits, None) };
+    for slot in 1..=15u32 {
+        let positions = json!({"grid": "1/8", "slots": [slot], "bars": 2});
+        let level = json!([{"id": 1, "aim": {"positions": positions}, "action": {"kind": "level", "by": -9}}]);
+        let played = song.play(level);
+        let touched: Vec<usize> = (0..15).filter(|&at| played.written[at].velocity.get() == 91).collect();
+        assert_eq!(touched, [slot as usize - 1], "slot {slot}");
+        // Accents count alike.
+        let pattern: Vec<i32> = (1..=15).map(|one| if one == slot { -9 } else { 0 }).collect();
+        let accents = json!([{"id": 1, "action": {"kind": "accents", "grid": "1/8", "bars": 2, "pattern": pattern}}]);
+        assert_eq!(song.play(accents).written, played.written, "slot {slot}");
+    }
+    // So do the slots that are offered: the downbeat of bar 2 is slot 9.
+    let offered = Slots::of(&song.metre, 1, "1/8".parse().unwrap(), 2);
+    assert_eq!(offered.slots.len(), 15);
+    let downbeats = offered.choices.iter().find(|choice| choice.name == "downbeats").unwrap();
+    assert_eq!(downbeats.slots, [1, 9]);
+    assert_eq!(offered, Slots::of(&song.metre, 2, "1/8".parse().unwrap(), 2));
+}
+
+#[test]
+fn a12_what_is_unknown_is_not_0() {
+    // A crash that comes in bars of 7/8 alone, 10 ms late, beside a snare in 4/4.
+    let ppq = Ppq::new(960).unwrap();
+    let bars = [(0.0, (4, 4)), (3840.0, (7, 8))].map(|(at, (n, d))| (Ticks(at), Metre::new(n, d).unwrap()));
+    let hits = [(960.0, 38, 100), (2880.0, 38, 100), (3840.0 + ms(10.0), 49, 100), (7200.0 + ms(10.0), 49, 100)];
+    let hits = hits.map(|(at, note, velocity)| (f64::round(at), note, velocity));
+    let song = Song { metre: MetreMap::new(ppq, bars), ..song(&hits, None) };
+    let performance = song.play(json!([]));
+    let study = Study::of(&song.part, &song.chart, &Context::new(&song.tempo, &song.metre), &performance);
+    let apart = study.apart(&study);
+    let crash = apart.iter().find(|one| one.instrument == InstrumentId::new("crash-1")).unwrap();
+    assert!(crash.late.iter().all(|late| late.is_some_and(|ms| (ms - 10.0).abs() < 0.3)), "{crash:?}");
+    assert_eq!(crash.timing, None, "its bars are none of those that are laid over one another");
+    // What the other part does not have is not 0 ms late there.
+    let empty = Study::of(
+        &Part::new(Vec::new()),
+        &song.chart,
+        &Context::new(&song.tempo, &song.metre),
+        &Performance::default(),
+    );
+    assert_eq!(study.apart(&empty)[0].late[1], None);
+}
+
+#[test]
+fn a13_a_flams_ms_are_those_that_pass() {
+    // 120 bpm up to the hit, 240 from it on.
+    let hits = [(0.0, 38, 100), (3840.0, 38, 100)];
+    let tempo = TempoMap::new(Ppq::new(960).unwrap(), [(Ticks(0.0), 500_000), (Ticks(3840.0), 250_000)]);
+    let song = Song { tempo, ..song(&hits, None) };
+    let played = song.play(json!([{"id": 1, "action": {"kind": "flam", "before": 30}}]));
+    let grace = played.made.iter().find(|made| made.parent == Some(HitId::new(1))).unwrap();
+    let seconds = |tick: Ticks| song.tempo.seconds(tick);
+    let before = 1000.0 * (seconds(Ticks(3840.0)) - seconds(grace.played.tick));
+    assert!((before - 30.0).abs() < 0.3, "{before} ms");
+}
