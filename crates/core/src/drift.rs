@@ -7,15 +7,20 @@
 use crate::dice::Dice;
 use crate::hit::HitId;
 
-/// From an 8th to 128 bars of four.
-const OCTAVES: usize = 11;
+/// From a 64th to 128 bars of four.
+const OCTAVES: usize = 14;
 /// The shortest cell, in quarter notes.
-const SHORTEST: f64 = 0.5;
+const SHORTEST: f64 = 0.0625;
+/// The octaves below an 8th, from one hit to the next: a player's drift is slower. They come in below this slowness,
+/// so that at 0 there is nothing left that goes on from a 16th to the next.
+const FINE: usize = 3;
+const WITHOUT_FINE: f64 = 0.8;
 /// The mean square of one octave: draws between −1 and 1 have a third of it, and between two of them
 /// 3u² − 2u³ leaves 26/35.
 const MEAN_SQUARE: f64 = 26.0 / 105.0;
-/// The draws of the drift; hits draw lower numbers.
+/// The draws of the drift, and of its fine octaves; hits draw lower numbers.
 const NATURAL_DRAW: u32 = 1 << 24;
+const FINE_DRAW: u32 = 1 << 25;
 
 /// A drift of its own for each group of hits that drift together.
 pub(crate) struct Natural<'a> {
@@ -31,7 +36,8 @@ impl<'a> Natural<'a> {
     pub fn new(dice: &'a Dice, slowness: f64) -> Natural<'a> {
         let mut amounts: [f64; OCTAVES] = std::array::from_fn(|octave| {
             let cell = SHORTEST * f64::from(1u32 << octave);
-            libm::pow(cell, (slowness - 1.0) / 2.0)
+            let fine = if octave < FINE { (1.0 - slowness / WITHOUT_FINE).max(0.0) } else { 1.0 };
+            fine * libm::pow(cell, (slowness - 1.0) / 2.0)
         });
         let all: f64 = amounts.iter().map(|amount| amount * amount * MEAN_SQUARE).sum();
         amounts.iter_mut().for_each(|amount| *amount /= all.sqrt());
@@ -43,11 +49,17 @@ impl<'a> Natural<'a> {
         let quarters = quarters.max(0.0);
         let mut sum = 0.0;
         for octave in 0..OCTAVES {
+            if self.amounts[octave] == 0.0 {
+                continue;
+            }
             let place = quarters / (SHORTEST * f64::from(1u32 << octave));
             let cell = place as u32;
             let known = &mut self.known[octave];
             if (known.0, known.1) != (group, cell) {
-                let draw = NATURAL_DRAW + group * OCTAVES as u32 + octave as u32;
+                let draw = match octave.checked_sub(FINE) {
+                    Some(octave) => NATURAL_DRAW + group * (OCTAVES - FINE) as u32 + octave as u32,
+                    None => FINE_DRAW + group * FINE as u32 + octave as u32,
+                };
                 let drawn = |cell| 2.0 * self.dice.even(HitId::new(cell), draw) - 1.0;
                 *known = (group, cell, drawn(cell), drawn(cell + 1));
             }
@@ -113,8 +125,8 @@ pub(crate) mod tests {
 
     #[test]
     fn it_has_the_spectrum_and_the_deviation_that_were_asked_for() {
-        // Between the draws of an octave it is smooth, so that even 0 is not quite white.
-        for (slowness, expected) in [(0.0, 0.72), (0.5, 0.86), (1.0, 1.03), (1.6, 1.3)] {
+        // A spectrum of 1/f^β has the exponent (1 + β) / 2.
+        for (slowness, expected) in [(0.0, 0.5), (0.5, 0.75), (1.0, 1.03), (1.6, 1.3)] {
             let all: Vec<Vec<f64>> = (1..9).map(|variation| drawn(slowness, variation)).collect();
             let exponent = all.iter().map(|values| fluctuation_exponent(values)).sum::<f64>() / 8.0;
             println!("slowness {slowness}: fluctuation exponent {exponent:.2}");
