@@ -27,8 +27,8 @@ pub struct Options {
     #[arg(long, value_name = "FILE")]
     report: Option<PathBuf>,
     /// How many songs are worked on at once, at most as many as there are cores; that many without it.
-    #[arg(long, value_name = "N")]
-    jobs: Option<usize>,
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    jobs: Option<u32>,
 }
 
 /// What became of a song.
@@ -54,11 +54,10 @@ pub fn batch(options: Options) -> Done {
         return Err(named(&options.output, said));
     }
     let report = options.report.as_deref().map(Format::of).transpose()?;
-    if options.jobs == Some(0) {
-        return Err("--jobs: at least one song is worked on at once".to_owned());
-    }
     let cores = thread::available_parallelism().map_or(1, usize::from);
-    let pool = rayon::ThreadPoolBuilder::new().num_threads(options.jobs.map_or(cores, |jobs| jobs.min(cores))).build();
+    let pool = rayon::ThreadPoolBuilder::new()
+        .num_threads(options.jobs.map_or(cores, |jobs| cores.min(jobs as usize)))
+        .build();
     let pool = pool.map_err(|error| format!("no threads can be had: {error}"))?;
     let stop = output::Progress::new("songs")?;
     let bar = progress(songs.len());

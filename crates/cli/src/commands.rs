@@ -4,14 +4,14 @@ use crate::output;
 use crate::own_sounds::OwnSounds;
 use clap::Args;
 use rocket::error::ErrorKind;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{
-    BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Performance, PlayedHit, Recipe, RecipeFile, Ticks,
-    perform,
+    Aim, BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Performance, PlayedHit, Recipe, RecipeFile,
+    Ticks, perform, starting_points,
 };
 use vivida_server::{App, Bundle, Problem, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
@@ -23,12 +23,30 @@ use zip::write::SimpleFileOptions;
 pub type Done = Result<(), String>;
 
 pub fn named(path: &Path, error: impl std::fmt::Display) -> String {
+    if output::is_standard(path) {
+        return format!("standard input: {error}");
+    }
     format!("{}: {error}", path.display())
+}
+
+/// Reads a file; `-` is standard input.
+pub fn read_bytes(path: &Path) -> Result<Vec<u8>, String> {
+    if !output::is_standard(path) {
+        return fs::read(path).map_err(|error| named(path, error));
+    }
+    let mut bytes = Vec::new();
+    io::stdin().lock().read_to_end(&mut bytes).map_err(|error| named(path, error))?;
+    Ok(bytes)
+}
+
+/// Reads a file of text; `-` is standard input.
+pub fn read_text(path: &Path) -> Result<String, String> {
+    String::from_utf8(read_bytes(path)?).map_err(|_| named(path, "this is no text in UTF-8"))
 }
 
 /// Reads a song.
 pub fn read_song(path: &Path) -> Result<(Vec<u8>, SongFile), String> {
-    let bytes = fs::read(path).map_err(|error| named(path, error))?;
+    let bytes = read_bytes(path)?;
     let song = vivida_smf::read(&bytes).map_err(|error| named(path, error))?;
     for mended in &song.mended {
         output::note(path, mended);
@@ -40,8 +58,11 @@ pub fn read_song(path: &Path) -> Result<(Vec<u8>, SongFile), String> {
 #[derive(Args)]
 pub struct Playing {
     /// A recipe as JSON for the drum parts.
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", conflicts_with = "start")]
     recipe: Option<PathBuf>,
+    /// A starting point by its name, made for each drum part: "Barely there", "One good take" …
+    #[arg(long, value_name = "NAME")]
+    start: Option<String>,
     /// The number that all dice hang on.
     #[arg(long, default_value_t = 1)]
     pub variation: u32,
@@ -56,8 +77,12 @@ pub struct Playing {
 impl Playing {
     /// The recipe, for whichever song.
     pub fn plain_recipe(&self) -> Result<Recipe, String> {
+        if self.start.is_some() {
+            let said = "a starting point is made for a part; it can be given to `apply`, `render` and `findings`";
+            return Err(format!("--start: {said}"));
+        }
         let Some(path) = &self.recipe else { return Ok(Recipe::default()) };
-        let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+        let text = read_text(path)?;
         let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
         recipe.check().map_err(|error| named(path, error))?;
         Ok(recipe)
@@ -66,7 +91,7 @@ impl Playing {
     /// The kit of drums, where one was given; sent to the sampler's, where that was given.
     pub fn kit_of_drums(&self) -> Result<Option<Kit>, String> {
         let read = |path: &PathBuf| -> Result<Kit, String> {
-            let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+            let text = read_text(path)?;
             Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
         };
         if self.sampler.is_some() {
@@ -76,17 +101,32 @@ impl Playing {
     }
 
     /// A recipe that can be played on a song.
-    fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
+    pub fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
         let recipe = self.plain_recipe()?;
         let path = self.recipe.as_deref().unwrap_or(Path::new("recipe"));
         recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
         Ok(recipe)
     }
 
+    /// Of each part the recipe that it is played by.
+    fn recipes(&self, song: &SongFile, charts: &[Chart]) -> Result<Vec<Recipe>, String> {
+        let parts = song.parts.iter().zip(charts);
+        if let Some(wanted) = &self.start {
+            let sections = song.sections();
+            let context = Context { sections: &sections, ..Context::new(&song.tempo, &song.metre) };
+            return parts.map(|(part, chart)| start(wanted, part, chart, &context)).collect();
+        }
+        let recipe = self.recipe(song)?;
+        for said in aims_at_nothing(&recipe, song, charts) {
+            output::complain(&said);
+        }
+        Ok(parts.map(|(part, _)| if part.drums { recipe.clone() } else { Recipe::default() }).collect())
+    }
+
     /// Of each part its kit and whether it is taken as drums.
     fn kits(&self, song: &SongFile) -> Result<Vec<Kit>, String> {
         let read = |path: &PathBuf| -> Result<Kit, String> {
-            let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+            let text = read_text(path)?;
             Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
         };
         let (own, sampler) = (self.kit.as_ref().map(read).transpose()?, self.sampler.as_ref().map(read).transpose()?);
@@ -105,23 +145,65 @@ impl Playing {
     }
 }
 
-/// A song with the kits and the recipe of its drum parts.
+/// The starting point of this name for a part; no other parts than drums are given any.
+fn start(wanted: &str, part: &SongPart, chart: &Chart, context: &Context<'_>) -> Result<Recipe, String> {
+    if !part.drums {
+        return Ok(Recipe::default());
+    }
+    let points = starting_points(&part.part, chart, context);
+    let names: Vec<&str> = points.iter().map(|one| one.name).collect();
+    let there_are = format!("--start: there is no “{wanted}”; there are {}", names.join(", "));
+    points.into_iter().find(|one| one.name.eq_ignore_ascii_case(wanted)).map(|one| one.recipe).ok_or(there_are)
+}
+
+/// Passes of which a name is not that of anything in the song, each with what there is.
+fn aims_at_nothing(recipe: &Recipe, song: &SongFile, charts: &[Chart]) -> Vec<String> {
+    let drums = song.parts.iter().zip(charts).filter(|(part, _)| part.drums);
+    let ids: BTreeSet<&str> =
+        drums.flat_map(|(_, chart)| &chart.kit.instruments).map(|instrument| instrument.id.as_str()).collect();
+    let sections: BTreeSet<String> = song.sections().into_iter().map(|section| section.name).collect();
+    let listed = |names: Vec<&str>| if names.is_empty() { "none".to_owned() } else { names.join(", ") };
+    let mut said = Vec::new();
+    for pass in recipe.passes.iter().filter(|pass| pass.on) {
+        let title = format!("pass {}, {}", pass.id.0, pass.action.info().title);
+        let Aim { instruments, sections: named, bars, .. } = &pass.aim;
+        if !instruments.is_empty() && !instruments.iter().any(|one| ids.contains(one.as_str())) {
+            let wanted = instruments.iter().map(|one| one.as_str()).collect();
+            let there_are = listed(ids.iter().copied().collect());
+            said.push(format!("{title}: touches nothing, there is no {}; there are {there_are}", listed(wanted)));
+        }
+        if !named.is_empty() && bars.is_empty() && !named.iter().any(|one| sections.contains(one)) {
+            let wanted = named.iter().map(String::as_str).collect();
+            let there_are = listed(sections.iter().map(String::as_str).collect());
+            said.push(format!(
+                "{title}: touches nothing, no section is called {}; there are {there_are}",
+                listed(wanted)
+            ));
+        }
+    }
+    said
+}
+
+/// A song with the kits of its parts and the recipes that they are played by.
 pub struct Played<'a> {
     song: &'a SongFile,
     pub charts: Vec<Chart>,
-    pub recipe: Recipe,
+    pub recipes: Vec<Recipe>,
     pub variation: u32,
 }
 
 impl<'a> Played<'a> {
     pub fn new(song: &'a SongFile, playing: &Playing) -> Result<Played<'a>, String> {
         let charts = song.parts.iter().zip(playing.kits(song)?).map(|(part, kit)| Chart::new(&part.part, kit));
-        Ok(Played { song, charts: charts.collect(), recipe: playing.recipe(song)?, variation: playing.variation })
+        let charts: Vec<Chart> = charts.collect();
+        let recipes = playing.recipes(song, &charts)?;
+        Ok(Played { song, charts, recipes, variation: playing.variation })
     }
 
     /// Whether anything is otherwise than it is written.
     fn is_other(&self) -> bool {
-        self.recipe.passes.iter().any(|pass| pass.on) || self.charts.iter().any(|chart| chart.kit.sends_otherwise())
+        self.recipes.iter().flat_map(|recipe| &recipe.passes).any(|pass| pass.on)
+            || self.charts.iter().any(|chart| chart.kit.sends_otherwise())
     }
 
     /// Every part as it is played: drum parts by the recipe, the others as they are; of the song or of a range.
@@ -133,12 +215,10 @@ impl<'a> Played<'a> {
             sections: &sections,
             ..Context::new(&self.song.tempo, &self.song.metre)
         };
-        let none = Recipe::default();
         let parts = self.song.parts.iter().zip(&self.charts).enumerate();
         let play = |(index, (part, chart)): (usize, (&SongPart, &Chart))| {
             let context = Context { lanes: part.lanes(), ..context };
-            let recipe = if part.drums { &self.recipe } else { &none };
-            let played = perform(&part.part, chart, recipe, &context);
+            let played = perform(&part.part, chart, &self.recipes[index], &context);
             (
                 index,
                 match range {
@@ -155,8 +235,8 @@ impl<'a> Played<'a> {
 #[derive(Args)]
 pub struct Excerpt {
     /// Only this part, counted from 1 as `inspect` lists them.
-    #[arg(long, value_name = "N")]
-    part: Option<usize>,
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    part: Option<u32>,
     /// Only these bars: 5-8. Of a recorded loop: how many bars it lasts.
     #[arg(long, value_name = "BARS")]
     pub bars: Option<BarRange>,
@@ -166,7 +246,7 @@ impl Excerpt {
     /// The place of the part that is wanted.
     fn only(&self, path: &Path, song: &SongFile) -> Result<Option<usize>, String> {
         let Some(number) = self.part else { return Ok(None) };
-        let place = number.wrapping_sub(1);
+        let place = number as usize - 1;
         match song.parts.get(place) {
             Some(_) => Ok(Some(place)),
             None => Err(named(path, format!("there is no part {number}; the file has {}", song.parts.len()))),
@@ -340,20 +420,37 @@ pub fn render(
     })
 }
 
-/// The shelf of a folder, or of the user's data directory.
-fn shelf(data: Option<PathBuf>) -> Result<Store, String> {
-    let folder = match data {
-        Some(folder) => folder,
+/// The name of the database in its folder.
+const DATABASE: &str = "vivida.sqlite";
+
+/// The folder that was named, or the user's data directory.
+fn data_folder(data: Option<PathBuf>) -> Result<PathBuf, String> {
+    match data {
+        Some(folder) => Ok(folder),
         None => directories::ProjectDirs::from("", "", "vivida")
             .map(|found| found.data_dir().to_owned())
-            .ok_or("there is no home directory for the data; choose a folder with --data")?,
-    };
+            .ok_or_else(|| "there is no home directory for the data; choose a folder with --data".to_owned()),
+    }
+}
+
+/// The shelf of a folder, begun where there is none.
+fn shelf(data: Option<PathBuf>) -> Result<Store, String> {
+    let folder = data_folder(data)?;
     fs::create_dir_all(&folder).map_err(|error| named(&folder, error))?;
-    Store::open(&folder.join("vivida.sqlite")).map_err(|error| error.to_string())
+    Store::open(&folder.join(DATABASE)).map_err(|error| error.to_string())
+}
+
+/// The shelf of a folder that has one: a name that was mistyped is no empty shelf.
+fn shelf_there(data: Option<PathBuf>) -> Result<Store, String> {
+    let folder = data_folder(data)?;
+    if !folder.join(DATABASE).exists() {
+        return Err(named(&folder, "there is no shelf in this folder; name the one that Vivida is started with"));
+    }
+    Store::open(&folder.join(DATABASE)).map_err(|error| error.to_string())
 }
 
 pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output: &Path) -> Done {
-    let store = shelf(data)?;
+    let store = shelf_there(data)?;
     let mut songs = store.songs().map_err(|error| error.to_string())?;
     if let Some(name) = song {
         songs.retain(|one| one.name == name);
@@ -371,6 +468,13 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output:
 
 pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
     let file = File::open(input).map_err(|error| named(input, error))?;
+    // A shelf may begin with what is unpacked, but not in a folder that a slip of the hand names.
+    if let Some(folder) = data.as_deref().filter(|folder| !folder.is_dir()) {
+        return Err(named(
+            folder,
+            "there is no such folder; make it first, or name the one that Vivida is started with",
+        ));
+    }
     let mut store = shelf(data)?;
     let sounds = Arc::new(Sounds::beside(store.folder()));
     let wrong = |problem: Problem| named(input, problem.detail);

@@ -21,9 +21,10 @@ pub fn find(input: &Path, playing: &Playing, as_json: bool) -> Done {
         let found = findings(&part.part, chart, &context, performance, &thresholds);
         words += &format!("{} ({} findings)\n", part.name, found.len());
         let mut listed = Vec::new();
-        let rehearsal = Rehearsal::of(&part.part, chart, &played.recipe, &context);
+        let recipe = &played.recipes[*index];
+        let rehearsal = Rehearsal::of(&part.part, chart, recipe, &context);
         for one in &found {
-            let mended = cures(&rehearsal, &played.recipe, &context, &thresholds, &found, one);
+            let mended = cures(&rehearsal, recipe, &context, &thresholds, &found, one);
             let names: Vec<&str> = mended.iter().map(|cure| cure.name.as_str()).collect();
             words += &format!("  {:>3.0}  {}\n", one.weight * 100.0, one.said);
             if !names.is_empty() {

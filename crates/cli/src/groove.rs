@@ -1,10 +1,9 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
-use crate::commands::{Done, named, read_song};
+use crate::commands::{Done, named, read_song, read_text};
 use crate::loops::{self, Loop, Said};
 use crate::output;
 use clap::Args;
-use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use vivida_core::{BarRange, Extraction, Grid, GrooveFile, GrooveProfile, InstrumentId, PlayedHit};
@@ -15,8 +14,8 @@ pub struct Options {
     /// A Standard MIDI File, a recorded loop, or a groove as JSON.
     input: PathBuf,
     /// The part, counted from 1 as `inspect` lists them; by default the first drum part.
-    #[arg(long, value_name = "N")]
-    part: Option<usize>,
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    part: Option<u32>,
     /// Only this instrument, by its id as `inspect --json` gives it; may be given several times.
     #[arg(long, value_name = "ID")]
     instrument: Vec<String>,
@@ -61,7 +60,7 @@ fn ends_in(path: &Path, end: &str) -> bool {
 }
 
 fn read(path: &Path) -> Result<(String, GrooveProfile), String> {
-    let text = fs::read_to_string(path).map_err(|error| named(path, error))?;
+    let text = read_text(path)?;
     let file = GrooveFile::parse(&text).map_err(|error| named(path, error))?;
     Ok((file.note, file.groove))
 }
@@ -72,11 +71,11 @@ fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
     }
     let (_, song) = read_song(&options.input)?;
     let wanted = match options.part {
-        Some(number) => number.wrapping_sub(1),
+        Some(number) => number as usize - 1,
         None => song.parts.iter().position(|part| part.drums).unwrap_or(0),
     };
     let part = song.parts.get(wanted).ok_or_else(|| {
-        named(&options.input, format!("there is no part {}; the file has {}", wanted.wrapping_add(1), song.parts.len()))
+        named(&options.input, format!("there is no part {}; the file has {}", wanted + 1, song.parts.len()))
     })?;
     let hits: Vec<PlayedHit> = part.part.hits().iter().map(PlayedHit::as_written).collect();
     let take = Extraction { bars: options.bars, ..extraction(options) };

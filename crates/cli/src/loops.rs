@@ -1,6 +1,6 @@
 //! Recorded loops without a browser: their onsets, and what a recipe makes of them.
 
-use crate::commands::{Done, Playing, named};
+use crate::commands::{Done, Playing, named, read_bytes};
 use crate::output;
 use clap::Args;
 use serde_json::json;
@@ -18,12 +18,17 @@ use vivida_server::Table;
 /// What a person says of a loop besides its bars.
 #[derive(Args)]
 pub struct Said {
-    /// Of a recorded loop: quarter notes in a bar.
-    #[arg(long, value_name = "N")]
+    /// Of a recorded loop: quarter notes in a bar, 1 to 12.
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=12))]
     beats: Option<u32>,
     /// Of a recorded loop: how little suffices to be an onset, 0 to 100.
-    #[arg(long, default_value_t = 50.0)]
+    #[arg(long, default_value_t = 50.0, value_parser = share)]
     sensitivity: f64,
+}
+
+fn share(text: &str) -> Result<f64, String> {
+    let value = text.parse().ok().filter(|value| (0.0..=100.0).contains(value));
+    value.ok_or_else(|| "this is a number from 0 to 100".to_owned())
 }
 
 /// How many bars a loop lasts, where a range of bars is told.
@@ -62,8 +67,8 @@ pub fn is_sound(path: &Path) -> bool {
 impl Loop {
     pub fn read(path: &Path, bars: Option<u32>, said: &Said) -> Result<Loop, String> {
         let sensitivity = Sensitivity::try_from(said.sensitivity).map_err(|why| format!("--sensitivity: {why}"))?;
-        let heard = read(fs::read(path).map_err(|error| named(path, error))?);
-        let heard = heard.map_err(|error| format!("{}: it {error}", path.display()))?;
+        let heard = read(read_bytes(path)?);
+        let heard = heard.map_err(|error| named(path, format_args!("it {error}")))?;
         for one in &heard.said {
             output::note(path, one);
         }
@@ -73,9 +78,6 @@ impl Loop {
         let likeliest = proposals.iter().find(|one| said.beats.is_none_or(|beats| beats == one.beats));
         let beats = said.beats.or(likeliest.map(|one| one.beats)).unwrap_or(4);
         let bars = bars.or(likeliest.map(|one| one.bars)).unwrap_or(1);
-        if !(1..=12).contains(&beats) {
-            return Err("--beats: a bar has 1 to 12 quarter notes".to_owned());
-        }
         let bpm = 60.0 * f64::from(bars) * f64::from(beats) / clip.seconds();
         Ok(Loop { clip, onsets, proposals, bars, beats, bpm })
     }

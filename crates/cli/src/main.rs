@@ -54,6 +54,9 @@ enum Command {
         /// Where to write.
         #[arg(short, long, value_name = "FILE")]
         output: PathBuf,
+        /// Write over the file that is read, where the output is the same.
+        #[arg(long)]
+        force: bool,
         /// Write in the fine resolution instead of the file's own.
         #[arg(long)]
         fine: bool,
@@ -187,10 +190,14 @@ fn run(command: Command) -> commands::Done {
     match command {
         Command::Serve { data, port, demo } => commands::serve(data, port, demo),
         Command::Onsets(options) => loops::onsets(&options),
-        Command::Apply { input, playing, output, excerpt, said, depth, .. } if loops::is_sound(&input) => {
+        Command::Apply { input, playing, output, force, excerpt, said, depth, .. } if loops::is_sound(&input) => {
+            output::spare(&input, &output, force)?;
             loops::apply(&input, loops::count(excerpt.bars)?, &said, &playing, depth, &output)
         }
-        Command::Apply { input, playing, output, fine, lead_in, excerpt, split, one_track, movement, .. } => {
+        Command::Apply {
+            input, playing, output, force, fine, lead_in, excerpt, split, one_track, movement, ..
+        } => {
+            output::spare(&input, &output, force)?;
             let layout = commands::Layout { fine, lead_in, split, one_track, movement };
             commands::apply(&input, &playing, &output, &excerpt, &layout)
         }

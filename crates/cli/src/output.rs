@@ -2,7 +2,7 @@
 
 use crate::commands::{Done, named};
 use std::fs::{self, File};
-use std::io::{self, BufWriter, ErrorKind, IsTerminal, Write};
+use std::io::{self, BufWriter, ErrorKind, IsTerminal, Seek, Write};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -39,6 +39,22 @@ pub fn say(text: &str) -> Done {
     }
 }
 
+/// Whether a path is `-`: standard input where something is read, standard output where it is written.
+pub fn is_standard(path: &Path) -> bool {
+    path == Path::new("-")
+}
+
+/// Refuses to write over what was read, where nobody said that it may.
+pub fn spare(input: &Path, output: &Path, force: bool) -> Done {
+    let same = [input, output].map(|path| path.canonicalize().ok());
+    match same {
+        [Some(one), Some(other)] if one == other && !force => {
+            Err(named(output, "this would write over what is read; say so with --force, or write elsewhere"))
+        }
+        _ => Ok(()),
+    }
+}
+
 /// Writes a file whole or not at all: what was there before stays until the new one is complete.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result<()>) -> Done {
     let failed = |error: io::Error| match error.kind() {
@@ -51,6 +67,18 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result
         fill(&mut out)?;
         out.flush()
     };
+    if is_standard(path) {
+        let mut bytes = tempfile::tempfile().map_err(failed)?;
+        fill(&bytes).map_err(failed)?;
+        bytes.rewind().map_err(failed)?;
+        let mut out = io::stdout().lock();
+        return match io::copy(&mut bytes, &mut out).and_then(|_| out.flush()) {
+            Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
+            Err(error) if error.kind() == ErrorKind::StorageFull => Err(failed(error)),
+            Err(error) => Err(format!("standard output: {error}")),
+            Ok(()) => Ok(()),
+        };
+    }
     // A device or a pipe is written to as it is.
     if fs::metadata(path).is_ok_and(|found| !found.is_file()) {
         let file = File::options().write(true).open(path).map_err(failed)?;

@@ -14,7 +14,7 @@ pub fn refit(old: &Path, new: &Path, playing: &Playing, output: Option<&Path>, a
     let (bytes, mut newer) = read_song(new)?;
     let found = FileRefit::of(&former, &newer);
     // The recipe is read as one for the former file, and follows its bars.
-    let recipe = Played::new(&former, playing)?.recipe;
+    let recipe = playing.recipe(&former)?;
     let (carried, said) = found.refit.moves.recipe(&recipe, &former.metre, &newer.metre);
     let said: Vec<String> = found.said.iter().cloned().chain(said).collect();
     let answer = if as_json {
@@ -26,7 +26,8 @@ pub fn refit(old: &Path, new: &Path, playing: &Playing, output: Option<&Path>, a
         let ids = found.ids(&former, &newer, |place| former.parts[place].part.free_id());
         newer.name_hits(&ids);
         let mut played = Played::new(&newer, playing)?;
-        played.recipe = carried;
+        let recipes = newer.parts.iter().map(|part| if part.drums { carried.clone() } else { Recipe::default() });
+        played.recipes = recipes.collect();
         let sent = |(index, one): (usize, Performance)| (index, one.sent(&played.charts[index]));
         let mut performances: Vec<_> = played.parts(Ticks(0.0), None).into_iter().map(sent).collect();
         performances.retain(|&(index, _)| newer.parts[index].drums);

@@ -75,7 +75,6 @@ fn a_batch_goes_on_over_what_cannot_be_read_and_says_so() {
         (vec!["batch", ".", "-o", "out"], "no .mid"),
         (vec!["batch", "songs", "-o", "songs"], "choose another one"),
         (vec!["batch", "songs", "-o", "out", "--report", "r.txt"], ".csv or a .json"),
-        (vec!["batch", "songs", "-o", "out", "--jobs", "0"], "--jobs"),
     ] {
         let done = vivida(&arguments, folder.path());
         assert_eq!(done.status.code(), Some(1), "{arguments:?}: {}", said(&done));
@@ -121,6 +120,15 @@ fn a_shelf_is_packed_and_unpacked() {
         let arguments = ["unpack", path.to_str().unwrap(), "--data", there.path().to_str().unwrap()];
         let done = vivida(&arguments, folder.path());
         assert!(done.status.success() && said(&done).contains(&format!("{count} unpacked")), "{}", said(&done));
+    }
+    // A name that was mistyped is said, and makes no empty shelf.
+    let typo = folder.path().join("vivdia");
+    for verb in ["pack", "unpack"] {
+        let mut arguments = vec![verb, "--data", typo.to_str().unwrap()];
+        arguments.extend(if verb == "pack" { vec!["-o", "typo.vivida"] } else { vec!["one.vivida"] });
+        let done = vivida(&arguments, folder.path());
+        assert!(done.status.code() == Some(1) && said(&done).contains("vivdia: there is no"), "{}", said(&done));
+        assert!(!typo.exists() && !folder.path().join("typo.vivida").exists());
     }
     let none = vivida(&["pack", "--data", data, "--song", "Nobody", "-o", "no.vivida"], folder.path());
     assert!(none.status.code() == Some(1) && said(&none).contains("Nobody"));

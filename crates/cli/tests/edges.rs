@@ -243,3 +243,107 @@ fn the_memory_of_a_render_does_not_grow_with_its_length() {
     assert!(bytes > 100_000_000, "{bytes}");
     assert!(long < short + 20_000, "{short} kB for one minute, {long} kB for ten");
 }
+
+#[test]
+fn what_is_asked_for_wrongly_ends_with_2() {
+    let folder = TempDir::new().unwrap();
+    let song = demo("causeway.mid");
+    for arguments in [
+        &["onsets", &song, "--sensitivity", "300"][..],
+        &["onsets", &song, "--beats", "0"],
+        &["batch", ".", "-o", "out", "--jobs", "0"],
+        &["apply", &song, "--part", "0", "-o", "x.mid"],
+        &["groove", &song, "--part", "0", "-o", "x.json"],
+        &["apply", &song, "--start", "One good take", "--recipe", "r.json", "-o", "x.mid"],
+    ] {
+        let output = run(arguments, folder.path());
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}: {output:?}");
+    }
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+}
+
+#[test]
+fn what_is_read_is_written_over_only_where_that_is_said() {
+    let folder = TempDir::new().unwrap();
+    std::fs::copy(demo("causeway.mid"), folder.path().join("a.mid")).unwrap();
+    std::os::unix::fs::symlink("a.mid", folder.path().join("b.mid")).unwrap();
+    let before = std::fs::read(folder.path().join("a.mid")).unwrap();
+    let recipe = level(folder.path());
+    for to in ["a.mid", "./a.mid", "b.mid"] {
+        let refused = run(&["apply", "a.mid", "--recipe", &recipe, "-o", to], folder.path());
+        assert!(refused.status.code() == Some(1) && lines(&refused.stderr)[0].contains("--force"), "{refused:?}");
+        assert!(std::fs::read(folder.path().join("a.mid")).unwrap() == before);
+    }
+    let done = run(&["apply", "a.mid", "--recipe", &recipe, "-o", "a.mid", "--force"], folder.path());
+    assert!(done.status.success() && std::fs::read(folder.path().join("a.mid")).unwrap() != before, "{done:?}");
+}
+
+#[test]
+fn pipes_are_read_and_written() {
+    use std::io::Write;
+    let folder = TempDir::new().unwrap();
+    let recipe = level(folder.path());
+    let song = demo("causeway.mid");
+    assert!(run(&["apply", &song, "--recipe", &recipe, "-o", "file.mid"], folder.path()).status.success());
+    let piped = |arguments: &[&str], bytes: &[u8]| {
+        let mut child = vivida(folder.path())
+            .args(arguments)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut input = child.stdin.take().unwrap();
+        let bytes = bytes.to_vec();
+        let feeds = std::thread::spawn(move || input.write_all(&bytes));
+        let output = child.wait_with_output().unwrap();
+        feeds.join().unwrap().unwrap();
+        output
+    };
+    let bytes = std::fs::read(&song).unwrap();
+    let done = piped(&["apply", "-", "--recipe", &recipe, "-o", "-"], &bytes);
+    assert!(done.status.success() && done.stderr.is_empty(), "{:?}", lines(&done.stderr));
+    assert!(done.stdout == std::fs::read(folder.path().join("file.mid")).unwrap());
+    let told = piped(&["inspect", "-"], &bytes);
+    assert!(told.status.success() && lines(&told.stdout).iter().any(|line| line.contains("Closed hat")), "{told:?}");
+    let bad = piped(&["apply", "-", "-o", "-"], b"text");
+    assert!(bad.status.code() == Some(1) && lines(&bad.stderr)[0].contains("standard input"), "{bad:?}");
+    assert!(bad.stdout.is_empty() && std::fs::read_dir(folder.path()).unwrap().count() == 2);
+}
+
+#[test]
+fn a_recipe_that_touches_nothing_says_what_there_is() {
+    let folder = TempDir::new().unwrap();
+    let recipe = r#"{"format": "vivida-recipe", "version": 1, "passes": [
+        {"id": 1, "aim": {"instruments": ["snare2"]}, "action": {"kind": "level", "by": 5}},
+        {"id": 2, "aim": {"sections": ["Bridge"]}, "action": {"kind": "level", "by": 5}},
+        {"id": 3, "aim": {"instruments": ["snare"]}, "action": {"kind": "level", "by": 5}}]}"#;
+    std::fs::write(folder.path().join("r.json"), recipe).unwrap();
+    let done = run(&["apply", &demo("causeway.mid"), "--recipe", "r.json", "-o", "x.mid"], folder.path());
+    let said = lines(&done.stderr);
+    assert!(done.status.success() && said.len() == 2, "{said:?}");
+    assert!(said[0].contains("pass 1, Level") && said[0].contains("snare2") && said[0].contains("kick"), "{said:?}");
+    assert!(said[1].contains("pass 2") && said[1].contains("Bridge"), "{said:?}");
+}
+
+#[test]
+fn a_starting_point_is_given_by_its_name() {
+    let folder = TempDir::new().unwrap();
+    let song = demo("causeway.mid");
+    let done = run(&["apply", &song, "--start", "one good take", "-o", "played.mid"], folder.path());
+    assert!(done.status.success() && done.stderr.is_empty(), "{done:?}");
+    let read = |path: &Path| vivida_smf::read(&std::fs::read(path).unwrap()).unwrap();
+    let (before, after) = (read(Path::new(&song)), read(&folder.path().join("played.mid")));
+    let drums = |song: &vivida_smf::SongFile| song.parts.iter().position(|part| part.drums).unwrap();
+    let place = drums(&before);
+    let velocities = |song: &vivida_smf::SongFile| -> Vec<u8> {
+        song.parts[place].part.hits().iter().map(|hit| hit.velocity.get()).collect()
+    };
+    let (was, now) = (velocities(&before), velocities(&after));
+    let moved = was.iter().zip(&now).filter(|(was, now)| was != now).count();
+    assert!(moved * 2 > was.len(), "{moved} of {}", was.len());
+    let none = run(&["apply", &song, "--start", "Nobody", "-o", "x.mid"], folder.path());
+    assert!(none.status.code() == Some(1) && lines(&none.stderr)[0].contains("One good take"), "{none:?}");
+    let batch = run(&["batch", ".", "--start", "One good take", "-o", "out"], folder.path());
+    assert!(batch.status.code() == Some(1) && lines(&batch.stderr)[0].contains("--start"), "{batch:?}");
+}
