@@ -526,8 +526,14 @@ pub async fn ask(browser: &Browser, path: &str) -> Result<Value, Failed> {
 
 /// Waits until what the page shows has been kept: a part's recipe fulfils a condition on `passes`.
 pub async fn kept(browser: &Browser, part: u32, condition: &str) -> Result<(), Failed> {
+    let condition = format!("const p = it; const passes = p.state.recipe.passes; return {condition}");
+    answers(browser, &format!("/parts/{part}"), &condition).await
+}
+
+/// Waits until the server's answer fulfils a condition on `it`: what the page shows already is on its way there.
+pub async fn answers(browser: &Browser, path: &str, condition: &str) -> Result<(), Failed> {
     let script = format!(
-        "return fetch('/api/v1/parts/{part}').then((r) => r.json()).then((p) => {{ const passes = p.state.recipe.passes; return Boolean({condition}); }})"
+        "return fetch('/api/v1{path}').then((answer) => answer.json()).then((it) => Boolean((() => {{ {condition} }})()))"
     );
     for _ in 0..200 {
         if browser.run(&script).await? == Value::Bool(true) {
@@ -535,10 +541,9 @@ pub async fn kept(browser: &Browser, part: u32, condition: &str) -> Result<(), F
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
-    panic!(
-        "10 s went by and it is still not so: {condition}: {}",
-        ask(browser, &format!("/parts/{part}")).await?["state"]
-    );
+    let last = ask(browser, path).await?;
+    let last = last.get("state").unwrap_or(&last);
+    panic!("10 s went by and it is still not so: {condition}: {last}");
 }
 
 /// Adds a pass that a search finds first.

@@ -63,6 +63,78 @@ const OPEN_ALL: &str = r#"
     })();
 "#;
 
+/// Gives the focus to each control that takes characters, and strikes keys in it; tells those that did something else.
+const TYPE_ALL: &str = r#"
+    const wrong = [];
+    let count = 0;
+    const takes = 'input:not([type=checkbox], [type=radio], [type=range], [type=file], [readonly], :disabled), textarea, [role=spinbutton]';
+    for (const one of document.querySelectorAll(takes)) {
+        if (one.getClientRects().length === 0) continue;
+        const name = one.ariaLabel ?? one.placeholder ?? one.outerHTML.slice(0, 80);
+        one.focus();
+        if (document.activeElement !== one) continue;
+        count++;
+        for (const key of '0123456789-=?nbsvcrtodkfgp') {
+            if (one.role === 'spinbutton' && !/[0-9-]/.test(key)) continue;
+            const code = /[0-9]/.test(key) ? `Digit${key}` : /[a-z]/.test(key) ? `Key${key.toUpperCase()}` : '';
+            const event = new KeyboardEvent('keydown', { key, code, bubbles: true, cancelable: true });
+            if (!(document.activeElement ?? one).dispatchEvent(event)) wrong.push(`${name} does not get ${key}`);
+        }
+        document.activeElement?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', bubbles: true }));
+        document.activeElement?.blur();
+    }
+    return [count, wrong];
+"#;
+
+async fn type_all(browser: &Browser, least: u64) -> Done {
+    let [count, wrong]: [Value; 2] = serde_json::from_value(browser.run(TYPE_ALL).await?).expect("two values");
+    assert_eq!(wrong, serde_json::json!([]), "of {count}");
+    assert!(count.as_u64() >= Some(least), "{count} take characters");
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_takes_characters_gets_them_all() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    // Hits are selected: Enter leads to their velocity, and all of a number arrives.
+    browser.press("Snare").await?;
+    browser.run("document.activeElement.blur()").await?;
+    chord(&browser, key::CONTROL, "a").await?;
+    browser.find("[data-selection] [role=spinbutton]").await?;
+    type_all(&browser, 1).await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys(&key::ENTER.to_string()).await?;
+    browser.until("document.activeElement?.matches('[data-selection] [role=spinbutton]')").await?;
+    browser.keys(&format!("100{}", key::ENTER)).await?;
+    browser.until("document.querySelector('[data-selection] [role=spinbutton]')?.textContent.includes('100')").await?;
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.click("[data-start='One good take']").await?;
+    add_pass(&browser, "accent", "accents").await?;
+    add_pass(&browser, "ghost", "ghosts").await?;
+    browser.run("document.activeElement.blur()").await?;
+    type_all(&browser, 8).await?;
+    // Screens that lie over the rows; Escape leads back from each, and nothing is recorded out of sight.
+    for (opens, there) in [("k", "[data-threads] [data-note]"), ("g", "[data-groove-picture]")] {
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys(opens).await?;
+        browser.find(there).await?;
+        browser.run("document.activeElement.blur()").await?;
+        type_all(&browser, 1).await?;
+        browser.run("document.activeElement.blur()").await?;
+        browser.keys(&format!("{}r{}", key::SHIFT, key::RELEASE)).await?;
+        assert_eq!(browser.run("return document.querySelector('[data-open-devices]') === null").await?, true);
+        browser.keys(&key::ESCAPE.to_string()).await?;
+        browser.until(&format!("!document.querySelector('{there}')")).await?;
+        browser.find("[data-rows] canvas").await?;
+    }
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='The Weir']").await?;
+    type_all(&browser, 1).await?;
+    browser.close().await
+}
+
 /// Scripts may take their time.
 async fn patient(browser: &Browser) -> Done {
     let timeouts = TimeoutConfiguration::new(Some(Duration::from_secs(180)), None, None);

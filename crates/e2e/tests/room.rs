@@ -137,6 +137,44 @@ async fn words_of_the_trade_find_actions_and_say_how_they_begin() -> Done {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn words_mean_in_a_phrase_what_they_mean_alone() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.keys("/").await?;
+    let input = "[aria-label='Search for an action']";
+    browser.until(&format!("document.activeElement?.matches(\"{input}\")")).await?;
+    // What answers first, what it begins as, and for whom.
+    for (typed, kind, says, whom) in [
+        ("late", "lean", "behind", "everything"),
+        ("late snare", "lean", "behind", "snare"),
+        ("snare laid back", "lean", "behind", "snare"),
+        ("laidback", "lean", "behind", "everything"),
+        ("snare a little early", "lean", "ahead", "snare"),
+        ("soft hats", "level", "softer", "hat"),
+        ("tighter", "pull", "", "everything"),
+        ("tighter snare", "pull", "", "snare"),
+        ("humanise", "loosen", "", "everything"),
+        ("randomise", "loosen", "", "everything"),
+        ("double kick", "sticking", "", "everything"),
+    ] {
+        browser.type_into(input, &format!("{}a{}{typed}", key::CONTROL, key::RELEASE)).await?;
+        let found = format!(
+            "(() => {{ const first = document.querySelector('[role=option]'); return first?.dataset.offer === '{kind}' && first.querySelector('em').textContent.includes('{says}')
+                && document.querySelector('[role=dialog] [role=status] b')?.textContent.toLowerCase().includes('{whom}'); }})()"
+        );
+        browser.until(&found).await?;
+    }
+    browser.type_into(input, &format!("{}a{}late snare{}", key::CONTROL, key::RELEASE, key::ENTER)).await?;
+    kept(
+        &browser,
+        1,
+        "passes.length === 1 && passes[0].action.by === 8 && passes[0].aim.instruments?.join() === 'snare'",
+    )
+    .await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_way_to_begin_is_heard_while_held_and_taken_by_a_click() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;

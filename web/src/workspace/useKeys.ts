@@ -1,9 +1,10 @@
-import { type HotkeyItem, useHotkeys } from "@mantine/hooks";
+import type { HotkeyItem } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
 import { plural } from "../words";
 import { magnifications } from "./shown";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
+import { useShortcuts } from "./useShortcuts";
 import { movedWindow, type Shown, showing } from "./useTimeGestures";
 
 const typedInto = "input:not([type=checkbox], [type=radio]), textarea, [contenteditable=true]";
@@ -80,10 +81,14 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		commit(`take out ${plural(selected.size, "hit")}`);
 		select([]);
 	};
-	/** What is selected first, then what one is in. */
+	/** A screen that lies over the rows first, then what is selected, then what one is in. */
 	const leave = () => {
-		const { aiming, selected, pencil, aimAt, select, takeUp } = view();
-		if (aiming !== null) aimAt(null);
+		const { screen, aiming, selected, pencil, showScreen, aimAt, select, takeUp } = view();
+		// What is open in it closes first, by itself.
+		const open = document.querySelector("[role=dialog], [role=menu], [role=listbox]");
+		if (screen !== null) {
+			if (!open) showScreen(null);
+		} else if (aiming !== null) aimAt(null);
 		else if (selected.size > 0) select([]);
 		else if (pencil) takeUp(null);
 	};
@@ -122,7 +127,8 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["c", () => view().setView({ click: !view().click })],
 		["v", nextVariation],
 		["r", () => view().setFresh(!view().fresh)],
-		["shift+r", transport.record],
+		// What is not in sight does not begin.
+		["shift+r", () => (view().screen === null || view().taking !== "idle") && transport.record()],
 		["t", () => magnify(1)],
 		["shift+t", () => magnify(-1)],
 		["o", () => view().setView({ others: !view().others })],
@@ -168,5 +174,5 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		},
 		options,
 	];
-	useHotkeys(keys.map(typed));
+	useShortcuts(keys.map(typed));
 }

@@ -1,5 +1,4 @@
 import { ActionIcon, Loader, Menu } from "@mantine/core";
-import { useHotkeys } from "@mantine/hooks";
 import { IconDots } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 import type { Cure, FindingCard, Recipe } from "../../api/generated/types";
@@ -9,6 +8,7 @@ import { SideTabs } from "../passes/SideTabs";
 import { useHold } from "../passes/useHold";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
+import { useShortcuts } from "../useShortcuts";
 import { showing } from "../useTimeGestures";
 import classes from "./Findings.module.css";
 import { Measures } from "./Measures";
@@ -41,7 +41,7 @@ export function FindingPanel({ transport }: { transport: Transport }) {
 		state.setView({ loop: [first.from, to] });
 		showing(store.getState(), "loop");
 	};
-	useHotkeys([
+	useShortcuts([
 		["n", () => walk(1)],
 		["shift+n", () => walk(-1)],
 	]);

@@ -9,7 +9,8 @@ import { ownLanes } from "../useInfo";
 import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
 import { resolved } from "./resolved";
-import { actionInWords, capital, type Found, instrumentsInWords, search } from "./words";
+import { drumsIn, type Found, search } from "./search";
+import { actionInWords, capital, instrumentsInWords } from "./words";
 
 /** What is done without a pass, and how: the words that ask for it. */
 const tips: [words: string[], tip: string][] = [
@@ -100,10 +101,12 @@ function Palette({ close }: { close: () => void }) {
 		...one,
 		info: resolved(one.info, one.start, words, ownLanes(store.getState())),
 	});
-	const groups = groupsOf(search(words.actions, text).map(begun).map(known), text, recent);
+	// A drum that is named is whom the pass means; the other words say what is done.
+	const { instruments, rest } = drumsIn(text, words.actions, part.kit.instruments);
+	const groups = groupsOf(search(words.actions, rest).map(begun).map(known), rest, recent);
 	const found = groups.flatMap((group) => group.found);
 	const count = new Set(found.map(({ info }) => info.kind)).size;
-	const aim = open ? { instruments: [open] } : {};
+	const aim = instruments.length > 0 ? { instruments } : open ? { instruments: [open] } : {};
 	const wanted = text.trim().toLowerCase();
 	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
 	const pocketName = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket";
@@ -151,7 +154,7 @@ function Palette({ close }: { close: () => void }) {
 				role="listbox"
 				aria-label="Actions"
 				ref={list}
-				data-columns={wanted === ""}
+				data-columns={rest === ""}
 			>
 				{groups.map((group) => (
 					// biome-ignore lint/a11y/useSemanticElements: options are grouped, not fields.
@@ -196,7 +199,7 @@ function Palette({ close }: { close: () => void }) {
 					{tip ?? (
 						<>
 							{plural(count, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
-							{open ? "" : "; open a row first to aim at one instrument"}
+							{aim.instruments ? "" : "; open a row first, or name a drum, to aim at it"}
 						</>
 					)}
 				</span>

@@ -1,8 +1,7 @@
-/** Passes in words: sentences, short forms, and what a trade word points at. */
+/** Passes in words: sentences and short forms. */
 import type {
 	Action,
 	ActionInfo,
-	ActionOffer,
 	Aim,
 	ArcPoint,
 	Family,
@@ -143,7 +142,6 @@ export function actionInWords(action: Action, info: ActionInfo, pocketName: Pock
 	return filled(text.join(""), action, info, pocketName).replace(/[.:]?\s*(a pattern|a line)?$/, "");
 }
 
-/** Whom an aim means, by their names. */
 /** What several instruments of a family are called. */
 export const several: Record<Family, string> = {
 	kick: "kicks",
@@ -164,6 +162,7 @@ export function familiesOf(kit: Instrument[]): [Family, string[]][] {
 	return [...families].filter(([family, of]) => of.length > 1 && family !== "other");
 }
 
+/** Whom an aim means, by their names. */
 export function instrumentsInWords({ instruments: ids = [], articulations }: Aim, kit: Instrument[]) {
 	if (ids.length === 0) return "everything";
 	// A family that is there as a whole is named as one.
@@ -191,54 +190,3 @@ export const isEveryBar = ({ bars = [], sections = [] }: Aim) => bars.length ===
 
 /** With its first letter large. */
 export const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
-
-/** How well an action answers to what was typed: its name before the trade's other words. */
-function rank({ title, words, points, explains }: ActionInfo, wanted: string) {
-	if (wanted === "") return 0;
-	if (title.toLowerCase().startsWith(wanted)) return 0;
-	if (points.some(({ word }) => word === wanted)) return 0.1;
-	if (points.some(({ word }) => word.startsWith(wanted))) return 0.4;
-	if (` ${title.toLowerCase()}`.includes(` ${wanted}`)) return 0.5;
-	// The words of an action stand in the order in which they mean it.
-	const begins = words.findIndex((word) => word.startsWith(wanted));
-	if (begins >= 0) return 1 + begins / 100;
-	if (words.some((word) => word.includes(wanted))) return 2;
-	return explains.toLowerCase().includes(wanted) ? 3 : Number.POSITIVE_INFINITY;
-}
-
-export interface Found {
-	info: ActionInfo;
-	/** How the pass begins. */
-	start: Action;
-	/** Its dice are fresh each round. */
-	fresh: boolean;
-}
-
-/** The actions that answer to what was typed, the best first, beginning where the word points. */
-export function search(offers: ActionOffer[], text: string): Found[] {
-	const wanted = text.trim().toLowerCase();
-	const ranked = (rankOf: (info: ActionInfo) => number) =>
-		offers
-			.filter(({ start }) => start.kind !== "by-hand")
-			.map((offer) => ({ offer, rank: rankOf(offer.info) }))
-			.filter((one) => Number.isFinite(one.rank))
-			.sort((a, b) => a.rank - b.rank);
-	// Where nothing answers to all of it, what answers to most of its words.
-	const words = wanted.split(/\s+/).filter((word) => word.length > 2);
-	const byWord = (info: ActionInfo) => {
-		const ranks = words.map((word) => rank(info, word)).filter(Number.isFinite);
-		return ranks.length === 0 ? Number.POSITIVE_INFINITY : Math.min(...ranks) - 10 * ranks.length;
-	};
-	const whole = ranked((info) => rank(info, wanted));
-	return (whole.length > 0 ? whole : ranked(byWord)).map(({ offer: { info, start, dice } }) => {
-		const points = wanted.length < 2 ? [] : info.points;
-		const point =
-			points.find(({ word }) => word === wanted) ?? points.find(({ word }) => word.startsWith(wanted));
-		// What would do nothing begins where its first word points.
-		const [first] = info.settings;
-		const idle = first && isQuiet(start, first) && first.quiet === null;
-		const to = point ?? (idle ? info.points[0] : undefined);
-		const begun = to ? ({ ...start, ...JSON.parse(to.to) } as Action) : start;
-		return { info, start: begun, fresh: dice === "each-round" };
-	});
-}
