@@ -141,13 +141,13 @@ fn install_browser() -> Done {
 fn all_tests_are_named() -> Done {
     let crates = fs::read_dir(root().join("crates")).map_err(|error| format!("crates: {error}"))?;
     for tests in crates.flatten().map(|found| found.path().join("tests")) {
-        let Ok(named) = fs::read_to_string(tests.join("all.rs")) else { continue };
+        let Ok(named) = fs::read_to_string(tests.join("main.rs")) else { continue };
         for file in fs::read_dir(&tests).map_err(|error| format!("{}: {error}", tests.display()))?.flatten() {
             let path = file.path();
             let stem = path.file_stem().and_then(OsStr::to_str).unwrap_or_default();
-            let is_module = path.extension().is_some_and(|extension| extension == "rs") && stem != "all";
+            let is_module = path.extension().is_some_and(|extension| extension == "rs") && stem != "main";
             if is_module && !named.contains(&format!("mod {stem};")) {
-                return Err(format!("{}: write `mod {stem};` in all.rs beside it", path.display()));
+                return Err(format!("{}: write `mod {stem};` in main.rs beside it", path.display()));
             }
         }
     }

@@ -153,8 +153,8 @@ async fn words_mean_in_a_phrase_what_they_mean_alone() -> Done {
         ("soft hats", "level", "softer", "hat"),
         ("tighter", "pull", "", "everything"),
         ("tighter snare", "pull", "", "snare"),
-        ("humanise", "loosen", "", "everything"),
-        ("randomise", "loosen", "", "everything"),
+        ("humanise", "shape", "", "everything"),
+        ("randomise", "vary", "", "everything"),
         ("double kick", "sticking", "", "everything"),
     ] {
         browser.type_into(input, &format!("{}a{}{typed}", key::CONTROL, key::RELEASE)).await?;

@@ -85,9 +85,9 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 	const leave = () => {
 		const { screen, aiming, selected, pencil, showScreen, aimAt, select, takeUp } = view();
 		// What is open in it closes first, by itself.
-		const open = document.querySelector("[role=dialog], [role=menu], [role=listbox]");
+		const opened = document.querySelectorAll("[role=dialog], [role=menu], [role=listbox]");
 		if (screen !== null) {
-			if (!open) showScreen(null);
+			if (![...opened].some((one) => one.checkVisibility())) showScreen(null);
 		} else if (aiming !== null) aimAt(null);
 		else if (selected.size > 0) select([]);
 		else if (pencil) takeUp(null);

@@ -77,7 +77,7 @@ function rankByWords(info: ActionInfo, runs: string[][]) {
 		.map((run) => ({ length: run.length, rank: rank(info, run.join(" ")) }))
 		.filter((one) => Number.isFinite(one.rank));
 	if (ranks.length === 0) return Number.POSITIVE_INFINITY;
-	return -ranks.reduce((sum, { length, rank }) => sum + (10 - 2 * rank) * length, 0);
+	return -ranks.reduce((sum, { length, rank }) => sum + (10 - 3 * rank) * length, 0);
 }
 
 /** The setting that a phrase points at: by its longest run of words that points anywhere. */
