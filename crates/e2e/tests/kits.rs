@@ -93,12 +93,7 @@ async fn a_sampler_is_told_once_and_gets_what_it_plays() -> Done {
         )
         .await?;
     browser.until("document.querySelector('[aria-label=\"Offset of its velocities\"]').value === '-20'").await?;
-    answers(
-        &browser,
-        "/kits",
-        "return it[0].kit.instruments.find((one) => one.id === 'snare').offset === -20",
-    )
-    .await?;
+    answers(&browser, "/kits", "return it[0].kit.instruments.find((one) => one.id === 'snare').offset === -20").await?;
     // Another song takes the same kit in one click.
     browser.click("[data-close-kit]").await?;
     browser.find("[data-rows] canvas").await?;
@@ -141,12 +136,8 @@ async fn velocities_are_walked_by_ear_and_pads_are_struck() -> Done {
         tokio::time::sleep(Duration::from_millis(250)).await;
     }
     browser.until("document.querySelector('[data-bound=hard]').ariaValueNow === '112'").await?;
-    answers(
-        &browser,
-        "/kits",
-        "return it[0].kit.instruments.find((one) => one.id === 'snare').layers[3].from === 112",
-    )
-    .await?;
+    answers(&browser, "/kits", "return it[0].kit.instruments.find((one) => one.id === 'snare').layers[3].from === 112")
+        .await?;
 
     // A pad is hit high and low, and by key.
     let [x, y] = middle(&browser, "[data-pad=kick]").await?;
