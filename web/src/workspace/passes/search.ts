@@ -52,9 +52,10 @@ export function drumsIn(text: string, offers: ActionOffer[], kit: Instrument[]) 
 	return { instruments: [], rest: text.trim() };
 }
 
-/** A word and another form of it: “tight” and “tighter”, “swing” and “swinging”. */
+/** A word and another form of it: “tight” and “tighter”, “swing” and “swinging”; but “human” is not “humanize”. */
 const isForm = (word: string, wanted: string) =>
-	word.startsWith(wanted) || (word.length > 3 && wanted.startsWith(word) && wanted.length - word.length <= 3);
+	word.startsWith(wanted) ||
+	(word.length > 3 && wanted.startsWith(word) && /^(s|es|er|est|ed|ing|ly)$/.test(wanted.slice(word.length)));
 
 /** How well an action answers to what was typed: its name before the trade's other words. */
 function rank({ title, words, points, explains }: ActionInfo, text: string) {
