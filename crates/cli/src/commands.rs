@@ -5,7 +5,7 @@ use crate::own_sounds::OwnSounds;
 use clap::Args;
 use rocket::error::ErrorKind;
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::{self, File};
+use std::fs;
 use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -41,7 +41,7 @@ pub fn read_bytes(path: &Path) -> Result<Vec<u8>, String> {
 
 /// Reads a file of text; `-` is standard input.
 pub fn read_text(path: &Path) -> Result<String, String> {
-    String::from_utf8(read_bytes(path)?).map_err(|_| named(path, "this is no text in UTF-8"))
+    String::from_utf8(read_bytes(path)?).map_err(|_| named(path, "this is not UTF-8 text"))
 }
 
 /// Reads a song.
@@ -170,13 +170,13 @@ fn aims_at_nothing(recipe: &Recipe, song: &SongFile, charts: &[Chart]) -> Vec<St
         if !instruments.is_empty() && !instruments.iter().any(|one| ids.contains(one.as_str())) {
             let wanted = instruments.iter().map(|one| one.as_str()).collect();
             let there_are = listed(ids.iter().copied().collect());
-            said.push(format!("{title}: touches nothing, there is no {}; there are {there_are}", listed(wanted)));
+            said.push(format!("{title}, touches nothing: the song has no {}; it has {there_are}", listed(wanted)));
         }
         if !named.is_empty() && bars.is_empty() && !named.iter().any(|one| sections.contains(one)) {
             let wanted = named.iter().map(String::as_str).collect();
             let there_are = listed(sections.iter().map(String::as_str).collect());
             said.push(format!(
-                "{title}: touches nothing, no section is called {}; there are {there_are}",
+                "{title}, touches nothing: the song has no section {}; it has {there_are}",
                 listed(wanted)
             ));
         }
@@ -467,7 +467,7 @@ pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output:
 }
 
 pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
-    let file = File::open(input).map_err(|error| named(input, error))?;
+    let file = output::opened(input)?;
     // A shelf may begin with what is unpacked, but not in a folder that a slip of the hand names.
     if let Some(folder) = data.as_deref().filter(|folder| !folder.is_dir()) {
         return Err(named(

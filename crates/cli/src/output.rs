@@ -8,6 +8,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 static VERBOSE: AtomicBool = AtomicBool::new(false);
 static STOPPED: AtomicBool = AtomicBool::new(false);
+/// A file went to standard output: words would be read as part of it.
+static OUT_IS_A_FILE: AtomicBool = AtomicBool::new(false);
 
 /// Notes are said on stderr from now on.
 pub fn be_verbose() {
@@ -29,6 +31,10 @@ pub fn complain(words: &str) {
 
 /// The answer of a command. Who stops reading has read enough.
 pub fn say(text: &str) -> Done {
+    if OUT_IS_A_FILE.load(Ordering::Relaxed) {
+        text.lines().for_each(complain);
+        return Ok(());
+    }
     let mut out = io::stdout().lock();
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() == ErrorKind::StorageFull => {
@@ -42,6 +48,16 @@ pub fn say(text: &str) -> Done {
 /// Whether a path is `-`: standard input where something is read, standard output where it is written.
 pub fn is_standard(path: &Path) -> bool {
     path == Path::new("-")
+}
+
+/// A file to read in any order; what comes on standard input is put into one first.
+pub fn opened(path: &Path) -> Result<File, String> {
+    if !is_standard(path) {
+        return File::open(path).map_err(|error| named(path, error));
+    }
+    let mut file = tempfile::tempfile().map_err(|error| named(path, error))?;
+    let copied = io::copy(&mut io::stdin().lock(), &mut file).and_then(|_| file.rewind());
+    copied.map(|()| file).map_err(|error| named(path, error))
 }
 
 /// Refuses to write over what was read, where nobody said that it may.
@@ -68,6 +84,7 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result
         out.flush()
     };
     if is_standard(path) {
+        OUT_IS_A_FILE.store(true, Ordering::Relaxed);
         let mut bytes = tempfile::tempfile().map_err(failed)?;
         fill(&bytes).map_err(failed)?;
         bytes.rewind().map_err(failed)?;

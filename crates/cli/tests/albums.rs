@@ -121,6 +121,18 @@ fn a_shelf_is_packed_and_unpacked() {
         let done = vivida(&arguments, folder.path());
         assert!(done.status.success() && said(&done).contains(&format!("{count} unpacked")), "{}", said(&done));
     }
+    // A bundle goes through a pipe as it is.
+    let packed = vivida(&["pack", "--data", data, "--song", "causeway.mid", "-o", "-"], folder.path());
+    assert!(packed.status.success() && packed.stdout.starts_with(b"PK") && said(&packed).contains("1 song packed"));
+    let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_vivida"))
+        .args(["unpack", "-", "--data", there.path().to_str().unwrap()])
+        .stdin(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::io::Write::write_all(&mut child.stdin.take().unwrap(), &packed.stdout).unwrap();
+    let unpacked = child.wait_with_output().unwrap();
+    assert!(unpacked.status.success() && said(&unpacked).contains("1 song unpacked"), "{}", said(&unpacked));
     // A name that was mistyped is said, and makes no empty shelf.
     let typo = folder.path().join("vivdia");
     for verb in ["pack", "unpack"] {

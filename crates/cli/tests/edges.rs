@@ -306,6 +306,17 @@ fn pipes_are_read_and_written() {
     assert!(done.stdout == std::fs::read(folder.path().join("file.mid")).unwrap());
     let told = piped(&["inspect", "-"], &bytes);
     assert!(told.status.success() && lines(&told.stdout).iter().any(|line| line.contains("Closed hat")), "{told:?}");
+    // Where the file goes to standard output, words go elsewhere.
+    let groove = piped(&["groove", "-", "-o", "-"], &bytes);
+    assert!(
+        groove.status.success() && serde_json::from_slice::<serde_json::Value>(&groove.stdout).is_ok(),
+        "{groove:?}"
+    );
+    assert!(lines(&groove.stderr).iter().any(|line| line.contains("1 bar of 4/4")), "{:?}", lines(&groove.stderr));
+    let refit = piped(&["refit", &song, "-", "-o", "-"], &bytes);
+    assert!(run(&["refit", &song, &song, "-o", "file.mid"], folder.path()).status.success());
+    let written = std::fs::read(folder.path().join("file.mid")).unwrap();
+    assert!(refit.stdout == written && !refit.stderr.is_empty(), "{:?}", lines(&refit.stderr));
     let bad = piped(&["apply", "-", "-o", "-"], b"text");
     assert!(bad.status.code() == Some(1) && lines(&bad.stderr)[0].contains("standard input"), "{bad:?}");
     assert!(bad.stdout.is_empty() && std::fs::read_dir(folder.path()).unwrap().count() == 2);
