@@ -1,5 +1,6 @@
 //! What the subcommands do. Errors are one line for people.
 
+use crate::failure::{Done, Failure, ends_in, in_words, named};
 use crate::output;
 use crate::own_sounds::OwnSounds;
 use clap::Args;
@@ -10,32 +11,23 @@ use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vivida_core::{
-    Aim, BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Performance, PlayedHit, Recipe, RecipeFile,
-    Ticks, perform, starting_points,
+    Aim, BarRange, Chart, Context, Kit, KitFile, LaneKind, MovementOut, Part, Performance, Recipe, RecipeFile,
+    StartingPoint, TempoMap, Ticks, perform, starting_points,
 };
 use vivida_server::{App, Bundle, Problem, Sounds};
 use vivida_smf::{Arrangement, Export, Resolution, SongFile, SongPart};
-use vivida_sound::{KitSounds, Mixdown, Strike, Strip};
+use vivida_sound::{KitSounds, Mixdown, Strip};
 use vivida_store::{Reads, Store};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-pub type Done = Result<(), String>;
-
-pub fn named(path: &Path, error: impl std::fmt::Display) -> String {
-    if output::is_standard(path) {
-        return format!("standard input: {error}");
-    }
-    format!("{}: {error}", path.display())
-}
-
 /// Reads a file; `-` is standard input.
 pub fn read_bytes(path: &Path) -> Result<Vec<u8>, String> {
     if !output::is_standard(path) {
-        return fs::read(path).map_err(|error| named(path, error));
+        return fs::read(path).map_err(|error| named(path, in_words(&error)));
     }
     let mut bytes = Vec::new();
-    io::stdin().lock().read_to_end(&mut bytes).map_err(|error| named(path, error))?;
+    io::stdin().lock().read_to_end(&mut bytes).map_err(|error| named(path, in_words(&error)))?;
     Ok(bytes)
 }
 
@@ -61,106 +53,149 @@ pub struct Playing {
     #[arg(long, value_name = "FILE", conflicts_with = "start")]
     recipe: Option<PathBuf>,
     /// A starting point by its name, made for each drum part: "Barely there", "One good take" …
-    #[arg(long, value_name = "NAME")]
-    start: Option<String>,
+    #[arg(long, value_name = "NAME", value_parser = starting_point)]
+    start: Option<&'static str>,
     /// The number that all dice hang on.
-    #[arg(long, default_value_t = 1)]
-    pub variation: u32,
-    /// A kit as JSON: what the notes of the drum parts are, and what is sent for them. Else General MIDI.
-    #[arg(long, value_name = "FILE")]
-    kit: Option<PathBuf>,
+    #[arg(long, value_name = "N", default_value_t = 1)]
+    variation: u32,
+    #[command(flatten)]
+    reading: Reading,
     /// The kit of a sampler as JSON, to which the strokes of the drum parts are sent.
     #[arg(long, value_name = "FILE")]
     sampler: Option<PathBuf>,
 }
 
-impl Playing {
-    /// The recipe, for whichever song.
-    pub fn plain_recipe(&self) -> Result<Recipe, String> {
-        if self.start.is_some() {
-            let said = "a starting point is made for a part; it can be given to `apply`, `render` and `findings`";
-            return Err(format!("--start: {said}"));
-        }
-        let Some(path) = &self.recipe else { return Ok(Recipe::default()) };
-        let text = read_text(path)?;
-        let recipe = RecipeFile::parse(&text).map_err(|error| named(path, error))?.plain();
-        recipe.check().map_err(|error| named(path, error))?;
-        Ok(recipe)
-    }
+/// What notes mean.
+#[derive(Args)]
+pub struct Reading {
+    /// A kit as JSON: what the notes of the drum parts are, and what is sent for them. Else General MIDI.
+    #[arg(long, value_name = "FILE")]
+    kit: Option<PathBuf>,
+}
 
-    /// The kit of drums, where one was given; sent to the sampler's, where that was given.
-    pub fn kit_of_drums(&self) -> Result<Option<Kit>, String> {
-        let read = |path: &PathBuf| -> Result<Kit, String> {
-            let text = read_text(path)?;
-            Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
-        };
-        if self.sampler.is_some() {
-            return Err("--sampler: a sampler's kit is taken song by song; use `apply` for that".to_owned());
-        }
-        self.kit.as_ref().map(read).transpose()
-    }
-
-    /// A recipe that can be played on a song.
-    pub fn recipe(&self, song: &SongFile) -> Result<Recipe, String> {
-        let recipe = self.plain_recipe()?;
-        let path = self.recipe.as_deref().unwrap_or(Path::new("recipe"));
-        recipe.check_within(song.end, &song.tempo).map_err(|error| named(path, error))?;
-        Ok(recipe)
-    }
-
-    /// Of each part the recipe that it is played by.
-    fn recipes(&self, song: &SongFile, charts: &[Chart]) -> Result<Vec<Recipe>, String> {
-        let parts = song.parts.iter().zip(charts);
-        if let Some(wanted) = &self.start {
-            let sections = song.sections();
-            let context = Context { sections: &sections, ..Context::new(&song.tempo, &song.metre) };
-            return parts.map(|(part, chart)| start(wanted, part, chart, &context)).collect();
-        }
-        let recipe = self.recipe(song)?;
-        for said in aims_at_nothing(&recipe, song, charts) {
-            output::complain(&said);
-        }
-        Ok(parts.map(|(part, _)| if part.drums { recipe.clone() } else { Recipe::default() }).collect())
-    }
-
-    /// Of each part its kit and whether it is taken as drums.
-    fn kits(&self, song: &SongFile) -> Result<Vec<Kit>, String> {
-        let read = |path: &PathBuf| -> Result<Kit, String> {
-            let text = read_text(path)?;
-            Ok(KitFile::parse(&text).map_err(|error| named(path, error))?.kit)
-        };
-        let (own, sampler) = (self.kit.as_ref().map(read).transpose()?, self.sampler.as_ref().map(read).transpose()?);
-        let kit = |part: &SongPart| {
-            if !part.drums {
-                return part.kit(false);
-            }
-            let base = || own.clone().unwrap_or_else(Kit::general_midi);
-            match (&sampler, &own) {
-                (Some(sampler), _) => base().sent_to(sampler, &part.part).0.with_unknown(&part.part),
-                (None, Some(own)) => own.clone().with_unknown(&part.part),
-                (None, None) => part.kit(true),
-            }
-        };
-        Ok(song.parts.iter().map(kit).collect())
+impl Reading {
+    pub fn kit(&self) -> Result<Option<Kit>, Failure> {
+        self.kit.as_deref().map(read_kit).transpose()
     }
 }
 
-/// The starting point of this name for a part; no other parts than drums are given any.
-fn start(wanted: &str, part: &SongPart, chart: &Chart, context: &Context<'_>) -> Result<Recipe, String> {
-    if !part.drums {
-        return Ok(Recipe::default());
+fn read_kit(path: &Path) -> Result<Kit, Failure> {
+    Ok(KitFile::parse(&read_text(path)?).map_err(|error| named(path, error))?.kit)
+}
+
+fn starting_point(wanted: &str) -> Result<&'static str, String> {
+    let found = StartingPoint::NAMES.into_iter().find(|name| name.eq_ignore_ascii_case(wanted));
+    found.ok_or_else(|| format!("there is none of this name; there are {}", StartingPoint::NAMES.join(", ")))
+}
+
+impl Playing {
+    /// Refuses what says nothing of a recorded loop.
+    pub fn is_for_loops(&self) -> Done {
+        match (&self.reading.kit, &self.sampler) {
+            (Some(_), _) => Err(Failure::usage("--kit", NOT_OF_LOOPS)),
+            (_, Some(_)) => Err(Failure::usage("--sampler", NOT_OF_LOOPS)),
+            _ => Ok(()),
+        }
     }
-    let points = starting_points(&part.part, chart, context);
-    let names: Vec<&str> = points.iter().map(|one| one.name).collect();
-    let there_are = format!("--start: there is no “{wanted}”; there are {}", names.join(", "));
-    points.into_iter().find(|one| one.name.eq_ignore_ascii_case(wanted)).map(|one| one.recipe).ok_or(there_are)
+
+    /// With its files read.
+    pub fn read(&self) -> Result<Wanted, Failure> {
+        let recipe = match &self.recipe {
+            None => Recipe::default(),
+            Some(path) => {
+                let recipe = RecipeFile::parse(&read_text(path)?).map_err(|error| named(path, error))?.plain();
+                recipe.check().map_err(|error| named(path, error))?;
+                recipe
+            }
+        };
+        Ok(Wanted {
+            recipe,
+            path: self.recipe.clone().unwrap_or_else(|| PathBuf::from("recipe")),
+            start: self.start,
+            variation: self.variation,
+            own: self.reading.kit()?,
+            sampler: self.sampler.as_deref().map(read_kit).transpose()?,
+        })
+    }
+}
+
+/// What is said of options that say nothing of a recorded loop.
+pub const NOT_OF_LOOPS: &str = "this is for MIDI files; what is read is a recorded loop";
+
+/// How drum parts are to be played, and what their notes are.
+pub struct Wanted {
+    recipe: Recipe,
+    path: PathBuf,
+    start: Option<&'static str>,
+    pub variation: u32,
+    own: Option<Kit>,
+    sampler: Option<Kit>,
+}
+
+impl Wanted {
+    /// The recipe, for a song of this length.
+    pub fn recipe(&self, end: Ticks, tempo: &TempoMap) -> Result<&Recipe, Failure> {
+        self.recipe.check_within(end, tempo).map_err(|error| named(&self.path, error))?;
+        Ok(&self.recipe)
+    }
+
+    /// Whether a starting point was named: no recipe then.
+    pub fn is_start(&self) -> bool {
+        self.start.is_some()
+    }
+
+    /// The starting point that was named, for a part.
+    pub fn start(&self, part: &Part, chart: &Chart, context: &Context<'_>) -> Option<Recipe> {
+        let wanted = self.start?;
+        starting_points(part, chart, context).into_iter().find(|one| one.name == wanted).map(|one| one.recipe)
+    }
+
+    /// Of each part the recipe that it is played by; no other parts than drums are given any.
+    fn recipes(&self, song: &SongFile, charts: &[Chart]) -> Result<Vec<Recipe>, Failure> {
+        let parts = song.parts.iter().zip(charts);
+        let recipe = self.recipe(song.end, &song.tempo)?;
+        if self.start.is_none() {
+            for said in aims_at_nothing(recipe, song, charts, self.variation) {
+                output::complain(&said);
+            }
+        }
+        let sections = song.sections();
+        let context = Context { sections: &sections, ..Context::new(&song.tempo, &song.metre) };
+        let of_part = |(part, chart): (&SongPart, &Chart)| match part.drums {
+            true => self.start(&part.part, chart, &context).unwrap_or_else(|| recipe.clone()),
+            false => Recipe::default(),
+        };
+        Ok(parts.map(of_part).collect())
+    }
+
+    /// A part as its kit reads it; what of its drums a sampler lacks, and what else must be known, is told to `say`.
+    pub fn chart(&self, part: &SongPart, say: impl Fn(String)) -> Chart {
+        let kit = match (&self.sampler, &self.own) {
+            _ if !part.drums => part.kit(false),
+            (Some(sampler), own) => {
+                let (kit, said) = own.clone().unwrap_or_else(Kit::general_midi).sent_to(sampler, &part.part);
+                said.into_iter().for_each(say);
+                kit.with_unknown(&part.part)
+            }
+            (None, Some(own)) => own.clone().with_unknown(&part.part),
+            (None, None) => part.kit(true),
+        };
+        Chart::new(&part.part, kit)
+    }
 }
 
 /// Passes of which a name is not that of anything in the song, each with what there is.
-fn aims_at_nothing(recipe: &Recipe, song: &SongFile, charts: &[Chart]) -> Vec<String> {
-    let drums = song.parts.iter().zip(charts).filter(|(part, _)| part.drums);
-    let ids: BTreeSet<&str> =
-        drums.flat_map(|(_, chart)| &chart.kit.instruments).map(|instrument| instrument.id.as_str()).collect();
+fn aims_at_nothing(recipe: &Recipe, song: &SongFile, charts: &[Chart], variation: u32) -> Vec<String> {
+    let mut ids: BTreeSet<&str> = BTreeSet::new();
+    for (part, chart) in song.parts.iter().zip(charts).filter(|(part, _)| part.drums) {
+        // What is struck in the end as well: a pass may have put it there.
+        let context = Context { variation, lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
+        let played = perform(&part.part, chart, recipe, &context);
+        let written = part.part.hits().iter().map(|hit| (hit.note, hit.channel));
+        let notes = written.chain(played.hits().map(|hit| (hit.note, hit.channel)));
+        let struck: BTreeSet<usize> = notes.filter_map(|(note, channel)| chart.instrument_of(note, channel)).collect();
+        ids.extend(struck.into_iter().map(|place| chart.kit.instruments[place].id.as_str()));
+    }
     let sections: BTreeSet<String> = song.sections().into_iter().map(|section| section.name).collect();
     let listed = |names: Vec<&str>| if names.is_empty() { "none".to_owned() } else { names.join(", ") };
     let mut said = Vec::new();
@@ -193,11 +228,11 @@ pub struct Played<'a> {
 }
 
 impl<'a> Played<'a> {
-    pub fn new(song: &'a SongFile, playing: &Playing) -> Result<Played<'a>, String> {
-        let charts = song.parts.iter().zip(playing.kits(song)?).map(|(part, kit)| Chart::new(&part.part, kit));
-        let charts: Vec<Chart> = charts.collect();
-        let recipes = playing.recipes(song, &charts)?;
-        Ok(Played { song, charts, recipes, variation: playing.variation })
+    pub fn new(song: &'a SongFile, wanted: &Wanted) -> Result<Played<'a>, Failure> {
+        let chart = |part: &SongPart| wanted.chart(part, |said| output::complain(&format!("{}: {said}", part.name)));
+        let charts: Vec<Chart> = song.parts.iter().map(chart).collect();
+        let recipes = wanted.recipes(song, &charts)?;
+        Ok(Played { song, charts, recipes, variation: wanted.variation })
     }
 
     /// Whether anything is otherwise than it is written.
@@ -236,7 +271,7 @@ impl<'a> Played<'a> {
 pub struct Excerpt {
     /// Only this part, counted from 1 as `inspect` lists them.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
-    part: Option<u32>,
+    pub part: Option<u32>,
     /// Only these bars: 5-8. Of a recorded loop: how many bars it lasts.
     #[arg(long, value_name = "BARS")]
     pub bars: Option<BarRange>,
@@ -260,12 +295,37 @@ impl Excerpt {
 }
 
 /// How the file is laid out.
+#[derive(Args)]
 pub struct Layout {
-    pub fine: bool,
-    pub lead_in: bool,
+    /// A track for each instrument of the drum parts.
+    #[arg(long, conflicts_with = "one_track")]
     pub split: bool,
+    /// Everything in one track (format 0).
+    #[arg(long)]
     pub one_track: bool,
-    pub movement: Movement,
+    /// Write in the fine resolution, at least 960 ticks in a quarter note, instead of the file's own.
+    #[arg(long)]
+    pub fine: bool,
+    /// Put an empty bar in front, so that early first hits survive.
+    #[arg(long)]
+    pub lead_in: bool,
+    /// Which channels hits are sent on that move in pitch, place, level or brightness; their own without it.
+    #[arg(long, value_enum, value_name = "HOW")]
+    pub movement: Option<Movement>,
+}
+
+impl Layout {
+    /// The first of its options that was given.
+    pub fn given(&self) -> Option<&'static str> {
+        let all = [
+            ("--split", self.split),
+            ("--one-track", self.one_track),
+            ("--fine", self.fine),
+            ("--lead-in", self.lead_in),
+            ("--movement", self.movement.is_some()),
+        ];
+        all.into_iter().find(|(_, is_given)| *is_given).map(|(option, _)| option)
+    }
 }
 
 /// Which channels hits are sent on that move in pitch, place, level or brightness.
@@ -290,8 +350,10 @@ impl From<Movement> for MovementOut {
 }
 
 pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, layout: &Layout) -> Done {
+    ends_in(output, &["mid", "midi", "smf"], "a MIDI file")?;
     let (bytes, song) = read_song(input)?;
-    let played = Played::new(&song, playing)?;
+    let wanted = playing.read()?;
+    let played = Played::new(&song, &wanted)?;
     let resolution = if layout.fine { Resolution::Fine } else { Resolution::Own };
     let export = Export { resolution, lead_in: layout.lead_in, ..Export::default() };
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
@@ -304,7 +366,8 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
             free.retain(|channel| !used.contains(channel));
         }
         for (index, one) in played.parts(export.start(&song), range) {
-            let (sent, own) = one.sent_apart(&played.charts[index], layout.movement.into(), &mut free);
+            let (sent, own) =
+                one.sent_apart(&played.charts[index], layout.movement.unwrap_or(Movement::Own).into(), &mut free);
             performances.push((index, sent));
             apart.push(own);
         }
@@ -315,7 +378,7 @@ pub fn apply(input: &Path, playing: &Playing, output: &Path, excerpt: &Excerpt, 
         // What no recipe treats comes out as it went in.
         performances.retain(|&(index, _)| song.parts[index].drums);
     }
-    let own_kit = playing.kit.is_some() || playing.sampler.is_some();
+    let own_kit = wanted.own.is_some() || wanted.sampler.is_some();
     let drums = song.parts.iter().enumerate().filter(|(_, part)| own_kit && part.drums);
     let arrangement = Arrangement {
         only,
@@ -355,14 +418,17 @@ pub fn render(
     excerpt: &Excerpt,
     Rendering { stems, sounds }: Rendering,
 ) -> Done {
+    match stems {
+        true => ends_in(output, &["zip"], "a zip file of stems")?,
+        false => ends_in(output, &["wav"], "a WAV file")?,
+    }
     let (_, song) = read_song(input)?;
-    let played = Played::new(&song, playing)?;
+    let played = Played::new(&song, &playing.read()?)?;
     let own = sounds.map(|path| OwnSounds::of(&path)).transpose()?;
     let (only, range) = (excerpt.only(input, &song)?, excerpt.range(input, &song)?);
     let from = range.map_or(Ticks(0.0), |(from, _)| from);
     let mut all = Vec::new();
     let mut strips = BTreeMap::new();
-    let mut of_instruments: BTreeMap<(usize, String), Vec<Strike>> = BTreeMap::new();
     for (index, performance) in played.parts(Ticks(0.0), range) {
         if only.is_some_and(|only| only != index) {
             continue;
@@ -378,19 +444,6 @@ pub fn render(
             None => KitSounds::of_drums(&chart.kit.clone().without_samples()),
         };
         all.extend(sounds.strikes(performance.sounding(), index as u32, &song.tempo, from));
-        if !stems {
-            continue;
-        }
-        let mut hits: BTreeMap<String, Vec<&PlayedHit>> = BTreeMap::new();
-        for hit in performance.sounding() {
-            let instrument = chart.instrument_of(hit.note, hit.channel).filter(|_| part.drums);
-            let name =
-                instrument.map_or(part.name.clone(), |at| format!("{}, {}", part.name, chart.kit.instruments[at].name));
-            hits.entry(name).or_default().push(hit);
-        }
-        for (name, hits) in hits {
-            of_instruments.insert((index, name), sounds.strikes(hits, index as u32, &song.tempo, from));
-        }
     }
     let mix = Mixdown::new(all).with_strips(strips);
     let mix = Arc::new(match own {
@@ -400,20 +453,24 @@ pub fn render(
     if mix.seconds() > LONGEST_WAV {
         let minutes = mix.seconds() / 60.0;
         let said = format!("what is played lasts {minutes:.0} minutes; a WAV file is made of an hour at most");
-        return Err(named(input, said));
+        return Err(named(input, said).into());
     }
     let mut progress = output::Progress::new("rendering")?;
     if !stems {
         return output::write(output, |out| mix.write(out, |share| progress.go_on(share)));
     }
-    let count = of_instruments.len().max(1) as f64;
+    let of_drums = mix.stems();
+    let count = of_drums.len().max(1) as f64;
     output::write(output, |out| {
         let mut zip = ZipWriter::new_stream(out);
-        for (place, ((_, name), strikes)) in of_instruments.into_iter().enumerate() {
+        for (place, (index, drum)) in of_drums.into_iter().enumerate() {
+            let (part, chart) = (&song.parts[index as usize], &played.charts[index as usize]);
+            let drum_name = drum.and_then(|drum| chart.kit.instruments.get(usize::from(drum))).map(|drum| &drum.name);
+            let name = drum_name.map_or(part.name.clone(), |drum| format!("{}, {drum}", part.name));
             let name: String =
                 name.chars().map(|one| if matches!(one, '/' | '\\' | ':') { '_' } else { one }).collect();
             zip.start_file(format!("{}, {name}.wav", place + 1), SimpleFileOptions::default())?;
-            mix.stem(strikes, Vec::new()).write(&mut zip, |share| progress.go_on((place as f64 + share) / count))?;
+            mix.stem(index, drum).write(&mut zip, |share| progress.go_on((place as f64 + share) / count))?;
         }
         zip.finish()?;
         Ok(())
@@ -436,7 +493,7 @@ fn data_folder(data: Option<PathBuf>) -> Result<PathBuf, String> {
 /// The shelf of a folder, begun where there is none.
 fn shelf(data: Option<PathBuf>) -> Result<Store, String> {
     let folder = data_folder(data)?;
-    fs::create_dir_all(&folder).map_err(|error| named(&folder, error))?;
+    fs::create_dir_all(&folder).map_err(|error| named(&folder, in_words(&error)))?;
     Store::open(&folder.join(DATABASE)).map_err(|error| error.to_string())
 }
 
@@ -450,12 +507,13 @@ fn shelf_there(data: Option<PathBuf>) -> Result<Store, String> {
 }
 
 pub fn pack(data: Option<PathBuf>, song: Option<&str>, own_sounds: bool, output: &Path) -> Done {
+    ends_in(output, &["vivida", "zip"], "a bundle")?;
     let store = shelf_there(data)?;
     let mut songs = store.songs().map_err(|error| error.to_string())?;
     if let Some(name) = song {
         songs.retain(|one| one.name == name);
         if songs.is_empty() {
-            return Err(format!("--song: there is no “{name}” on this shelf"));
+            return Err(format!("--song: there is no “{name}” on this shelf").into());
         }
     }
     let ids: Vec<_> = songs.iter().map(|song| song.id).collect();
@@ -473,7 +531,8 @@ pub fn unpack(input: &Path, data: Option<PathBuf>) -> Done {
         return Err(named(
             folder,
             "there is no such folder; make it first, or name the one that Vivida is started with",
-        ));
+        )
+        .into());
     }
     let mut store = shelf(data)?;
     let sounds = Arc::new(Sounds::beside(store.folder()));
@@ -520,7 +579,7 @@ pub fn serve(data: Option<PathBuf>, port: u16, demo: bool) -> Done {
                 // Whoever still waited for an answer has none. What was being written is whole, or not there at all.
                 return Ok(());
             }
-            Err(format!("the server could not start on port {port} ({reason}); choose another with --port"))
+            Err(format!("the server could not start on port {port} ({reason}); choose another with --port").into())
         }
     }
 }

@@ -1,6 +1,7 @@
 //! `vivida compare`: how far the drums of one file are from those of another.
 
-use crate::commands::{Done, named, read_song};
+use crate::commands::read_song;
+use crate::failure::{Done, named};
 use crate::output;
 use serde_json::json;
 use std::path::Path;

@@ -1,6 +1,7 @@
 //! `vivida findings`: what a listener would notice in the drum parts of a song.
 
-use crate::commands::{Done, Played, Playing, read_song};
+use crate::commands::{Played, Playing, read_song};
+use crate::failure::Done;
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
@@ -8,7 +9,7 @@ use vivida_core::{Context, Finding, Rehearsal, Thresholds, cures, findings};
 
 pub fn find(input: &Path, playing: &Playing, as_json: bool) -> Done {
     let (_, song) = read_song(input)?;
-    let played = Played::new(&song, playing)?;
+    let played = Played::new(&song, &playing.read()?)?;
     let sections = song.sections();
     let context =
         Context { variation: played.variation, sections: &sections, ..Context::new(&song.tempo, &song.metre) };

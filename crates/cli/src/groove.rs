@@ -1,6 +1,7 @@
 //! Grooves without a browser: taken from a part, or turned from one format into the other.
 
-use crate::commands::{Done, named, read_song, read_text};
+use crate::commands::{NOT_OF_LOOPS, read_song, read_text};
+use crate::failure::{self, Done, Failure, named};
 use crate::loops::{self, Loop, Said};
 use crate::output;
 use clap::Args;
@@ -22,20 +23,43 @@ pub struct Options {
     /// Only these bars: 5-8. Of a recorded loop: how many bars it lasts.
     #[arg(long, value_name = "BARS")]
     bars: Option<BarRange>,
-    /// The length of the groove in bars; later bars are laid over the first ones.
-    #[arg(long, default_value_t = 1, value_name = "BARS")]
-    length: u32,
-    /// The slots; by default the grid that the part seems to be meant for.
+    /// The length of the groove in bars, 1 to 4; later bars are laid over the first ones. One bar without it.
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=4))]
+    length: Option<u32>,
+    /// The slots: 1/16, 1/8 triplet …; without it the grid that the clip names, or that the part seems to be meant for.
     #[arg(long, value_name = "GRID")]
     grid: Option<Grid>,
+    #[command(flatten)]
+    said: Said,
     /// Where to write: JSON, or a MIDI clip where the name ends in .mid.
     #[arg(short, long, value_name = "FILE")]
     output: PathBuf,
-    #[command(flatten)]
-    said: Said,
+}
+
+impl Options {
+    /// Refuses options that say nothing of what is read.
+    fn check(&self) -> Done {
+        let of_parts = [("--part", self.part.is_some()), ("--instrument", !self.instrument.is_empty())];
+        let of_hits =
+            [("--bars", self.bars.is_some()), ("--length", self.length.is_some()), ("--grid", self.grid.is_some())];
+        let (refused, why) = if ends_in(&self.input, "json") {
+            let of_loops = self.said.given().map(|option| (option, true));
+            let all = of_parts.into_iter().chain(of_hits).chain(of_loops);
+            (all.collect::<Vec<_>>(), "a groove as JSON is taken as it is")
+        } else if loops::is_sound(&self.input) {
+            (of_parts.to_vec(), NOT_OF_LOOPS)
+        } else {
+            (self.said.given().map(|option| (option, true)).into_iter().collect(), loops::OF_LOOPS)
+        };
+        match refused.into_iter().find(|(_, is_given)| *is_given) {
+            Some((option, _)) => Err(Failure::usage(option, why)),
+            None => failure::ends_in(&self.output, &["json", "mid", "midi", "smf"], "a groove"),
+        }
+    }
 }
 
 pub fn groove(options: Options) -> Done {
+    options.check()?;
     let is_json = ends_in(&options.input, "json");
     let (note, groove) = if is_json { read(&options.input)? } else { take(&options)? };
     let reading = groove.reading();
@@ -46,7 +70,7 @@ pub fn groove(options: Options) -> Done {
     let bars = if groove.bars == 1 { "1 bar".to_owned() } else { format!("{} bars", groove.bars) };
     let what = format!("{bars} of {} in {}, {known} % of the slots{steady}{swings}", groove.metre, groove.grid);
     let name = groove.name.clone();
-    let written = if ends_in(&options.output, "mid") {
+    let written = if ["mid", "midi", "smf"].iter().any(|ending| ends_in(&options.output, ending)) {
         vivida_smf::clip_of(&groove)
     } else {
         serde_json::to_vec_pretty(&GrooveFile::new(note, groove)).map_err(|error| named(&options.output, error))?
@@ -65,11 +89,11 @@ fn read(path: &Path) -> Result<(String, GrooveProfile), String> {
     Ok((file.note, file.groove))
 }
 
-fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
+fn take(options: &Options) -> Result<(String, GrooveProfile), Failure> {
     if loops::is_sound(&options.input) {
         return take_of_loop(options);
     }
-    let (_, song) = read_song(&options.input)?;
+    let (bytes, song) = read_song(&options.input)?;
     let wanted = match options.part {
         Some(number) => number as usize - 1,
         None => song.parts.iter().position(|part| part.drums).unwrap_or(0),
@@ -78,7 +102,8 @@ fn take(options: &Options) -> Result<(String, GrooveProfile), String> {
         named(&options.input, format!("there is no part {}; the file has {}", wanted + 1, song.parts.len()))
     })?;
     let hits: Vec<PlayedHit> = part.part.hits().iter().map(PlayedHit::as_written).collect();
-    let take = Extraction { bars: options.bars, ..extraction(options) };
+    let grid = options.grid.or_else(|| vivida_smf::grid_told(&bytes));
+    let take = Extraction { bars: options.bars, grid, ..extraction(options) };
     let chart = part.chart(part.drums);
     let taken = GrooveProfile::taken(&part.name, &chart, &song.tempo, &song.metre, &hits, &take)
         .map_err(|error| named(&options.input, error))?;
@@ -92,12 +117,12 @@ fn extraction(options: &Options) -> Extraction {
     Extraction {
         instruments: options.instrument.iter().map(InstrumentId::new).collect(),
         grid: options.grid,
-        length: options.length,
+        length: options.length.unwrap_or(1),
         bars: None,
     }
 }
 
-fn take_of_loop(options: &Options) -> Result<(String, GrooveProfile), String> {
+fn take_of_loop(options: &Options) -> Result<(String, GrooveProfile), Failure> {
     let found = Loop::read(&options.input, loops::count(options.bars)?, &options.said)?;
     let own = found.part()?;
     let hits: Vec<PlayedHit> = own.part.hits().iter().map(PlayedHit::as_written).collect();

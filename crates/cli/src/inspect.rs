@@ -1,21 +1,27 @@
 //! `vivida inspect`: a song in figures.
 
-use crate::commands::{Done, read_song};
+use crate::commands::{Reading, read_song};
+use crate::failure::Done;
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Context, Figures, Lane, Recipe, Report, Ticks, perform, report};
+use vivida_core::{Chart, Context, Figures, Lane, Recipe, Report, perform, report};
 use vivida_smf::{SongFile, SongPart};
 
-pub fn inspect(input: &Path, as_json: bool) -> Done {
+pub fn inspect(input: &Path, reading: &Reading, as_json: bool) -> Done {
     let (_, song) = read_song(input)?;
     let context = Context::new(&song.tempo, &song.metre);
+    let own = reading.kit()?;
     let written = |part: &SongPart| {
-        let chart = part.chart(part.drums);
+        let chart = match own.as_ref().filter(|_| part.drums) {
+            Some(own) => Chart::new(&part.part, own.clone().with_unknown(&part.part)),
+            None => part.chart(part.drums),
+        };
         let performance = perform(&part.part, &chart, &Recipe::default(), &context);
-        report(&part.part, &chart, &context, &performance)
+        let report = report(&part.part, &chart, &context, &performance);
+        (chart, report)
     };
-    let reports: Vec<Report> = song.parts.iter().map(written).collect();
+    let reports: Vec<(Chart, Report)> = song.parts.iter().map(written).collect();
     if as_json {
         let text = serde_json::to_string_pretty(&in_json(&song, &reports)).map_err(|error| error.to_string())?;
         output::say(&format!("{text}\n"))
@@ -24,13 +30,14 @@ pub fn inspect(input: &Path, as_json: bool) -> Done {
     }
 }
 
-fn in_json(song: &SongFile, reports: &[Report]) -> Value {
-    let parts = song.parts.iter().zip(reports).map(|(part, report)| {
-        let kit = part.kit(part.drums);
-        let instruments = kit
+fn in_json(song: &SongFile, reports: &[(Chart, Report)]) -> Value {
+    let parts = song.parts.iter().zip(reports).map(|(part, (chart, report))| {
+        let instruments = chart
+            .kit
             .instruments
             .iter()
             .zip(&report.written.instruments)
+            .filter(|(_, one)| one.figures.count > 0)
             .map(|(instrument, one)| json!({"id": instrument.id, "name": instrument.name, "figures": one.figures}));
         json!({
             "name": part.name,
@@ -48,19 +55,20 @@ fn in_json(song: &SongFile, reports: &[Report]) -> Value {
         "format": song.format,
         "ppq": song.ppq.get() / song.factor,
         "bars": song.bars(),
-        "bpm": song.tempo.bpm(Ticks(0.0)),
+        "bpm": song.bpm(),
         "metres": song.metre.changes().map(|(bar, metre)| json!({"bar": bar, "metre": metre.to_string()})).collect::<Vec<Value>>(),
         "mended": song.mended,
         "parts": parts.collect::<Vec<Value>>(),
     })
 }
 
-fn in_words(song: &SongFile, reports: &[Report]) -> String {
+fn in_words(song: &SongFile, reports: &[(Chart, Report)]) -> String {
     let metres: Vec<String> = song.metre.changes().map(|(_, metre)| metre.to_string()).collect();
-    let (bpm, ppq) = (song.tempo.bpm(Ticks(0.0)), song.ppq.get() / song.factor);
-    let mut out =
-        format!("{} bars of {}, {bpm:.1} quarter notes a minute, {ppq} ppq\n", song.bars(), metres.join(", "));
-    for (part, report) in song.parts.iter().zip(reports) {
+    let (bpm, ppq) = (song.bpm(), song.ppq.get() / song.factor);
+    let bpm = format!("{:.1}", bpm);
+    let bpm = bpm.trim_end_matches(".0");
+    let mut out = format!("{} bars of {}, {bpm} bpm, {ppq} ppq\n", song.bars(), metres.join(", "));
+    for (part, (chart, report)) in song.parts.iter().zip(reports) {
         let kind = if part.drums { "drums" } else { "tones" };
         out += &format!(
             "\n{} (track {}, channel {}, {kind}, grid {})\n",
@@ -73,8 +81,9 @@ fn in_words(song: &SongFile, reports: &[Report]) -> String {
             "  {:<24}{:>6}{:>7}{:>6}{:>14}{:>11}{:>9}{:>16}\n",
             "instrument", "hits", "mean", "sd", "10/50/90", "identical", "on grid", "offset ms"
         );
-        let kit = part.kit(part.drums);
-        for (instrument, one) in kit.instruments.iter().zip(&report.written.instruments) {
+        let struck =
+            chart.kit.instruments.iter().zip(&report.written.instruments).filter(|(_, one)| one.figures.count > 0);
+        for (instrument, one) in struck {
             out += &line(&instrument.name, &one.figures);
         }
         out += &line("all", &report.written.all);

@@ -1,6 +1,7 @@
 //! Recorded loops without a browser: their onsets, and what a recipe makes of them.
 
-use crate::commands::{Done, Playing, named, read_bytes};
+use crate::commands::{Excerpt, Layout, NOT_OF_LOOPS, Playing, read_bytes};
+use crate::failure::{Done, Failure, ends_in, named};
 use crate::output;
 use clap::Args;
 use serde_json::json;
@@ -21,9 +22,23 @@ pub struct Said {
     /// Of a recorded loop: quarter notes in a bar, 1 to 12.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=12))]
     beats: Option<u32>,
-    /// Of a recorded loop: how little suffices to be an onset, 0 to 100.
-    #[arg(long, default_value_t = 50.0, value_parser = share)]
-    sensitivity: f64,
+    /// Of a recorded loop: how little suffices to be an onset, 0 to 100; 50 without it.
+    #[arg(long, value_name = "N", value_parser = share)]
+    sensitivity: Option<f64>,
+}
+
+/// What is said of options that say nothing of a MIDI file.
+pub const OF_LOOPS: &str = "this is for recorded loops; what is read is a MIDI file";
+
+impl Said {
+    /// The first of them that was given.
+    pub fn given(&self) -> Option<&'static str> {
+        match (self.beats, self.sensitivity) {
+            (Some(_), _) => Some("--beats"),
+            (_, Some(_)) => Some("--sensitivity"),
+            _ => None,
+        }
+    }
 }
 
 fn share(text: &str) -> Result<f64, String> {
@@ -32,10 +47,10 @@ fn share(text: &str) -> Result<f64, String> {
 }
 
 /// How many bars a loop lasts, where a range of bars is told.
-pub fn count(bars: Option<BarRange>) -> Result<Option<u32>, String> {
+pub fn count(bars: Option<BarRange>) -> Result<Option<u32>, Failure> {
     match bars {
         Some(bars) if bars.from != bars.to && bars.from != 1 => {
-            Err("--bars: of a recorded loop this is how many bars it lasts".to_owned())
+            Err(Failure::usage("--bars", "of a recorded loop this is how many bars it lasts"))
         }
         bars => Ok(bars.map(|bars| bars.to)),
     }
@@ -66,7 +81,8 @@ pub fn is_sound(path: &Path) -> bool {
 
 impl Loop {
     pub fn read(path: &Path, bars: Option<u32>, said: &Said) -> Result<Loop, String> {
-        let sensitivity = Sensitivity::try_from(said.sensitivity).map_err(|why| format!("--sensitivity: {why}"))?;
+        let sensitivity =
+            Sensitivity::try_from(said.sensitivity.unwrap_or(50.0)).map_err(|why| format!("--sensitivity: {why}"))?;
         let heard = read(read_bytes(path)?);
         let heard = heard.map_err(|error| named(path, format_args!("it {error}")))?;
         for one in &heard.said {
@@ -119,7 +135,7 @@ pub struct Options {
     /// A WAV, AIFF, FLAC, Ogg Vorbis or MP3 file.
     input: PathBuf,
     /// How many bars it lasts; without it what seems likeliest.
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
     bars: Option<u32>,
     #[command(flatten)]
     said: Said,
@@ -179,14 +195,30 @@ pub fn onsets(options: &Options) -> Done {
 }
 
 /// Plays a loop by a recipe into a WAV file that follows upon itself.
-pub fn apply(input: &Path, bars: Option<u32>, said: &Said, playing: &Playing, depth: Depth, output: &Path) -> Done {
-    let found = Loop::read(input, bars, said)?;
+pub fn apply(
+    input: &Path,
+    playing: &Playing,
+    output: &Path,
+    excerpt: &Excerpt,
+    layout: &Layout,
+    (said, depth): (&Said, Option<Depth>),
+) -> Done {
+    ends_in(output, &["wav", "wave"], "a WAV file")?;
+    playing.is_for_loops()?;
+    let part = excerpt.part.map(|_| "--part");
+    if let Some(option) = part.or(layout.given()) {
+        return Err(Failure::usage(option, NOT_OF_LOOPS));
+    }
+    let found = Loop::read(input, count(excerpt.bars)?, said)?;
     let own = found.part()?;
-    let performance = own.perform(&playing.plain_recipe()?, playing.variation);
+    let wanted = playing.read()?;
+    let recipe = wanted.start(&own.part, &own.chart, &Context::new(&own.tempo, &own.metre));
+    let recipe = recipe.map_or_else(|| wanted.recipe(own.slicing.end(), &own.tempo).cloned(), Ok)?;
+    let performance = own.perform(&recipe, wanted.variation);
     let (cuts, struck) = struck(&own.part, &performance, &own.tempo, |_| true);
     let played = Played { slicing: &own.slicing, cuts: &cuts, struck: &struck, tempo: &own.tempo, speed: 1.0 };
     let frames = found.clip.frames() as i64;
     let clip = played.arrange_round(own.slicing.start..own.slicing.end()).render(&found.clip, 0..frames);
-    let bytes = write_wav(&clip, depth).map_err(|error| named(output, error))?;
+    let bytes = write_wav(&clip, depth.unwrap_or(Depth::TwentyFour)).map_err(|error| named(output, error))?;
     output::write(output, |out| out.write_all(&bytes))
 }

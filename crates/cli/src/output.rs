@@ -1,6 +1,6 @@
 //! Where results and words go: whole files or none, one line on stderr, no fault where nobody listens.
 
-use crate::commands::{Done, named};
+use crate::failure::{Done, Failure, in_words, named};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, ErrorKind, IsTerminal, Seek, Write};
 use std::path::Path;
@@ -38,9 +38,11 @@ pub fn say(text: &str) -> Done {
     let mut out = io::stdout().lock();
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() == ErrorKind::StorageFull => {
-            Err("the disk that the answer goes to is full; make room and try again".to_owned())
+            Err("the disk that the answer goes to is full; make room and try again".to_owned().into())
         }
-        Err(error) if error.kind() != ErrorKind::BrokenPipe => Err(format!("the answer cannot be written: {error}")),
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+            Err(format!("the answer cannot be written: {}", in_words(&error)).into())
+        }
         _ => Ok(()),
     }
 }
@@ -53,11 +55,12 @@ pub fn is_standard(path: &Path) -> bool {
 /// A file to read in any order; what comes on standard input is put into one first.
 pub fn opened(path: &Path) -> Result<File, String> {
     if !is_standard(path) {
-        return File::open(path).map_err(|error| named(path, error));
+        return File::open(path).map_err(|error| named(path, in_words(&error)));
     }
-    let mut file = tempfile::tempfile().map_err(|error| named(path, error))?;
+    let failed = |error: io::Error| named(path, in_words(&error));
+    let mut file = tempfile::tempfile().map_err(failed)?;
     let copied = io::copy(&mut io::stdin().lock(), &mut file).and_then(|_| file.rewind());
-    copied.map(|()| file).map_err(|error| named(path, error))
+    copied.map(|()| file).map_err(failed)
 }
 
 /// Refuses to write over what was read, where nobody said that it may.
@@ -65,7 +68,8 @@ pub fn spare(input: &Path, output: &Path, force: bool) -> Done {
     let same = [input, output].map(|path| path.canonicalize().ok());
     match same {
         [Some(one), Some(other)] if one == other && !force => {
-            Err(named(output, "this would write over what is read; say so with --force, or write elsewhere"))
+            let why = "this would write over what is read; say so with --force, or write elsewhere";
+            Err(Failure::Usage(named(output, why)))
         }
         _ => Ok(()),
     }
@@ -74,9 +78,9 @@ pub fn spare(input: &Path, output: &Path, force: bool) -> Done {
 /// Writes a file whole or not at all: what was there before stays until the new one is complete.
 pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result<()>) -> Done {
     let failed = |error: io::Error| match error.kind() {
-        ErrorKind::Interrupted => "stopped; nothing was written".to_owned(),
-        ErrorKind::StorageFull => named(path, "the disk is full; make room and try again"),
-        _ => named(path, error),
+        ErrorKind::Interrupted => Failure::from(in_words(&error)),
+        ErrorKind::NotFound => named(path, "there is no such folder").into(),
+        _ => named(path, in_words(&error)).into(),
     };
     let fill = |file: &File| {
         let mut out = BufWriter::with_capacity(1 << 16, file);
@@ -92,7 +96,7 @@ pub fn write(path: &Path, fill: impl FnOnce(&mut BufWriter<&File>) -> io::Result
         return match io::copy(&mut bytes, &mut out).and_then(|_| out.flush()) {
             Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
             Err(error) if error.kind() == ErrorKind::StorageFull => Err(failed(error)),
-            Err(error) => Err(format!("standard output: {error}")),
+            Err(error) => Err(format!("standard output: {}", in_words(&error)).into()),
             Ok(()) => Ok(()),
         };
     }

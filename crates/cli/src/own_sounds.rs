@@ -1,6 +1,6 @@
 //! Own sounds: a folder of samples, or an SFZ file with its samples.
 
-use crate::commands::named;
+use crate::failure::{in_words, named};
 use crate::output;
 use std::collections::HashMap;
 use std::fs;
@@ -30,11 +30,12 @@ fn ending(path: &Path) -> String {
 /// The files of a folder and of those in it, in their order.
 fn files_of(folder: &Path, depth: usize, found: &mut Vec<PathBuf>) -> Result<(), String> {
     const DEEPEST: usize = 16;
-    let mut entries: Vec<_> = fs::read_dir(folder).map_err(|error| named(folder, error))?.flatten().collect();
+    let mut entries: Vec<_> =
+        fs::read_dir(folder).map_err(|error| named(folder, in_words(&error)))?.flatten().collect();
     entries.sort_by_key(fs::DirEntry::file_name);
     for entry in entries {
         // Links are not followed: they may lead anywhere.
-        let kind = entry.file_type().map_err(|error| named(&entry.path(), error))?;
+        let kind = entry.file_type().map_err(|error| named(&entry.path(), in_words(&error)))?;
         if kind.is_dir() && depth < DEEPEST {
             files_of(&entry.path(), depth + 1, found)?;
         } else if kind.is_file() {
@@ -86,7 +87,7 @@ impl OwnSounds {
     }
 
     fn add(&mut self, name: &str, path: &Path) -> Result<(), String> {
-        let bytes = fs::read(path).map_err(|error| named(path, error))?;
+        let bytes = fs::read(path).map_err(|error| named(path, in_words(&error)))?;
         let clip = match vivida_audio::read(bytes) {
             Ok(heard) if heard.clip.seconds() <= Sample::MOST_SECONDS as f64 => heard.clip,
             Ok(_) => {

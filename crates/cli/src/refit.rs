@@ -1,6 +1,7 @@
 //! `vivida refit`: a newer version of a file, held against the former one.
 
-use crate::commands::{Done, Played, Playing, read_song};
+use crate::commands::{Played, Playing, read_song};
+use crate::failure::{Done, ends_in};
 use crate::output;
 use serde_json::json;
 use std::fmt::Write as _;
@@ -10,12 +11,16 @@ use vivida_core::{Performance, Recipe, Ticks};
 use vivida_smf::{Export, FileRefit, SongFile};
 
 pub fn refit(old: &Path, new: &Path, playing: &Playing, output: Option<&Path>, as_json: bool) -> Done {
+    if let Some(output) = output {
+        ends_in(output, &["mid", "midi", "smf"], "a MIDI file")?;
+    }
     let (_, former) = read_song(old)?;
     let (bytes, mut newer) = read_song(new)?;
     let found = FileRefit::of(&former, &newer);
     // The recipe is read as one for the former file, and follows its bars.
-    let recipe = playing.recipe(&former)?;
-    let (carried, said) = found.refit.moves.recipe(&recipe, &former.metre, &newer.metre);
+    let wanted = playing.read()?;
+    let recipe = wanted.recipe(former.end, &former.tempo)?;
+    let (carried, said) = found.refit.moves.recipe(recipe, &former.metre, &newer.metre);
     let said: Vec<String> = found.said.iter().cloned().chain(said).collect();
     let answer = if as_json {
         as_value(&former, &newer, &found, &said, &carried)
@@ -25,9 +30,11 @@ pub fn refit(old: &Path, new: &Path, playing: &Playing, output: Option<&Path>, a
     if let Some(path) = output {
         let ids = found.ids(&former, &newer, |place| former.parts[place].part.free_id());
         newer.name_hits(&ids);
-        let mut played = Played::new(&newer, playing)?;
-        let recipes = newer.parts.iter().map(|part| if part.drums { carried.clone() } else { Recipe::default() });
-        played.recipes = recipes.collect();
+        let mut played = Played::new(&newer, &wanted)?;
+        if !wanted.is_start() {
+            let recipes = newer.parts.iter().map(|part| if part.drums { carried.clone() } else { Recipe::default() });
+            played.recipes = recipes.collect();
+        }
         let sent = |(index, one): (usize, Performance)| (index, one.sent(&played.charts[index]));
         let mut performances: Vec<_> = played.parts(Ticks(0.0), None).into_iter().map(sent).collect();
         performances.retain(|&(index, _)| newer.parts[index].drums);

@@ -70,15 +70,58 @@ fn a_batch_goes_on_over_what_cannot_be_read_and_says_so() {
         assert!(text.contains("Closed hat") && text.contains("no Standard MIDI File"), "{text}");
     }
     assert_eq!(std::fs::read_dir(folder.path().join("out")).unwrap().count(), 1);
-    for (arguments, words) in [
-        (vec!["batch", "nowhere", "-o", "out"], "nowhere"),
-        (vec!["batch", ".", "-o", "out"], "no .mid"),
-        (vec!["batch", "songs", "-o", "songs"], "choose another one"),
-        (vec!["batch", "songs", "-o", "out", "--report", "r.txt"], ".csv or a .json"),
+    for (arguments, status, words) in [
+        (vec!["batch", "nowhere", "-o", "out"], 1, "nowhere: there is no such file or folder"),
+        (vec!["batch", ".", "-o", "out"], 1, "no .mid"),
+        (vec!["batch", "songs", "-o", "songs"], 2, "choose another one"),
+        (vec!["batch", "songs", "-o", "out", "--report", "r.txt"], 2, ".csv or a .json"),
     ] {
         let done = vivida(&arguments, folder.path());
-        assert_eq!(done.status.code(), Some(1), "{arguments:?}: {}", said(&done));
+        assert_eq!(done.status.code(), Some(status), "{arguments:?}: {}", said(&done));
         assert!(said(&done).contains(words), "{arguments:?}: {}", said(&done));
+    }
+}
+
+/// A file with two drum parts: a kit on one track, a shaker on another.
+fn two_drum_parts() -> Vec<u8> {
+    let track = |name: &str, note: u8| {
+        let mut track = vec![0, 0xff, 3, name.len() as u8];
+        track.extend_from_slice(name.as_bytes());
+        for _ in 0..8 {
+            track.extend_from_slice(&[0, 0x99, note, 100, 0x60, 0x89, note, 64]);
+        }
+        track.extend_from_slice(&[0, 0xff, 0x2f, 0]);
+        track
+    };
+    let mut file = b"MThd\0\0\0\x06\0\x01\0\x02\x01\xe0".to_vec();
+    for track in [track("Drums", 38), track("Shaker", 70)] {
+        file.extend_from_slice(b"MTrk");
+        file.extend_from_slice(&(track.len() as u32).to_be_bytes());
+        file.extend_from_slice(&track);
+    }
+    file
+}
+
+#[test]
+fn a10_every_drum_part_is_treated_and_reported() {
+    let folder = TempDir::new().unwrap();
+    std::fs::create_dir(folder.path().join("songs")).unwrap();
+    std::fs::write(folder.path().join("songs/two.mid"), two_drum_parts()).unwrap();
+    let vary =
+        r#"{"format": "vivida-recipe", "version": 1, "passes": [{"id": 1, "action": {"kind": "vary", "by": 20}}]}"#;
+    std::fs::write(folder.path().join("vary.json"), vary).unwrap();
+    for given in [["--recipe", "vary.json"], ["--start", "One good take"]] {
+        let batch = [&["batch", "songs"], &given[..], &["-o", "out", "--report", "r.json"]].concat();
+        assert!(vivida(&batch, folder.path()).status.success());
+        let apply = [&["apply", "songs/two.mid"], &given[..], &["-o", "alone.mid"]].concat();
+        assert!(vivida(&apply, folder.path()).status.success());
+        let read = |name: &str| std::fs::read(folder.path().join(name)).unwrap();
+        assert_eq!(read("out/two.mid"), read("alone.mid"));
+        let report: serde_json::Value = serde_json::from_slice(&read("r.json")).unwrap();
+        let parts = report[0]["parts"].as_array().unwrap();
+        let touched = |part: &serde_json::Value| part["drums"][0]["touched"].as_u64().unwrap();
+        assert_eq!(parts.iter().map(|part| part["part"].as_str().unwrap()).collect::<Vec<_>>(), ["Drums", "Shaker"]);
+        assert!(parts.iter().all(|part| touched(part) > 4), "{report:#}");
     }
 }
 

@@ -248,6 +248,10 @@ fn the_memory_of_a_render_does_not_grow_with_its_length() {
 fn what_is_asked_for_wrongly_ends_with_2() {
     let folder = TempDir::new().unwrap();
     let song = demo("causeway.mid");
+    let tap = std::fs::read_dir(demo("loops")).unwrap().map(|entry| entry.unwrap().path().display().to_string());
+    let tap = tap.into_iter().find(|path| path.ends_with(".wav")).unwrap();
+    let groove = std::fs::read_dir(demo("../docs/formats/grooves")).unwrap().next().unwrap().unwrap();
+    let groove = groove.path().display().to_string();
     for arguments in [
         &["onsets", &song, "--sensitivity", "300"][..],
         &["onsets", &song, "--beats", "0"],
@@ -255,6 +259,25 @@ fn what_is_asked_for_wrongly_ends_with_2() {
         &["apply", &song, "--part", "0", "-o", "x.mid"],
         &["groove", &song, "--part", "0", "-o", "x.json"],
         &["apply", &song, "--start", "One good take", "--recipe", "r.json", "-o", "x.mid"],
+        &["apply", &song, "--start", "Nobody", "-o", "x.mid"],
+        &["apply", &song, "--split", "--one-track", "-o", "x.mid"],
+        &["apply", &song, "--depth", "16", "-o", "x.mid"],
+        &["apply", &song, "--beats", "4", "-o", "x.mid"],
+        &["apply", &song, "-o", "x.wav"],
+        &["apply", &tap, "--bars", "2", "--split", "-o", "x.wav"],
+        &["apply", &tap, "--bars", "2", "--part", "1", "-o", "x.wav"],
+        &["apply", &tap, "--bars", "2", "--kit", "k.json", "-o", "x.wav"],
+        &["apply", &tap, "--bars", "5-6", "-o", "x.wav"],
+        &["apply", &tap, "--bars", "2", "-o", "x.mid"],
+        &["render", &song, "-o", "x.mp3"],
+        &["render", &song, "--stems", "-o", "x.wav"],
+        &["groove", &song, "-o", "x.txt"],
+        &["groove", &song, "--sensitivity", "20", "-o", "x.json"],
+        &["groove", &tap, "--part", "1", "-o", "x.json"],
+        &["groove", &groove, "--grid", "1/8", "-o", "x.mid"],
+        &["refit", &song, &song, "-o", "x.json"],
+        &["pack", "-o", "x.mid"],
+        &["onsets", &tap, "--bars", "0"],
     ] {
         let output = run(arguments, folder.path());
         assert_eq!(output.status.code(), Some(2), "{arguments:?}: {output:?}");
@@ -271,7 +294,7 @@ fn what_is_read_is_written_over_only_where_that_is_said() {
     let recipe = level(folder.path());
     for to in ["a.mid", "./a.mid", "b.mid"] {
         let refused = run(&["apply", "a.mid", "--recipe", &recipe, "-o", to], folder.path());
-        assert!(refused.status.code() == Some(1) && lines(&refused.stderr)[0].contains("--force"), "{refused:?}");
+        assert!(refused.status.code() == Some(2) && lines(&refused.stderr)[0].contains("--force"), "{refused:?}");
         assert!(std::fs::read(folder.path().join("a.mid")).unwrap() == before);
     }
     let done = run(&["apply", "a.mid", "--recipe", &recipe, "-o", "a.mid", "--force"], folder.path());
@@ -354,7 +377,137 @@ fn a_starting_point_is_given_by_its_name() {
     let moved = was.iter().zip(&now).filter(|(was, now)| was != now).count();
     assert!(moved * 2 > was.len(), "{moved} of {}", was.len());
     let none = run(&["apply", &song, "--start", "Nobody", "-o", "x.mid"], folder.path());
-    assert!(none.status.code() == Some(1) && lines(&none.stderr)[0].contains("One good take"), "{none:?}");
-    let batch = run(&["batch", ".", "--start", "One good take", "-o", "out"], folder.path());
-    assert!(batch.status.code() == Some(1) && lines(&batch.stderr)[0].contains("--start"), "{batch:?}");
+    assert!(none.status.code() == Some(2) && lines(&none.stderr)[0].contains("One good take"), "{none:?}");
+    let refit = run(&["refit", &song, &song, "--start", "One good take", "-o", "again.mid"], folder.path());
+    let bytes = |name: &str| std::fs::read(folder.path().join(name)).unwrap();
+    assert!(refit.status.success() && bytes("again.mid") == bytes("played.mid"), "{refit:?}");
+}
+
+#[test]
+fn errors_name_what_was_typed_in_plain_words() {
+    let folder = TempDir::new().unwrap();
+    let song = demo("causeway.mid");
+    let here = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let pass = |action: &str| {
+        format!(r#"{{"format": "vivida-recipe", "version": 1, "passes": [{{"id": 1, "action": {action}}}]}}"#)
+    };
+    here("cut.json", "{\"format\": ");
+    here("comma.json", "{\"format\": \"vivida-recipe\",}");
+    here("text.json", &pass(r#"{"kind": "level", "by": "soft"}"#));
+    here("field.json", &pass(r#"{"kind": "level", "bye": 3}"#));
+    here("kind.json", &pass(r#"{"kind": "soften"}"#));
+    here("kit.json", r#"{"format": "vivida-kit", "version": 1, "name": "A", "instruments": {}}"#);
+    for (arguments, said) in [
+        (vec!["--recipe", "cut.json"], "cut.json: line 1: this is no JSON; it breaks off"),
+        (
+            vec!["--recipe", "comma.json"],
+            "comma.json: line 1: this is no JSON; it goes wrong at character 28 of the line",
+        ),
+        (vec!["--recipe", "text.json"], "passes[0].action.by: this is the text “soft”, where a number is wanted"),
+        (vec!["--recipe", "field.json"], "there is no field “bye” here; there are by"),
+        (vec!["--recipe", "kind.json"], "soften"),
+        (vec!["--recipe", "none.json"], "none.json: there is no such file or folder"),
+        (vec!["--kit", "kit.json"], "kit.json: instruments: this is an object, where a list is wanted"),
+        (vec!["-o", "nowhere/x.mid"], "nowhere/x.mid: there is no such folder"),
+        (vec!["-o", "cut.json/x.mid"], "cut.json/x.mid: part of the path is a file"),
+    ] {
+        let to = if arguments[0] == "-o" { vec![] } else { vec!["-o", "x.mid"] };
+        let done = run(&[&["apply", &song][..], &arguments, &to].concat(), folder.path());
+        let words = lines(&done.stderr);
+        assert!(
+            done.status.code() == Some(1) && words.len() == 1 && words[0].contains(said),
+            "{arguments:?}: {words:?}"
+        );
+        for raw in ["os error", ".part", "expected", "invalid", "`", "column"] {
+            assert!(!words[0].contains(raw), "{words:?}");
+        }
+    }
+}
+
+#[test]
+fn bars_a_minute_kits_and_grids_are_read_as_in_the_browser() {
+    let folder = TempDir::new().unwrap();
+    let told = run(&["inspect", &demo("the-weir.mid")], folder.path());
+    assert!(lines(&told.stdout)[0].contains("88 bpm"), "{:?}", lines(&told.stdout)[0]);
+    let json = run(&["inspect", &demo("the-weir.mid"), "--json"], folder.path());
+    assert_eq!(serde_json::from_slice::<serde_json::Value>(&json.stdout).unwrap()["bpm"], 88.0);
+    let kit = demo("../docs/formats/kits/three-pads.kit.json");
+    let named = run(&["inspect", &demo("causeway.mid"), "--kit", &kit, "--json"], folder.path());
+    let plain = run(&["inspect", &demo("causeway.mid"), "--json"], folder.path());
+    assert!(named.status.success() && named.stdout != plain.stdout);
+    // A clip that was made of a groove says its grid.
+    let mut of_eighths = 0;
+    for groove in std::fs::read_dir(demo("../docs/formats/grooves")).unwrap() {
+        let path = groove.unwrap().path();
+        let read =
+            |path: &Path| -> serde_json::Value { serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap() };
+        let before = read(&path);
+        assert!(run(&["groove", path.to_str().unwrap(), "-o", "clip.mid"], folder.path()).status.success());
+        assert!(run(&["groove", "clip.mid", "-o", "again.json"], folder.path()).status.success());
+        assert_eq!(read(&folder.path().join("again.json"))["grid"], before["grid"], "{}", path.display());
+        of_eighths += usize::from(before["grid"] == "1/8");
+    }
+    assert!(of_eighths > 0);
+}
+
+#[test]
+fn every_command_tells_its_options_alike() {
+    let folder = TempDir::new().unwrap();
+    let help = |arguments: &[&str]| String::from_utf8(run(arguments, folder.path()).stdout).unwrap();
+    let all = help(&["--help"]);
+    let commands: Vec<&str> = all
+        .lines()
+        .skip_while(|line| *line != "Commands:")
+        .skip(1)
+        .take_while(|line| !line.is_empty())
+        .filter_map(|line| line.split_whitespace().next())
+        .filter(|one| *one != "help")
+        .collect();
+    assert!(commands.len() >= 14, "{commands:?}");
+    let mut known: std::collections::BTreeMap<String, (String, String)> = std::collections::BTreeMap::new();
+    let order = [
+        "--data",
+        "--recipe",
+        "--start",
+        "--variation",
+        "--kit",
+        "--sampler",
+        "--part",
+        "--bars",
+        "--json",
+        "--output",
+    ];
+    let readme = std::fs::read_to_string(demo("../README.md")).unwrap();
+    for command in commands {
+        let text = help(&[command, "--help"]);
+        let mut places = Vec::new();
+        let synopsis: String =
+            readme.lines().skip_while(|line| !line.starts_with(&format!("vivida {command} "))).take(60).collect();
+        for line in text.lines().map(str::trim_start).filter(|line| line.starts_with('-')) {
+            let Some(option) = line.split_whitespace().find(|word| word.starts_with("--")) else { continue };
+            let option = option.trim_end_matches(',');
+            places.extend(order.iter().position(|one| *one == option));
+            // Beside the option, or in the lines below it.
+            let below = text.split(line).nth(1).unwrap_or_default().lines().skip(1);
+            let below: String = below.take_while(|line| !line.is_empty()).map(str::trim).collect();
+            let beside = line.split_once("  ").map(|(_, said)| said.trim().to_owned());
+            let said = beside.unwrap_or(below).replace(" [default: 1]", "");
+            if ["--help", "--verbose"].contains(&option)
+                || ["onsets", "groove"].contains(&command) && option == "--bars"
+            {
+                continue;
+            }
+            let short = if option == "--output" { "-o" } else { option };
+            assert!(synopsis.contains(short), "{command} {option} is not in the README's synopsis");
+            if !["--output", "--data", "--json", "--song"].contains(&option) {
+                let (before, same) = known.entry(option.to_owned()).or_insert((command.to_owned(), said.clone()));
+                assert_eq!(*same, said, "{option} of {command} and {before}");
+            }
+        }
+        assert!(places.is_sorted(), "{command}: {places:?}");
+    }
+    assert!(help(&["completions", "bash"]).contains("--variation"));
+    assert!(help(&["man"]).contains(".TH vivida 1"));
+    assert!(run(&["man", "-o", "pages"], folder.path()).status.success());
+    assert!(std::fs::read_to_string(folder.path().join("pages/vivida-apply.1")).unwrap().contains("variation"));
 }

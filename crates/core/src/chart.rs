@@ -2,7 +2,7 @@
 
 use crate::grid::Grid;
 use crate::hit::Part;
-use crate::kit::{Family, Kit, KitLookup};
+use crate::kit::{Kit, KitLookup};
 use crate::metre::MetreMap;
 use crate::report::Measured;
 use crate::units::{Channel, Note};
@@ -71,18 +71,6 @@ impl Chart {
     /// The place in the kit of the instrument that a note plays; nothing where the kit does not know it.
     pub fn instrument_of(&self, note: Note, channel: Channel) -> Option<usize> {
         self.lookup.instrument(note, channel)
-    }
-
-    /// How much a part is what a drummer sits at, to be compared: of kick, snare and hat how many are struck, and of
-    /// equals how many hits there are. Nothing where nothing is struck.
-    pub fn heart(&self) -> Option<(usize, usize)> {
-        let struck = |family: Family| {
-            let instruments = self.kit.instruments.iter().enumerate().filter(|(_, one)| one.family == family);
-            instruments.map(|(place, _)| place).any(|place| !self.of_instrument(place).is_empty())
-        };
-        let families = [Family::Kick, Family::Snare, Family::Hat].into_iter().filter(|family| struck(*family)).count();
-        let hits = self.instruments.len();
-        (hits > 0).then_some((families, hits))
     }
 
     /// The indices of an instrument's hits, by its place in the kit.

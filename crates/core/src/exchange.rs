@@ -6,7 +6,7 @@ use crate::hit::Part;
 use crate::kit::{Articulation, Hand, Instrument, InstrumentId, Kit};
 use crate::recipe::{Pass, Recipe};
 use crate::units::{Channel, Note};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 impl Recipe {
     /// These passes for another kit of the same part, and sentences on what does not follow. Instruments are found
@@ -141,7 +141,8 @@ struct Reached {
 impl Kit {
     /// A kit that reads what this one reads and is sent to a sampler as another kit plays it. Each stroke goes to
     /// the same one of the same instrument there, else to the first of that instrument, else to one of the same
-    /// family; those of the sampler that nothing came to get notes that are free, so that passes can use them.
+    /// family; those of the sampler that nothing came to get notes that are free, so that passes can use them. What has
+    /// no match goes out on a note that plays nothing there.
     /// Sentences say what of the part has no match; of an empty part, what of the kit.
     pub fn sent_to(&self, sampler: &Kit, part: &Part) -> (Kit, Vec<String>) {
         let mut said = Vec::new();
@@ -150,12 +151,33 @@ impl Kit {
         let name: String = format!("{} to {}", self.name, sampler.name).chars().take(80).collect();
         let mut bridge = Kit { name, instruments: Vec::new() };
         let mut reached = vec![Reached::default(); sampler.instruments.len()];
+        let all =
+            sampler.instruments.iter().flat_map(|one| one.articulations.iter().map(|way| (one.name.as_str(), way)));
+        let listens: BTreeMap<Note, &str> = all.map(|(name, way)| (way.note_out.unwrap_or(way.note), name)).collect();
+        let silent = (0..128u8).map(Note::from_data).find(|note| !listens.contains_key(note));
         for instrument in &self.instruments {
             let Some((place, there)) = self.counterpart(instrument, sampler) else {
-                if instrument.articulations.iter().any(is_used) {
-                    said.push(format!("{}: nothing there is like it; it goes out as it is.", instrument.name));
+                let mut own = instrument.clone();
+                let mut taken = BTreeSet::new();
+                for way in &mut own.articulations {
+                    if let Some(drum) = listens.get(&way.note_out.unwrap_or(way.note)).copied() {
+                        way.note_out = silent.or(way.note_out);
+                        taken.extend(Some(drum).filter(|_| is_used(way)));
+                    }
                 }
-                bridge.instruments.push(instrument.clone());
+                if instrument.articulations.iter().any(is_used) {
+                    let (name, drums) = (&own.name, taken.iter().copied().collect::<Vec<&str>>().join(", "));
+                    said.push(match silent {
+                        _ if taken.is_empty() => format!("{name}: nothing there is like it; it goes out as it is."),
+                        Some(note) => format!(
+                            "{name}: nothing there is like it, and its note plays {drums} there. It goes out as note {}, \
+                             which plays nothing.",
+                            note.get()
+                        ),
+                        None => format!("{name}: nothing there is like it; its note plays {drums} there."),
+                    });
+                }
+                bridge.instruments.push(own);
                 continue;
             };
             let mut own = instrument.clone();
@@ -182,6 +204,15 @@ impl Kit {
             bridge.instruments.push(own);
         }
         bridge.reach_all(self, sampler, &reached, part);
+        let known = self.lookup();
+        for note in uses.into_iter().filter(|note| known.instrument(*note, Channel::PERCUSSION).is_none()) {
+            if let Some(drum) = listens.get(&note) {
+                let note = note.get();
+                said.push(format!(
+                    "Note {note}: the kit does not know it. It goes out as it is, and plays {drum} there."
+                ));
+            }
+        }
         (bridge, said)
     }
 
@@ -296,6 +327,11 @@ mod tests {
         assert_eq!((back.passes[1].aim.instruments[0].as_str(), said.len()), ("snare", 0));
     }
 
+    fn listens(sampler: &Kit, note: Note) -> bool {
+        let mut ways = sampler.instruments.iter().flat_map(|one| &one.articulations);
+        ways.any(|way| way.note_out.unwrap_or(way.note) == note)
+    }
+
     #[test]
     fn a_part_reaches_a_sampler_with_other_notes() {
         let own = Kit::general_midi();
@@ -312,7 +348,12 @@ mod tests {
                 found.and_then(|at| kit.stroke(at).1.note_out)
             };
             let out: BTreeSet<_> = [50, 47, 43].map(|note| toms(&bridge, note)).into();
-            assert_eq!(out.len(), if sampler.name == "Hand percussion" { 1 } else { 3 }, "{}", sampler.name);
+            // Where there are no toms, none of them plays anything.
+            let plays = |out: &Option<Note>| out.is_some_and(|out| listens(&sampler, out));
+            match sampler.name.as_str() {
+                "Hand percussion" => assert!(!out.iter().any(plays)),
+                name => assert_eq!(out.len(), 3, "{name}"),
+            }
             // What the one kit reads the other reads as the same.
             let (a, b) = (own.lookup(), bridge.lookup());
             for note in (0..128u8).map(Note::from_data) {

@@ -7,13 +7,13 @@ use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
     /// The passes of this recipe that mean something to another part, and sentences on what does
-    /// not. Instruments that its kit does not have stand for all of their family there; single hits
-    /// belong to the part that they were picked in and stay behind.
+    /// not. Instruments that it does not strike stand for all of their family there; single hits
+    /// belong to the part that they were picked in and stay behind. `kit` is what the part strikes of its kit.
     ///
     /// ```
     /// use vivida_core::{Action, Aim, Kit, Part, Pass, Recipe, action::Level};
     /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), Action::Level(Level { by: 3.0 }))] };
-    /// let (fitted, said) = recipe.fitted(&Kit::of_drums(&Part::default()));
+    /// let (fitted, said) = recipe.fitted(&Kit::general_midi().struck_by(&Part::default()));
     /// assert!(fitted.passes.is_empty());
     /// assert_eq!(said, ["Pass 1, Level: there is no snare here; the pass is left out."]);
     /// ```
@@ -117,7 +117,8 @@ mod tests {
             note: Note::new(note).unwrap(),
             channel: Channel::PERCUSSION,
         };
-        Kit::of_drums(&Part::new(notes.iter().map(hit).collect()))
+        let part = Part::new(notes.iter().map(hit).collect());
+        Kit::of_drums(&part).struck_by(&part)
     }
 
     #[test]

@@ -66,17 +66,19 @@ impl Grid {
     }
 
     /// The grid that a set of positions seems to be meant for: of 16ths, 8th triplets, 16th
-    /// triplets and 32nds the one whose lines they miss least, measured in its own cells; the
-    /// coarser one where they are as good. An empty set is taken as 16ths.
+    /// triplets and 32nds the one whose lines they miss least, measured in its own cells, those of 8th
+    /// triplets counting as 16ths: wide cells alone make no triplets. The coarser one where they are as
+    /// good. An empty set is taken as 16ths.
     pub fn fit(metre: &MetreMap, positions: impl Iterator<Item = Ticks>) -> Grid {
         let candidates = [Grid::SIXTEENTHS, Grid::triplet(8), Grid::triplet(16), Grid::straight(32)];
         let cells = candidates.map(|grid| grid.cell(metre.ppq()).0);
+        let scales = cells.map(|cell| cell.min(cells[0]));
         let mut missed = [0.0; 4];
         for at in positions {
             let bar = metre.bar_at(at);
             let within = at.0 - bar.start.0;
-            for (missed, cell) in missed.iter_mut().zip(cells) {
-                *missed += (within - nearest_within(within, cell, bar.length.0)).abs() / cell;
+            for ((missed, cell), scale) in missed.iter_mut().zip(cells).zip(scales) {
+                *missed += (within - nearest_within(within, cell, bar.length.0)).abs() / scale;
             }
         }
         let mut best = 0;

@@ -340,7 +340,7 @@ impl GrooveFile {
     /// ```
     pub fn parse(text: &str) -> Result<GrooveFile, GrooveError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| GrooveError::new(format!("line {}", error.line()), format!("this is no JSON: {error}")))?;
+            .map_err(|error| GrooveError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
             return Err(GrooveError::new(".", "a groove is a JSON object"));
         };
@@ -370,7 +370,7 @@ impl GrooveProfile {
     /// From JSON, every field checked; at least one slot must be known.
     pub fn from_value(value: Value) -> Result<GrooveProfile, GrooveError> {
         let groove: GrooveProfile = serde_path_to_error::deserialize(value)
-            .map_err(|error| GrooveError::new(error.path().to_string(), error.inner().to_string()))?;
+            .map_err(|error| GrooveError::new(error.path().to_string(), crate::refused(error.inner())))?;
         groove.check().map_err(|(path, message)| GrooveError::new(path, message))?;
         if groove.is_empty() {
             return Err(GrooveError::new("together", "a groove knows at least one slot"));

@@ -203,21 +203,30 @@ pub struct Kit {
 }
 
 impl Kit {
-    /// The kit of a drum part: of the General MIDI map what the part uses, and an instrument of
-    /// its own for each note that the map does not know.
+    /// The kit of a drum part that names none: the General MIDI map, and an instrument of its own for each
+    /// note that the map does not know.
     ///
     /// ```
     /// use vivida_core::{Kit, Part};
-    /// assert!(Kit::of_drums(&Part::default()).instruments.is_empty());
+    /// assert_eq!(Kit::of_drums(&Part::default()), Kit::general_midi());
     /// ```
     pub fn of_drums(part: &Part) -> Kit {
-        let mut kit = Kit::general_midi();
-        let used = notes_of(part);
-        let known = kit.lookup();
-        kit.instruments.retain(|instrument| instrument.articulations.iter().any(|way| used.contains(&way.note)));
-        let unknown = used.iter().filter(|&&note| known.instrument(note, Channel::PERCUSSION).is_none());
-        kit.instruments.extend(unknown.map(|&note| Instrument::unknown(note)));
-        kit
+        Kit::general_midi().with_unknown(part)
+    }
+
+    /// Of this kit what a part strikes.
+    ///
+    /// ```
+    /// use vivida_core::{Kit, Part};
+    /// assert!(Kit::general_midi().struck_by(&Part::default()).instruments.is_empty());
+    /// ```
+    pub fn struck_by(mut self, part: &Part) -> Kit {
+        let lookup = self.lookup();
+        let hits = part.hits().iter();
+        let struck: BTreeSet<usize> = hits.filter_map(|hit| lookup.instrument(hit.note, hit.channel)).collect();
+        let mut place = 0..;
+        self.instruments.retain(|_| place.next().is_some_and(|place| struck.contains(&place)));
+        self
     }
 
     /// This kit as it reads a part: with an instrument of its own for each note that it does not know.
@@ -288,7 +297,8 @@ impl Kit {
                 }
             }
         }
-        KitLookup { any, fixed }
+        let rest = matches!(&self.instruments[..], [one] if one.family == Family::Tonal).then_some(0);
+        KitLookup { any, fixed, rest }
     }
 
     /// The instrument and the stroke that a lookup found.
@@ -304,13 +314,15 @@ pub struct KitLookup {
     any: Vec<Option<(usize, usize)>>,
     /// Those that hold for one channel go before the others.
     fixed: HashMap<(Note, Channel), (usize, usize)>,
+    /// The instrument of all other notes: a tonal part's only one.
+    rest: Option<usize>,
 }
 
 impl KitLookup {
     /// The place of the instrument in the kit, if it has the note.
     #[inline]
     pub fn instrument(&self, note: Note, channel: Channel) -> Option<usize> {
-        self.stroke(note, channel).map(|(instrument, _)| instrument)
+        self.stroke(note, channel).map(|(instrument, _)| instrument).or(self.rest)
     }
 
     /// The places of the instrument in the kit and of the stroke in the instrument, if it has the note.
@@ -436,14 +448,16 @@ mod tests {
 
     #[test]
     fn three_ways_of_striking_make_one_snare_but_hats_are_three() {
-        let kit = Kit::of_drums(&part(&[38, 40, 37, 42, 44, 46]));
+        let part = part(&[38, 40, 37, 42, 44, 46]);
+        let kit = Kit::of_drums(&part).struck_by(&part);
         let names: Vec<&str> = kit.instruments.iter().map(|instrument| instrument.name.as_str()).collect();
         assert_eq!(names, ["Closed hat", "Pedal hat", "Open hat", "Snare"]);
     }
 
     #[test]
     fn unknown_notes_are_never_lost() {
-        let kit = Kit::of_drums(&part(&[36, 3, 120]));
+        let part = part(&[36, 3, 120]);
+        let kit = Kit::of_drums(&part).struck_by(&part);
         let ids: Vec<&str> = kit.instruments.iter().map(|instrument| instrument.id.as_str()).collect();
         assert_eq!(ids, ["kick", "note-3", "note-120"]);
     }

@@ -61,7 +61,7 @@ impl KitFile {
     /// ```
     pub fn parse(text: &str) -> Result<KitFile, KitError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| KitError::new(format!("line {}", error.line()), format!("this is no JSON: {error}")))?;
+            .map_err(|error| KitError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
             return Err(KitError::new(".", "a kit is a JSON object"));
         };
@@ -88,7 +88,7 @@ impl Kit {
     /// From JSON, every field checked.
     pub fn from_value(value: Value) -> Result<Kit, KitError> {
         let kit: Kit = serde_path_to_error::deserialize(value)
-            .map_err(|error| KitError::new(error.path().to_string(), error.inner().to_string()))?;
+            .map_err(|error| KitError::new(error.path().to_string(), crate::refused(error.inner())))?;
         kit.check()?;
         Ok(kit)
     }

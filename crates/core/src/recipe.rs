@@ -115,7 +115,7 @@ impl Recipe {
     /// ```
     pub fn from_value(value: Value) -> Result<Recipe, RecipeError> {
         let raw: RawRecipe = serde_path_to_error::deserialize(value)
-            .map_err(|error| RecipeError::new(error.path().to_string(), error.inner().to_string()))?;
+            .map_err(|error| RecipeError::new(error.path().to_string(), crate::refused(error.inner())))?;
         let mut passes = Vec::with_capacity(raw.passes.len().min(Recipe::MOST_PASSES));
         check_count(raw.passes.len())?;
         for (index, pass) in raw.passes.into_iter().enumerate() {
@@ -243,7 +243,7 @@ impl RecipeFile {
     /// From the text of a file.
     pub fn parse(text: &str) -> Result<RecipeFile, RecipeError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| RecipeError::new(format!("line {}", error.line()), format!("this is no JSON: {error}")))?;
+            .map_err(|error| RecipeError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
             return Err(RecipeError::new(".", "a recipe is a JSON object"));
         };

@@ -210,3 +210,85 @@ fn a13_a_flams_ms_are_those_that_pass() {
     let before = 1000.0 * (seconds(Ticks(3840.0)) - seconds(grace.played.tick));
     assert!((before - 30.0).abs() < 0.3, "{before} ms");
 }
+
+#[test]
+fn a4_swaps_reach_every_drum_of_the_kit_and_no_note_that_it_lacks() {
+    let kicks: Vec<_> = (0..8).map(|n| (f64::from(n) * 960.0, 36, 100)).collect();
+    let song = song(&kicks, None);
+    let notes = |swap: Value| -> Vec<u8> {
+        let played = song.play(json!([{"id": 1, "action": swap}]));
+        assert!(played.hits().all(|hit| song.chart.instrument_of(hit.note, hit.channel).is_some()));
+        played.hits().map(|hit| hit.note.get()).collect()
+    };
+    assert_eq!(notes(json!({"kind": "swap", "to": "instrument", "instrument": "ride-1"})), [51; 8]);
+    assert_eq!(notes(json!({"kind": "swap", "to": "keys", "keys": 2})), [38; 8]);
+    // 36 − 12 is no drum of General MIDI.
+    assert_eq!(notes(json!({"kind": "swap", "to": "keys", "keys": -12})), [36; 8]);
+    assert_eq!(notes(json!({"kind": "recolour", "ways": [{"keys": -12, "odds": 100}]})), [36; 8]);
+    let said = song.play(json!([{"id": 1, "action": {"kind": "swap", "to": "keys", "keys": -12}}])).passes[0].clone();
+    assert!(said.said.unwrap().contains("8 left out: the kit has no such note"));
+}
+
+#[test]
+fn b16_a_tonal_part_keeps_its_row_in_every_key() {
+    let tones: Vec<_> = (0..8).map(|n| (f64::from(n) * 960.0, 60, 100)).collect();
+    let part = song(&tones, None).part;
+    let song = song(&tones, Some(Kit::of_tones("Keys", &part)));
+    let played = song.play(json!([{"id": 1, "action": {"kind": "swap", "to": "keys", "keys": 7}}]));
+    assert!(
+        played.hits().all(|hit| hit.note.get() == 67 && song.chart.instrument_of(hit.note, hit.channel) == Some(0))
+    );
+    let context = Context::new(&song.tempo, &song.metre);
+    let reading = Measured::played(&song.part, &song.chart, &context, &played);
+    assert_eq!(reading.instruments[0].figures.count, 8);
+}
+
+#[test]
+fn a9_what_a_sampler_lacks_plays_nothing_of_it_and_says_so() {
+    let mut sampler = Kit::general_midi();
+    sampler.instruments.retain(|one| one.family != Family::Crash);
+    for one in &mut sampler.instruments {
+        for way in one.articulations.iter_mut().filter(|way| way.note.get() == 63) {
+            (way.note, way.note_out) = (Note::new(49).unwrap(), None);
+        }
+    }
+    sampler.name = "No crash".to_owned();
+    let part = song(&[(0.0, 49, 100), (960.0, 36, 100), (1920.0, 99, 100)], None).part;
+    let (bridge, said) = Kit::general_midi().sent_to(&sampler, &part);
+    let found = bridge.lookup().stroke(Note::new(49).unwrap(), Channel::PERCUSSION).unwrap();
+    let out = bridge.stroke(found).1.note_out.unwrap();
+    let plays = |note: Note| sampler.instruments.iter().flat_map(|one| &one.articulations).any(|way| way.note == note);
+    assert!(!plays(out), "{out:?}");
+    assert!(said.iter().any(|one| one.starts_with("Crash: nothing there is like it, and its note plays")), "{said:?}");
+}
+
+#[test]
+fn a13_a_rides_skips_are_no_triplets() {
+    // Beats played a little off, skips at 0.715 of the beat: nearer to the 16th than to the triplet.
+    let ride = (0..64).flat_map(|beat| {
+        let at = f64::from(beat) * 960.0 + f64::from(beat * 7 % 11) * 5.0;
+        let skip = (beat % 2 == 1).then_some((at + 0.715 * 960.0, 51, 70));
+        [Some((at, 51, 90)), skip].into_iter().flatten()
+    });
+    let song = song(&ride.collect::<Vec<_>>(), None);
+    assert_eq!(song.chart.meant(&song.part, &song.metre).grid.to_string(), "1/16");
+}
+
+#[test]
+fn a14_a_machine_exact_swung_part_is_on_grid() {
+    for (grid, swing, said) in [("1/8", 58.0, "1/8 swung by 58 %"), ("1/16", 62.0, "1/16 swung by 62 %")] {
+        let cell = if grid == "1/8" { 480.0 } else { 240.0 };
+        let hits = (0..64).map(|n| {
+            let late = if n % 2 == 1 { 2.0 * cell * (swing / 100.0 - 0.5) } else { 0.0 };
+            ((f64::from(n) * cell + late).round(), 42, 100)
+        });
+        let song = song(&hits.collect::<Vec<_>>(), None);
+        let context = Context::new(&song.tempo, &song.metre);
+        let (recipe, thresholds) = (Recipe::default(), Thresholds::default());
+        let all = findings(&song.part, &song.chart, &context, &song.play(json!([])), &thresholds);
+        let on_grid = all.iter().find(|one| one.rule == Rule::OnGrid).unwrap();
+        assert!(on_grid.said.contains(said), "{}", on_grid.said);
+        let rehearsal = Rehearsal::of(&song.part, &song.chart, &recipe, &context);
+        assert_eq!(cures(&rehearsal, &recipe, &context, &thresholds, &all, on_grid).len(), 2);
+    }
+}

@@ -83,7 +83,7 @@ fn what_is_added_lies_in_the_song_or_an_hour_behind_it() {
 #[test]
 fn a_note_that_the_kit_does_not_know_is_no_other_instruments() {
     let part = part(&[(0.0, 42), (960.0, 38)]);
-    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let chart = Chart::new(&part, Kit::general_midi().struck_by(&part));
     let cowbell = Note::new(56).unwrap();
     assert_eq!(chart.instrument_of(cowbell, Channel::PERCUSSION), None);
     let hand =

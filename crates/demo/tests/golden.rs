@@ -1,9 +1,12 @@
 //! Same in, same out: every documented recipe on the drums of every demo song, in two variations, gives to the
-//! bit what is kept in `golden.txt`. A line is song, recipe, variation, hits that sound, the sum of their
-//! velocities, and a fingerprint of all that they are. `VIVIDA_WRITE_GOLDEN=1` writes it anew, for a change that is meant.
+//! bit what is kept in `golden.txt`, where it does anything there; each does something to some song. A line is song,
+//! recipe, variation, hits that sound, how many of them the recipe touched or made, the sum of their velocities, and a
+//! fingerprint of all that they are. `VIVIDA_WRITE_GOLDEN=1` writes it anew, for a change that is meant.
 
+use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
-use vivida_core::{Context, Performance, PlayedLane, RecipeFile, perform};
+use vivida_core::action::{Lean, Loosen, PocketId, PocketSettings, Pockets, Swing};
+use vivida_core::{Context, HitId, Millis, Percent, Performance, PlayedHit, PlayedLane, Recipe, RecipeFile, perform};
 use vivida_demo::songs;
 use vivida_smf::read;
 
@@ -42,11 +45,25 @@ fn same_in_same_out() {
     let mut names: Vec<_> =
         std::fs::read_dir(folder("../../docs/formats/recipes")).unwrap().map(|entry| entry.unwrap().path()).collect();
     names.sort();
+    // The pockets that recipes name.
+    let pocket = PocketSettings {
+        swing: Swing { to: Percent(58.0), ..Swing::default() },
+        lean: Lean { by: Millis(4.0), ..Lean::default() },
+        loosen: Loosen { wander: Millis(3.0), ..Loosen::default() },
+        ..PocketSettings::default()
+    };
+    let pockets: Pockets = (1..4).map(|id| (PocketId(id), pocket.clone())).collect();
     let mut lines = String::new();
+    let mut idle: BTreeSet<String> = BTreeSet::new();
+    for path in &names {
+        idle.insert(path.file_name().unwrap().to_string_lossy().replace(".recipe.json", ""));
+    }
     for demo in songs() {
         let song = read(&demo.bytes).unwrap();
         let part = song.parts.iter().find(|part| part.drums).unwrap();
         let (chart, sections) = (part.chart(true), song.sections());
+        let bare = perform(&part.part, &chart, &Recipe::default(), &Context::new(&song.tempo, &song.metre));
+        let bare: HashMap<HitId, PlayedHit> = bare.sounding().map(|hit| (hit.id, *hit)).collect();
         for path in &names {
             let file = RecipeFile::parse(&std::fs::read_to_string(path).unwrap()).unwrap();
             for variation in [1, 7] {
@@ -54,16 +71,24 @@ fn same_in_same_out() {
                     variation,
                     sections: &sections,
                     lanes: part.lanes(),
+                    pockets: &pockets,
                     ..Context::new(&song.tempo, &song.metre)
                 };
                 let performance = perform(&part.part, &chart, &file.recipe, &context);
+                let touched = performance.sounding().filter(|hit| bare.get(&hit.id) != Some(hit)).count();
+                let drawn = performance.lanes.iter().any(|lane| lane.drawn);
+                if touched == 0 && !drawn && performance.sounding().count() == bare.len() {
+                    continue;
+                }
                 let hits: Vec<_> = performance.sounding().map(|hit| u64::from(hit.velocity.get())).collect();
                 let recipe = path.file_name().unwrap().to_string_lossy().replace(".recipe.json", "");
                 let (count, sum, print) = (hits.len(), hits.iter().sum::<u64>(), fingerprint(&performance));
-                lines += &format!("{}\t{recipe}\t{variation}\t{count}\t{sum}\t{print:016x}\n", demo.name);
+                lines += &format!("{}\t{recipe}\t{variation}\t{count}\t{touched}\t{sum}\t{print:016x}\n", demo.name);
+                idle.remove(&recipe);
             }
         }
     }
+    assert!(idle.is_empty(), "recipes that do nothing to any demo song: {idle:?}");
     let kept = folder("tests/golden.txt");
     if std::env::var_os("VIVIDA_WRITE_GOLDEN").is_some() {
         std::fs::write(&kept, &lines).unwrap();

@@ -2,20 +2,13 @@
 
 use crate::api::*;
 use crate::app::Opened;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{
     Action, Chart, GoesWith, HatPedal, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit, PlayedLane,
     Property, Recipe, Side, Ticks,
 };
 use vivida_smf::SongFile;
-
-pub(crate) fn bpm(file: &SongFile) -> f64 {
-    let quarters = file.tempo.bpm(Ticks(0.0));
-    let beats = if file.metre.bar(1).metre.is_compound() { quarters / 1.5 } else { quarters };
-    // A tempo event counts whole microseconds: 88 bpm come as 88.000088.
-    (beats * 1000.0).round() / 1000.0
-}
 
 /// Up to four bars of a part, from where its first hit lies.
 pub(crate) fn picture(
@@ -30,16 +23,18 @@ pub(crate) fn picture(
     let start = file.metre.bar(first).start.0;
     let length = last.start.0 + last.length.0 - start;
     let shown = performance.sounding().filter(|hit| (start..start + length).contains(&hit.tick.0)).take(400);
+    let place = |hit: &PlayedHit| chart.instrument_of(hit.note, hit.channel);
+    let struck: BTreeSet<usize> = performance.sounding().filter_map(place).collect();
     let mut picture = Picture {
         places: Vec::new(),
         rows: Vec::new(),
         velocities: Vec::new(),
-        row_count: chart.kit.instruments.len().min(255) as u8,
+        row_count: struck.len().min(255) as u8,
         identical_neighbours: [written.all.identical_neighbours, played.all.identical_neighbours],
         on_grid: [written.all.on_grid, played.all.on_grid],
     };
     for hit in shown {
-        let Some(row) = chart.instrument_of(hit.note, hit.channel) else { continue };
+        let Some(row) = place(hit).and_then(|place| struck.iter().position(|one| *one == place)) else { continue };
         picture.places.push(((hit.tick.0 - start) / length) as f32);
         picture.rows.push(row.min(255) as u8);
         picture.velocities.push(hit.velocity.get());

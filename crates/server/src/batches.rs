@@ -9,8 +9,8 @@ use crate::problem::Problem;
 use std::collections::{HashMap, HashSet};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex};
-use vivida_core::{Recipe, Ticks, Treatment};
-use vivida_store::{BatchId, BatchSongState, BatchState, Change, KitId, Reads, Scope, SongId, StoredBatch};
+use vivida_core::{Performance, Recipe, Ticks, Treatment};
+use vivida_store::{BatchId, BatchSongState, BatchState, Change, KitId, PartId, Reads, Scope, SongId, StoredBatch};
 
 /// What is asked of all that go on.
 #[derive(Default)]
@@ -87,28 +87,40 @@ impl App {
     /// nobody waits for that, and added to its report.
     fn treat(&self, batch: BatchId, song: SongId, gift: &Gift) -> Answer<()> {
         let (treated, reading) = self.work_out(song, |reading| {
-            let opened = self.drums_of(reading, song)?;
-            let before = opened.play(Ticks(0.0));
+            let drums = self.drums_of(reading, song)?;
+            let before: Vec<Performance> = drums.iter().map(|opened| opened.play(Ticks(0.0))).collect();
             Ok(Box::new(move |change| {
-                let said = self.give(change, song, &opened, gift)?;
-                let report = BatchReport { part: opened.name(), said, ..BatchReport::default() };
+                change.step(Scope::Song(song), &gift.label);
+                let mut said = Vec::new();
+                for opened in &drums {
+                    let unfit = self.give(change, song, opened, gift)?;
+                    let of_part = |one: String| if drums.len() > 1 { format!("{}: {one}", opened.name()) } else { one };
+                    said.extend(unfit.into_iter().map(of_part));
+                }
+                if gift.usual {
+                    said.extend(self.give_usual(change, song)?.said);
+                }
+                let report = BatchReport { said, ..BatchReport::default() };
                 change.batch_song(batch, song, BatchSongState::Done, Some(&text_of(&report)?))?;
-                Ok((opened.row.id, before, report))
+                let parts: Vec<PartId> = drums.iter().map(|opened| opened.row.id).collect();
+                Ok((parts, before, report))
             }))
         })?;
-        let (part, before, report) = treated?;
-        let opened = self.open_in(&reading, part, None)?;
-        let after = opened.play(Ticks(0.0));
+        let (parts, before, mut report) = treated?;
         let thresholds = thresholds(&reading)?;
-        let context = opened.context(opened.take.variation);
-        let treatment = Treatment::of(opened.part(), opened.chart(), &context, [&before, &after], &thresholds);
-        let report = text_of(&BatchReport { part: opened.name(), treatment, ..report })?;
+        for (part, before) in parts.into_iter().zip(before) {
+            let opened = self.open_in(&reading, part, None)?;
+            let after = opened.play(Ticks(0.0));
+            let context = opened.context(opened.take.variation);
+            let treatment = Treatment::of(opened.part(), opened.chart(), &context, [&before, &after], &thresholds);
+            report.parts.push(PartTreated { part: opened.name(), treatment });
+        }
+        let report = text_of(&report)?;
         self.change(|change| Ok(change.batch_report(batch, song, &report)?))
     }
 
-    /// Gives a part all that a batch has for it; what does not fit is said.
+    /// Gives a part all that a batch has for it but the usual feel, which is the song's; what does not fit is said.
     fn give(&self, change: &mut Change<'_>, song: SongId, opened: &Opened, gift: &Gift) -> Answer<Vec<String>> {
-        change.step(Scope::Song(song), &gift.label);
         let part = opened.row.id;
         let mut said = Vec::new();
         if let Some(kit) = gift.kit.filter(|kit| opened.row.kit != Some(*kit)) {
@@ -122,32 +134,32 @@ impl App {
         if let Some(recipe) = &gift.recipe {
             let opened = self.open_in(&*change, part, None)?;
             let received = self.within(&*change, song, recipe.clone())?;
-            let (fitted, unfit) = received.fitted(&opened.chart().kit);
+            let (fitted, unfit) = received.fitted(&opened.struck());
             said.extend(unfit);
             let base = if gift.instead { Recipe::default() } else { opened.take.recipe.clone() };
             let passes = base.followed_by(&fitted);
             passes.check().map_err(|error| Problem::of_recipe("recipe", &error))?;
             change.set_recipe(part, "", passes)?;
         }
-        if gift.usual {
-            said.extend(self.give_usual(change, song)?.said);
-        }
         Ok(said)
     }
 
-    /// The part of a song that a drummer sits at.
-    fn drums_of(&self, reads: &impl Reads, song: SongId) -> Answer<Opened> {
+    /// The drum parts of a song that sound.
+    fn drums_of(&self, reads: &impl Reads, song: SongId) -> Answer<Vec<Opened>> {
         let row = reads.song(song)?;
-        let mut best: Option<((usize, usize), Opened)> = None;
-        for part in row.parts.iter().filter(|part| part.drums && !part.muted) {
+        let sounding = row.parts.iter().filter(|part| part.drums && !part.muted);
+        let mut drums = Vec::new();
+        for part in sounding {
             let opened = self.open_stored(reads, &row, part.clone(), None)?;
-            let Some(heart) = opened.chart().heart() else { continue };
-            if best.as_ref().is_none_or(|(known, _)| heart > *known) {
-                best = Some((heart, opened));
+            if !opened.part().hits().is_empty() {
+                drums.push(opened);
             }
         }
-        let none = || Problem::field("song", "it has no drum part with hits in it; take a part as drums first");
-        best.map(|(_, opened)| opened).ok_or_else(none)
+        if drums.is_empty() {
+            let why = "it has no drum part with hits that sound; take a part as drums, or turn it on, first";
+            return Err(Problem::field("song", why));
+        }
+        Ok(drums)
     }
 
     /// What was treated together, the newest first.
@@ -193,10 +205,13 @@ impl App {
         for BatchSong { name, state, report, .. } in &batch.songs {
             let report = report.clone().unwrap_or_default();
             let words = report.why.into_iter().chain(report.said).collect::<Vec<_>>().join(" ");
-            let head = [name.clone(), names.get(state).copied().unwrap_or_default().to_owned(), report.part];
-            for cells in report.treatment.rows() {
-                let record = head.iter().cloned().chain(cells).chain([words.clone()]);
-                table.row(record).map_err(failed)?;
+            let state = names.get(state).copied().unwrap_or_default();
+            let none = [PartTreated::default()];
+            for PartTreated { part, treatment } in if report.parts.is_empty() { &none[..] } else { &report.parts } {
+                for cells in treatment.rows() {
+                    let head = [name.clone(), state.to_owned(), part.clone()];
+                    table.row(head.into_iter().chain(cells).chain([words.clone()])).map_err(failed)?;
+                }
             }
         }
         Ok((batch.label, table.done().map_err(failed)?))
@@ -207,14 +222,46 @@ fn text_of(report: &BatchReport) -> Answer<String> {
     serde_json::to_string(report).map_err(|error| Problem::field("song", error.to_string()))
 }
 
+/// A report as it is kept; nothing where it is none. Those of before told of one part alone.
+fn report_of(text: &str) -> Option<BatchReport> {
+    #[derive(serde::Deserialize)]
+    struct OfOnePart {
+        #[serde(flatten)]
+        part: PartTreated,
+        said: Vec<String>,
+        why: Option<String>,
+    }
+    serde_json::from_str(text).ok().or_else(|| {
+        let OfOnePart { part, said, why } = serde_json::from_str(text).ok()?;
+        let parts = if part.part.is_empty() { Vec::new() } else { vec![part] };
+        Some(BatchReport { parts, said, why })
+    })
+}
+
 fn detail(batch: StoredBatch) -> BatchDetail {
     let song = |one: vivida_store::StoredBatchSong| BatchSong {
         song: one.song,
         name: one.name,
         state: one.state,
-        // A report of another version of the program is none.
-        report: one.report.and_then(|text| serde_json::from_str(&text).ok()),
+        report: one.report.and_then(|text| report_of(&text)),
     };
     let StoredBatch { id, label, state, when, songs, .. } = batch;
     BatchDetail { id, label, state, when, songs: songs.into_iter().map(song).collect() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn reports_of_one_part_alone_are_still_read() {
+        let treatment = serde_json::to_value(Treatment::default()).unwrap();
+        let old = serde_json::json!({"part": "Drums", "treatment": treatment, "said": ["A."], "why": null});
+        let report = report_of(&old.to_string()).unwrap();
+        assert_eq!((report.parts.len(), &*report.parts[0].part, &*report.said[0]), (1, "Drums", "A."));
+        let failed = serde_json::json!({"part": "", "treatment": treatment, "said": [], "why": "B"});
+        let report = report_of(&failed.to_string()).unwrap();
+        assert_eq!((report.parts.len(), report.why.as_deref()), (0, Some("B")));
+        assert!(report_of(&text_of(&report).unwrap()).is_some());
+    }
 }

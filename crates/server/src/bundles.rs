@@ -247,7 +247,7 @@ impl Archive {
         let bytes = self.file(name)?;
         let mut reader = serde_json::Deserializer::from_slice(&bytes);
         serde_path_to_error::deserialize(&mut reader)
-            .map_err(|error| wrong(&format!("{name}, {}", error.path()), error.inner()))
+            .map_err(|error| wrong(&format!("{name}, {}", error.path()), vivida_core::refused(error.inner())))
     }
 
     /// Keeps a file of sound: whether it is in it.

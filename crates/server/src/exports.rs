@@ -8,11 +8,11 @@ use rocket::http::Status;
 use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Cursor, Seek, Write};
 use std::sync::Arc;
-use vivida_core::{Kit, MovementOut, Performance, PlayedHit, SentApart, Ticks};
+use vivida_core::{Kit, MovementOut, Performance, SentApart, Ticks};
 use vivida_smf::{
     Arrangement, Export, Resolution, arrange, free_channels, moved_out, movement_said, rounding, taken, write,
 };
-use vivida_sound::{Mixdown, Recorded, Strike, Strip};
+use vivida_sound::{Mixdown, Recorded, Strip};
 use vivida_store::{PartId, Reads, SongId, StoreError, StoredPart, StoredSong};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
@@ -180,7 +180,6 @@ impl App {
         let mut all = Vec::new();
         let mut recorded = Vec::new();
         let mut strips = BTreeMap::new();
-        let mut stems: Vec<(String, Vec<Strike>, Vec<Recorded>)> = Vec::new();
         let heard = |part: &StoredPart| excerpt.part.map_or(!part.muted, |id| part.id == id);
         for (part, _) in snapshot.parts.iter().filter(|(part, _)| heard(part)) {
             let opened = snapshot.opened(part.id)?;
@@ -188,33 +187,14 @@ impl App {
             let number = part.id.0 as u32;
             strips.extend(Strip::of(&played.lanes, opened.full_bend(), &file.tempo, from).map(|strip| (number, strip)));
             if let Some(sound) = self.loop_in_mix(opened, &played, excerpt.range)? {
-                let own = Recorded { part: number, start: 0, sound };
-                recorded.push(own.clone());
-                if wanted.split {
-                    stems.push((opened.name(), Vec::new(), vec![own]));
-                }
+                recorded.push(Recorded { part: number, start: 0, sound });
                 continue;
             }
             if let Some((from, to)) = excerpt.range {
                 played = played.between(opened.part(), from, to);
             }
             played = played.by_pedal(&opened.chart().kit);
-            let sounds = opened.sounds();
-            all.extend(sounds.strikes(played.hits(), number, &file.tempo, from));
-            if !wanted.split {
-                continue;
-            }
-            let name = opened.name();
-            let mut own: BTreeMap<Option<usize>, Vec<&PlayedHit>> = BTreeMap::new();
-            for hit in played.sounding() {
-                own.entry(opened.chart().instrument_of(hit.note, hit.channel)).or_default().push(hit);
-            }
-            for (place, hits) in own {
-                let instrument = place.and_then(|place| opened.chart().kit.instruments.get(place));
-                let instrument = instrument.map_or("Other notes", |instrument| &instrument.name);
-                let name = if part.drums { format!("{name}, {instrument}") } else { name.clone() };
-                stems.push((name, sounds.strikes(hits, number, &file.tempo, from), Vec::new()));
-            }
+            all.extend(opened.sounds().strikes(played.hits(), number, &file.tempo, from));
         }
         let mix = Arc::new(self.with_own_sounds(Mixdown::new(all).with_recorded(recorded).with_strips(strips))?);
         if mix.seconds() > LONGEST_WAV {
@@ -224,7 +204,14 @@ impl App {
             );
             return Err(Problem::new(Status::UnprocessableEntity, "Too long for a WAV file", detail));
         }
-        let stems = stems.into_iter().map(|(name, strikes, recorded)| (name, mix.stem(strikes, recorded))).collect();
+        let stem = |(number, place): (u32, Option<u16>)| -> Answer<(String, Mixdown)> {
+            let opened = snapshot.opened(PartId(i64::from(number)))?;
+            let drum = place.and_then(|place| opened.chart().kit.instruments.get(usize::from(place)));
+            let part = opened.name();
+            let name = drum.map_or(part.clone(), |drum| format!("{part}, {}", drum.name));
+            Ok((name, mix.stem(number, place)))
+        };
+        let stems = mix.stems().into_iter().filter(|_| wanted.split).map(stem).collect::<Answer<_>>()?;
         Ok(Rendering { name: excerpt.name, mix, stems })
     }
 

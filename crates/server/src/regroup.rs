@@ -5,7 +5,7 @@ use crate::app::{Answer, App, Make, Opened};
 use crate::problem::Problem;
 use crate::songs::damage_of;
 use std::collections::HashSet;
-use vivida_core::{InstrumentId, Regrouping, join};
+use vivida_core::{InstrumentId, Regrouping, Ticks, join};
 use vivida_store::{NewPart, PartId, Reading, Reads, SongId};
 
 impl App {
@@ -15,6 +15,9 @@ impl App {
         self.regrouping(song, |reading| {
             let opened = self.expected(reading, id, request.revision)?;
             let kit = &opened.chart().kit;
+            let played = opened.play(Ticks(0.0));
+            let struck: HashSet<usize> =
+                played.hits().filter_map(|hit| opened.chart().instrument_of(hit.note, hit.channel)).collect();
             let mut seen: HashSet<&InstrumentId> = HashSet::new();
             for (place, group) in request.groups.iter().enumerate() {
                 let wrong = |message: String| Err(Problem::field(format!("groups[{place}]"), message));
@@ -29,9 +32,13 @@ impl App {
                         return wrong(format!("{instrument} is there twice"));
                     }
                 }
+                if !group.iter().any(|id| kit.find(id).is_some_and(|(place, _)| struck.contains(&place))) {
+                    return wrong("nothing of it is struck in this part".to_owned());
+                }
             }
-            let all = kit.instruments.iter().map(|instrument| &instrument.id);
-            let rest: Vec<InstrumentId> = all.filter(|id| !seen.contains(id)).cloned().collect();
+            let all = kit.instruments.iter().enumerate().filter(|(place, _)| struck.contains(place));
+            let rest = all.map(|(_, one)| &one.id).filter(|id| !seen.contains(id));
+            let rest: Vec<InstrumentId> = rest.cloned().collect();
             let mut groups = request.groups.clone();
             if !rest.is_empty() {
                 groups.push(rest);

@@ -1,6 +1,6 @@
 //! Songs, on the shelf and in the workspace.
 
-use crate::answers::{bars, bpm, picture};
+use crate::answers::{bars, picture};
 use crate::api::*;
 use crate::app::{Answer, App, Loaded};
 use crate::problem::Problem;
@@ -64,7 +64,7 @@ impl App {
         };
         let file = &song.file;
         let last = file.metre.bar(file.bars());
-        card.bpm = bpm(file);
+        card.bpm = file.bpm();
         card.tempo_changes = file.tempo.changes().count() > 1;
         card.metres = file.metre.changes().map(|(_, metre)| metre.to_string()).collect();
         card.bars = file.bars();
@@ -172,7 +172,7 @@ impl App {
             file_name: row.file_name.clone(),
             ppq: file.ppq.get(),
             file_ppq: file.ppq.get() / file.factor,
-            bpm: bpm(file),
+            bpm: file.bpm(),
             metres: file.metre.changes().map(|(bar, metre)| (bar, metre.to_string())).collect(),
             sections: row.sections.clone().unwrap_or_else(|| file.sections()),
             bars: bars(file),

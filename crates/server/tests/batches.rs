@@ -45,8 +45,9 @@ fn an_album_is_treated_reported_and_taken_back() {
     for song in batch["songs"].as_array().unwrap() {
         let report = &song["report"];
         assert_eq!((&song["state"], &report["why"]), (&json!("done"), &Value::Null), "{song}");
-        let drums = report["treatment"]["drums"].as_array().unwrap();
-        assert!(!drums.is_empty() && report["treatment"]["findings"].as_array().unwrap().len() == 2);
+        let treatment = &report["parts"][0]["treatment"];
+        let drums = treatment["drums"].as_array().unwrap();
+        assert!(!drums.is_empty() && treatment["findings"].as_array().unwrap().len() == 2);
         let snare = drums.iter().find(|drum| drum["instrument"] == "snare");
         if let Some(snare) = snare {
             assert!(snare["touched"].as_u64().unwrap() > 10, "{snare}");
@@ -75,6 +76,35 @@ fn an_album_is_treated_reported_and_taken_back() {
     let (_, undone) = post(&client, &format!("/batches/{id}/undo"), Value::Null);
     assert_eq!((&undone["left"], &undone["batch"]["state"]), (&json!([]), &json!("undone")));
     assert_eq!(passes(&client, part), 0);
+}
+
+#[test]
+fn a10_every_drum_part_that_sounds_is_treated() {
+    let client = client();
+    let mut track = b"\0\x99\x26\x64\x60\x26\0".repeat(8);
+    track.extend_from_slice(b"\0\xff\x2f\0");
+    let mut file = b"MThd\0\0\0\x06\0\x01\0\x03\x01\xe0".to_vec();
+    for _ in 0..3 {
+        file.extend_from_slice(b"MTrk");
+        file.extend_from_slice(&(track.len() as u32).to_be_bytes());
+        file.extend_from_slice(&track);
+    }
+    let request = client.post("/api/v1/songs?file_name=three.mid").header(host()).body(file);
+    let (_, song) = crate::common::answer(request.dispatch());
+    let parts = song["parts"].as_array().unwrap();
+    assert_eq!(parts.len(), 3, "{song}");
+    let muted = &parts[2]["id"];
+    let (_, now) = get(&client, &format!("/parts/{muted}"));
+    let revision = &now["state"]["revision"];
+    put(&client, &format!("/parts/{muted}"), json!({"revision": revision, "label": "m", "muted": true}));
+    let (_, batch) = post(&client, "/batches", json!({"songs": [song["id"]], "name": "A", "recipe": softer()}));
+    let batch = ended(&client, batch["id"].as_i64().unwrap());
+    let treated = batch["songs"][0]["report"]["parts"].as_array().unwrap();
+    assert_eq!(treated.len(), 2, "{batch:#}");
+    assert!(treated.iter().all(|part| part["treatment"]["all"]["touched"] == 8), "{batch:#}");
+    assert_eq!(parts.iter().map(|part| passes(&client, &part["id"])).collect::<Vec<_>>(), [1, 1, 0]);
+    post(&client, &format!("/songs/{}/undo", song["id"]), Value::Null);
+    assert!(parts.iter().all(|part| passes(&client, &part["id"]) == 0), "all of it is one step");
 }
 
 #[test]

@@ -59,7 +59,7 @@ pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Extracted, ClipError> 
     let played: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
     let bars = bars_of(&song, &part);
     let length = if bars > GrooveProfile::MOST_BARS { FOLDED } else { bars };
-    let take = Extraction { length, grid: grid_of(bytes), ..Extraction::default() };
+    let take = Extraction { length, grid: grid_told(bytes), ..Extraction::default() };
     let chart = vivida_core::Chart::new(&part, kit);
     let mut taken = GrooveProfile::taken(name, &chart, &song.tempo, &song.metre, &played, &take)?;
     if length < bars {
@@ -75,8 +75,8 @@ pub fn groove_of_clip(name: &str, bytes: &[u8]) -> Result<Extracted, ClipError> 
 /// The text event that says which grid a clip was made on, for readers who know it.
 const GRID_TEXT: &str = "groove grid ";
 
-/// The grid that the file says itself; nothing where it says none.
-fn grid_of(bytes: &[u8]) -> Option<Grid> {
+/// The grid that a clip says itself that it was made on; nothing where it says none.
+pub fn grid_told(bytes: &[u8]) -> Option<Grid> {
     let file = Smf::parse(bytes).ok()?;
     let texts = file.tracks.iter().flatten().filter_map(|event| match event.kind {
         TrackEventKind::Meta(MetaMessage::Text(text)) => std::str::from_utf8(text).ok(),

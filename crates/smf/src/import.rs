@@ -158,13 +158,6 @@ pub fn kit_of(name: &str, part: &Part, drums: bool) -> Kit {
     if drums { Kit::of_drums(part) } else { Kit::of_tones(name, part) }
 }
 
-/// The place of the part that a drummer sits at, by [`Chart::heart`]; nothing where no drum is struck.
-pub fn main_drums(song: &SongFile) -> Option<usize> {
-    let drums = song.parts.iter().enumerate().filter(|(_, part)| part.drums);
-    let hearts = drums.filter_map(|(place, part)| Some((part.chart(true).heart()?, std::cmp::Reverse(place))));
-    hearts.max().map(|(_, place)| place.0)
-}
-
 /// A Standard MIDI File, understood.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SongFile {
@@ -194,6 +187,14 @@ pub struct SongFile {
 }
 
 impl SongFile {
+    /// Beats a minute at the start, by the beat of its first bar: the dotted quarter in 6/8, 9/8 and 12/8, else the quarter.
+    pub fn bpm(&self) -> f64 {
+        let quarters = self.tempo.bpm(Ticks(0.0));
+        let beats = if self.metre.bar(1).metre.is_compound() { quarters / 1.5 } else { quarters };
+        // A tempo event counts whole microseconds: 88 bpm come as 88.000088.
+        (beats * 1000.0).round() / 1000.0
+    }
+
     /// Where some bars begin and end, as far as they can be taken out by themselves; else why not.
     pub fn stretch(&self, BarRange { from, to }: BarRange) -> Result<(Ticks, Ticks), String> {
         let bars = self.bars();

@@ -43,10 +43,8 @@ mod write;
 
 pub use arrange::{Arrangement, arrange};
 pub use begun::{NewTrack, begin, with_tracks};
-pub use clip::{ClipError, clip_of, groove_of_clip};
-pub use import::{
-    MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, main_drums, read,
-};
+pub use clip::{ClipError, clip_of, grid_told, groove_of_clip};
+pub use import::{MOST_BARS, MOST_HITS, MOST_PARTS, MOST_TRACKS, Marker, ReadError, SongFile, SongPart, kit_of, read};
 pub use moving::{MovedOut, free_channels, moved_out, movement_said, taken};
 pub use text::readable;
 pub use versions::FileRefit;

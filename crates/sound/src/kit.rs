@@ -140,6 +140,7 @@ impl KitSounds {
                 velocity: Velocity::new(response.sent[velocity]).unwrap_or(hit.velocity),
                 layer: response.layers[velocity],
                 part,
+                drum: stroke.map(|(instrument, _)| instrument as u16),
                 sound,
                 own: None,
                 movement: hit.movement,

@@ -27,7 +27,8 @@ fn frames(mix: &Mixdown) -> Vec<[f64; 2]> {
     let mut bytes = Vec::new();
     mix.write(&mut bytes, |_| true).unwrap();
     let mut reader = hound::WavReader::new(&bytes[..]).unwrap();
-    let samples: Vec<f64> = reader.samples::<i16>().map(|value| f64::from(value.unwrap()) / 32767.0).collect();
+    let full = f64::from(32767 << (reader.spec().bits_per_sample - 16));
+    let samples: Vec<f64> = reader.samples::<i32>().map(|value| f64::from(value.unwrap()) / full).collect();
     samples.chunks(2).map(|pair| [pair[0], pair[1]]).collect()
 }
 
@@ -108,21 +109,49 @@ fn another_part_is_left_as_it_is_and_stems_add_up() {
         [lane(LaneKind::EXPRESSION, &[(0.0, 90.0), (700.0, 20.0)]), lane(LaneKind::Controller(10), &[(0.0, 20.0)])];
     let strips: BTreeMap<u32, Strip> = strip(&lanes).into_iter().map(|strip| (0, strip)).collect();
     let mix = |strikes, recorded| Mixdown::new(strikes).with_recorded(recorded).with_strips(strips.clone());
-    let both = vec![strike(0.0, 36), other(0.2)];
+    let both = vec![Strike { drum: Some(3), ..strike(0.0, 36) }, other(0.2)];
     let whole = Arc::new(mix(both, recorded.clone()));
-    let stems = [
-        frames(&whole.stem(vec![strike(0.0, 36)], Vec::new())),
-        frames(&whole.stem(vec![other(0.2)], Vec::new())),
-        frames(&whole.stem(Vec::new(), recorded)),
-    ];
-    for (frame, value) in frames(&whole).iter().enumerate() {
+    assert!(whole.stems().into_iter().eq([(0, None), (0, Some(3)), (1, None)]));
+    let stems = whole.stems().into_iter().map(|(part, drum)| frames(&whole.stem(part, drum)));
+    let stems: Vec<Vec<[f64; 2]>> = stems.collect();
+    adds_up(&stems, &frames(&whole));
+    let alone = frames(&Mixdown::new(vec![other(0.2)]));
+    for (alone, stem) in alone.iter().zip(&stems[2]) {
+        assert!((0..2).all(|side| (alone[side] - stem[side]).abs() <= FINEST));
+    }
+}
+
+/// One step of 16 bits.
+const FINEST: f64 = 1.0 / 32768.0;
+
+fn adds_up(stems: &[Vec<[f64; 2]>], whole: &[[f64; 2]]) {
+    for (frame, value) in whole.iter().enumerate() {
         for side in 0..2 {
             let sum: f64 = stems.iter().map(|stem| stem[frame][side]).sum();
-            assert!((value[side] - sum).abs() < 2e-4, "at {frame}");
+            assert!((value[side] - sum).abs() <= FINEST, "at {frame}: {} and {sum}", value[side]);
         }
     }
-    let alone = frames(&Mixdown::new(vec![other(0.2)]));
-    assert_eq!(alone[..], stems[1][..alone.len()]);
+}
+
+#[test]
+fn a11_stems_are_choked_and_take_turns_as_in_the_mix() {
+    // An open hat that a closed one ends, rolls whose alternates take turns, and so loud that all is made softer.
+    let of_drum = |drum: u16, key: u8, seconds: f64| Strike { drum: Some(drum), ..strike(seconds, key) };
+    let mut strikes = vec![of_drum(0, 46, 0.0), of_drum(1, 42, 0.15)];
+    strikes.extend((0..12).map(|n| of_drum(2 + n % 2, 38, f64::from(n) * 0.05)));
+    strikes.extend((0..30).map(|n| of_drum(4, 36, 0.001 * f64::from(n))));
+    let whole = Arc::new(Mixdown::new(strikes));
+    let stems = whole.stems().into_iter().map(|(part, drum)| frames(&whole.stem(part, drum)));
+    let stems: Vec<Vec<[f64; 2]>> = stems.collect();
+    assert_eq!(stems.len(), 5);
+    adds_up(&stems, &frames(&whole));
+    let rings = |from: usize| stems[0][from..].iter().map(|frame| frame[0].abs()).fold(0.0, f64::max);
+    assert!(
+        rings(100) > 0.02 && rings(44_100 * 2 / 10) == 0.0,
+        "the closed hat ends it: {} {}",
+        rings(100),
+        rings(8820)
+    );
 }
 
 proptest! {

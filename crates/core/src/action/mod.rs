@@ -357,7 +357,7 @@ impl Values {
 
 fn read<A: Act>(settings: Value) -> Result<A, (String, String)> {
     let action: A = serde_path_to_error::deserialize(settings)
-        .map_err(|error| (error.path().to_string(), error.inner().to_string()))?;
+        .map_err(|error| (error.path().to_string(), crate::refused(error.inner())))?;
     checked(&action)?;
     Ok(action)
 }

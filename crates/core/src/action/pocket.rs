@@ -50,7 +50,7 @@ impl PocketSettings {
     /// From JSON, every setting in range; else the setting's path and what is wrong.
     pub fn from_value(value: Value) -> Result<PocketSettings, (String, String)> {
         let settings: PocketSettings = serde_path_to_error::deserialize(value)
-            .map_err(|error| (error.path().to_string(), error.inner().to_string()))?;
+            .map_err(|error| (error.path().to_string(), crate::refused(error.inner())))?;
         for action in settings.actions() {
             let kind = action.info().kind;
             let value = serde_json::to_value(&action).map_err(|error| (kind.to_owned(), error.to_string()))?;

@@ -2,7 +2,6 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::kit::Striking;
 use crate::perform::Stage;
-use crate::units::Note;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -22,7 +21,7 @@ pub struct Way {
 }
 
 /// One of several sounds for each aimed hit, by dice with odds. Where asked, never the same more often than so many
-/// times running on one instrument. Strokes that an instrument does not have are no choice there.
+/// times running on one instrument. Strokes and notes that the kit does not have are no choice.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Recolour {
@@ -46,8 +45,7 @@ impl Way {
         if let Some(stroke) = &self.stroke {
             return stage.stroke_named(index, stroke);
         }
-        let key = i32::from(stage.note(index).get()) + self.keys;
-        (0..128).contains(&key).then(|| Striking { note: Note::from_data(key as u8), channel: None })
+        stage.keys_away(index, self.keys)
     }
 }
 

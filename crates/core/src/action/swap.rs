@@ -2,7 +2,7 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::dice::Dice;
 use crate::kit::{Articulation, InstrumentId, Striking};
 use crate::perform::Stage;
-use crate::units::Note;
+use crate::room::LeftOut;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -50,10 +50,7 @@ impl Swap {
                 let (_, instrument) = found?;
                 instrument.articulations.first().map(Articulation::striking)
             }
-            SwapTo::Keys => {
-                let key = f64::from(stage.note(index).get()) + self.keys.round();
-                (0.0..=127.0).contains(&key).then(|| Striking { note: Note::from_data(key as u8), channel: None })
-            }
+            SwapTo::Keys => stage.keys_away(index, self.keys.round() as i32),
         }
     }
 }
@@ -110,8 +107,10 @@ impl Act for Swap {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {
-            if let Some(way) = self.striking(stage, index) {
-                stage.strike_by(index, way);
+            match self.striking(stage, index) {
+                Some(way) => stage.strike_by(index, way),
+                None if self.to == SwapTo::Keys => stage.leave_out(LeftOut::Lacking),
+                None => {}
             }
         }
     }
@@ -124,7 +123,7 @@ impl Act for Swap {
                 Some(format!("No drum of this kit has the stroke “{}”.", self.stroke))
             }
             SwapTo::Instrument if kit.find(&self.instrument).is_none() => {
-                Some(format!("This part has no {}.", self.instrument))
+                Some(format!("This kit has no {}.", self.instrument))
             }
             _ => None,
         }

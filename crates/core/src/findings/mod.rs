@@ -336,6 +336,7 @@ fn in_bars(bars: &[BarRange]) -> String {
     let said = match words.split_last() {
         None => return "nowhere".to_owned(),
         Some((last, [])) => last.clone(),
+        Some(_) if more == 1 => format!("{} and one more place", words.join(", ")),
         Some(_) if more > 0 => format!("{} and {more} more places", words.join(", ")),
         Some((last, first)) => format!("{} and {last}", first.join(", ")),
     };

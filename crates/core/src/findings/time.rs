@@ -3,6 +3,7 @@
 use super::{Finding, Listening, Rule, called, cure, on};
 use crate::action::{Action, Drifts, Loosen, Pull, Spread};
 use crate::aim::Aim;
+use crate::grid::Grid;
 use crate::stats::standard_deviation;
 use crate::units::{Millis, Percent, Ticks};
 
@@ -25,12 +26,16 @@ fn on_grid(all: &Listening<'_>) -> Option<Finding> {
     if offsets.len() < ENOUGH {
         return None;
     }
-    let exact = offsets.iter().filter(|by| by.abs() <= 0.5).count() as f64 / offsets.len() as f64;
+    let straight = offsets.iter().filter(|by| by.abs() <= 0.5).count() as f64 / offsets.len() as f64;
+    let (exact, lines) = match straight < all.thresholds.on_grid {
+        true => swung(all).map(|(share, grid, swing)| (share, format!("{grid} swung by {swing:.0} %")))?,
+        false => (straight, "the grid".to_owned()),
+    };
     if exact < all.thresholds.on_grid {
         return None;
     }
     let how_many = if exact == 1.0 { "Everything".to_owned() } else { format!("{:.0} % of it", 100.0 * exact) };
-    let said = format!("{how_many} sits on the grid to the tick.");
+    let said = format!("{how_many} sits on {lines} to the tick.");
     let clock = |drift: f64| {
         let error = Millis(drift.round());
         let (spread, wander) = (Spread::Bell, Millis(drift));
@@ -47,6 +52,35 @@ fn on_grid(all: &Listening<'_>) -> Option<Finding> {
         weight: 0.85 * exact,
         proposals: vec![cure("A steady player’s clock, 4 ms", [clock(4.0)]), cure("A loose one’s, 8 ms", [clock(8.0)])],
     })
+}
+
+/// The swung grid that most hits are exactly on: their share, the grid and its swing. The middles of its pairs are where
+/// most of those are that lie nearer to a middle than to a beat.
+fn swung(all: &Listening<'_>) -> Option<(f64, Grid, f64)> {
+    /// Fewer between the beats are no swing.
+    const ENOUGH: usize = 4;
+    let metre = all.context.metre;
+    let written = all.heard.iter().filter_map(|one| all.performance.written.get(one.index));
+    let ticks: Vec<Ticks> = written.map(|hit| hit.tick).collect();
+    let reading = |grid: Grid| -> Option<(f64, Grid, f64)> {
+        let pair = 2.0 * grid.cell(metre.ppq()).0;
+        let within = |at: &Ticks| (at.0 - metre.bar_at(*at).start.0).rem_euclid(pair);
+        let is_on = |place: f64, line: f64| (place - line).abs() <= 0.5;
+        let (mut beats, mut middles) = (0, Vec::new());
+        for place in ticks.iter().map(within) {
+            if is_on(place, 0.0) || is_on(place, pair) {
+                beats += 1;
+            } else if (0.25..0.85).contains(&(place / pair)) {
+                middles.push(place);
+            }
+        }
+        middles.sort_by(f64::total_cmp);
+        let line = *middles.get(middles.len() / 2)?;
+        let exact = middles.iter().filter(|place| is_on(**place, line)).count();
+        let share = (beats + exact) as f64 / ticks.len() as f64;
+        (exact >= ENOUGH).then_some((share, grid, 100.0 * line / pair))
+    };
+    [Grid::straight(8), Grid::SIXTEENTHS].into_iter().filter_map(reading).max_by(|a, b| a.0.total_cmp(&b.0))
 }
 
 /// One drum that is far looser than the others.

@@ -61,13 +61,19 @@ pub struct BatchSong {
 /// What was done to it.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, TS)]
 pub struct BatchReport {
-    /// The part that was treated.
-    pub part: String,
-    pub treatment: Treatment,
+    /// Each drum part and what was done to it.
+    pub parts: Vec<PartTreated>,
     /// What did not fit, in sentences.
     pub said: Vec<String>,
     /// Why it failed.
     pub why: Option<String>,
+}
+
+/// What was done to one part of a song.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, TS)]
+pub struct PartTreated {
+    pub part: String,
+    pub treatment: Treatment,
 }
 
 /// What taking back a batch came to.

@@ -297,6 +297,7 @@ pub fn typescript() -> String {
         LiveRequest,
         vivida_store::BatchState,
         vivida_store::BatchSongState,
+        PartTreated,
         BatchReport,
         BatchSong,
         BatchCard,

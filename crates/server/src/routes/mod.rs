@@ -89,7 +89,7 @@ async fn body<T: DeserializeOwned>(data: Data<'_>, request: &Limit) -> Result<T,
     }
     let mut reader = serde_json::Deserializer::from_slice(&bytes);
     let value = serde_path_to_error::deserialize(&mut reader)
-        .map_err(|error| Problem::field(error.path().to_string(), error.inner().to_string()))?;
+        .map_err(|error| Problem::field(error.path().to_string(), vivida_core::refused(error.inner())))?;
     reader.end().map_err(|error| Problem::field(".", format!("something follows the JSON: {error}")))?;
     Ok(value)
 }

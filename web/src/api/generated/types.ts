@@ -3316,11 +3316,13 @@ export type BatchState = "running" | "done" | "cancelled" | "interrupted" | "und
 
 export type BatchSongState = "waiting" | "done" | "unchanged" | "failed" | "left" | "undone";
 
+export type PartTreated = { part: string, treatment: Treatment, };
+
 export type BatchReport = { 
 /**
- * The part that was treated.
+ * Each drum part and what was done to it.
  */
-part: string, treatment: Treatment, 
+parts: Array<PartTreated>, 
 /**
  * What did not fit, in sentences.
  */
