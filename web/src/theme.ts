@@ -133,6 +133,7 @@ const variantColorResolver: VariantColorsResolver = (input) => {
 };
 
 export const theme = createTheme({
+	respectReducedMotion: true,
 	primaryColor: "slateInk",
 	primaryShade: { light: 8, dark: 2 },
 	autoContrast: true,

@@ -1,6 +1,9 @@
-import { Button, Kbd, Modal, Popover, Tabs, Text } from "@mantine/core";
-import { useEffect, useState } from "react";
+import { ActionIcon, Button, Kbd, Modal, Popover, Tabs, Text, Tooltip } from "@mantine/core";
+import { IconQuestionMark } from "@tabler/icons-react";
+import { useEffect, useRef, useState } from "react";
+import { useLocation } from "wouter";
 import { SchemeToggle } from "../SchemeToggle";
+import { useShortcuts } from "../useShortcuts";
 import classes from "./Help.module.css";
 import { keysByPlace } from "./keyList";
 
@@ -48,23 +51,26 @@ const steps: Step[] = [
 interface HelpProps {
 	opened: boolean;
 	onClose: () => void;
-	onWalk: () => void;
+	/** Nothing where there is no song to walk through. */
+	onWalk: (() => void) | undefined;
+	/** The keys that are shown first. */
+	place?: string;
 }
 
 /** The keys by place, and the way into the walk. */
-export function Help({ opened, onClose, onWalk }: HelpProps) {
+export function Help({ opened, onClose, onWalk, place = keysByPlace[0].place }: HelpProps) {
 	return (
 		<Modal opened={opened} onClose={onClose} title="Help" size={620}>
 			<div className={classes.walk}>
 				<Text size="sm" flex={1}>
 					New here? Five steps show how a stiff part comes alive. Leave the walk whenever you like.
 				</Text>
-				<Button size="compact-sm" onClick={onWalk} data-walk>
+				<Button size="compact-sm" onClick={onWalk} disabled={!onWalk} data-walk>
 					Start the walk
 				</Button>
 				<SchemeToggle />
 			</div>
-			<Tabs defaultValue={keysByPlace[0].place}>
+			<Tabs defaultValue={place}>
 				<Tabs.List>
 					{keysByPlace.map(({ place }) => (
 						<Tabs.Tab key={place} value={place}>
@@ -102,6 +108,7 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 		return before > 0 && before < steps.length ? before : 0;
 	});
 	const [box, setBox] = useState<DOMRect | null>(null);
+	const onward = useRef<HTMLButtonElement>(null);
 	const { at, title, words } = steps[step];
 	useEffect(() => {
 		localStorage.setItem(kept, `${step}`);
@@ -127,6 +134,10 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 		localStorage.removeItem(kept);
 		onEnd();
 	};
+	const shown = box !== null;
+	useEffect(() => {
+		if (shown) onward.current?.focus({ preventScroll: true });
+	}, [shown, step]);
 	if (!box) return null;
 	return (
 		<Popover
@@ -146,7 +157,7 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 					aria-hidden
 				/>
 			</Popover.Target>
-			<Popover.Dropdown data-walk-step={step + 1}>
+			<Popover.Dropdown data-walk-step={step + 1} role="dialog" aria-label={`Step ${step + 1}: ${title}`}>
 				<Text size="xs" c="dimmed">
 					Step {step + 1} of {steps.length}
 				</Text>
@@ -166,11 +177,54 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 							Back
 						</Button>
 					)}
-					<Button size="compact-sm" onClick={next}>
+					<Button size="compact-sm" onClick={next} ref={onward}>
 						{last ? "Done" : "Next"}
 					</Button>
 				</div>
 			</Popover.Dropdown>
 		</Popover>
+	);
+}
+
+/** What a song is opened with so that it begins with the walk. */
+const asked = { walk: true };
+
+/** Whether the page that is open was asked to begin with the walk; once. */
+export function walkAsked() {
+	const state: unknown = history.state;
+	const is = typeof state === "object" && state !== null && "walk" in state;
+	if (is) history.replaceState(null, "");
+	return is;
+}
+
+/** The button that opens the help, and its key. */
+export function HelpButton({ onHelp }: { onHelp: () => void }) {
+	return (
+		<Tooltip label="Keys and a walk through (?)">
+			<ActionIcon variant="default" size={30} aria-label="Help" onClick={onHelp} data-help>
+				<IconQuestionMark size={16} />
+			</ActionIcon>
+		</Tooltip>
+	);
+}
+
+/** The help of the shelf: the walk goes through a song that is on it. */
+export function ShelfHelp({ part }: { part: string | undefined }) {
+	const [opened, setOpened] = useState(false);
+	const [, go] = useLocation();
+	useShortcuts([
+		["?", () => setOpened((shown) => !shown)],
+		["shift+?", () => setOpened((shown) => !shown)],
+	]);
+	return (
+		<>
+			<HelpButton onHelp={() => setOpened(true)} />
+			<Help
+				opened={opened}
+				onClose={() => setOpened(false)}
+				onWalk={part ? () => go(part, { state: asked }) : undefined}
+				place="On the shelf"
+			/>
+		</>
 	);
 }

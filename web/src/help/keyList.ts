@@ -1,4 +1,4 @@
-/** The keys of the workspace, by where they are used. */
+/** The keys, by where they are used. */
 export interface KeysOfPlace {
 	place: string;
 	keys: [names: string[], does: string][];
@@ -65,6 +65,18 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["Ctrl", "Z"], "Undo"],
 			[["Ctrl", "Shift", "Z"], "Redo"],
 			[["?"], "Help"],
+		],
+	},
+	{
+		place: "On the shelf",
+		keys: [
+			[
+				["Ctrl", "click"],
+				"Select a song, or take it out of what is selected; a sweep over the cards selects several",
+			],
+			[["Ctrl", "A"], "Select all songs that are shown"],
+			[["Esc"], "Select none"],
+			[["?"], "This help"],
 		],
 	},
 ];

@@ -14,7 +14,7 @@ import {
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useState } from "react";
 import { client, files } from "../api/client";
-import type { BatchDetail, BatchSong, SongCard, Treated } from "../api/generated/types";
+import type { BatchDetail, BatchSong, PartTreated, SongCard, Treated } from "../api/generated/types";
 import { showError, showNote } from "../notify";
 import { percent, plural } from "../words";
 
@@ -76,7 +76,7 @@ function BatchForm({ songs, onBegun }: Pick<Props, "songs" | "onBegun">) {
 		<Stack gap="sm">
 			<Select
 				label="Recipe"
-				description="Fitted to each song’s drums; the drum part is found by itself."
+				description="Fitted to every drum part that sounds."
 				allowDeselect={false}
 				data={[
 					{ value: none, label: "none" },
@@ -233,7 +233,7 @@ function Report({ batch }: { batch: BatchDetail }) {
 					</Table.Thead>
 					<Table.Tbody>
 						{batch.songs.map((song) => (
-							<Row key={song.song} song={song} />
+							<Rows key={song.song} song={song} />
 						))}
 					</Table.Tbody>
 				</Table>
@@ -285,11 +285,19 @@ function Counts({ of }: { of: Treated }) {
 	);
 }
 
-function Row({ song }: { song: BatchSong }) {
+/** A line for each part that was treated, or one that says why none was. */
+function Rows({ song }: { song: BatchSong }) {
+	const parts = song.report?.parts ?? [];
+	if (parts.length < 2) return <Row song={song} part={parts[0]} name={song.name} />;
+	return parts.map((part, place) => (
+		<Row key={place} song={song} part={part} name={`${song.name} · ${part.part}`} />
+	));
+}
+
+function Row({ song, part, name }: { song: BatchSong; part?: PartTreated; name: string }) {
 	const [open, setOpen] = useState(false);
-	const { report, state, name } = song;
-	const drums = report?.treatment.drums ?? [];
-	const all = report?.treatment.all;
+	const { report, state } = song;
+	const drums = part?.treatment.drums ?? [];
 	const said = [...(report?.why ? [report.why] : []), ...(report?.said ?? [])];
 	return (
 		<>
@@ -315,12 +323,12 @@ function Row({ song }: { song: BatchSong }) {
 					</Table.Td>
 				) : (
 					<>
-						{all && <Counts of={all} />}
-						<Table.Td ta="right">{report?.treatment.findings.join(" → ")}</Table.Td>
+						{part && <Counts of={part.treatment.all} />}
+						<Table.Td ta="right">{part?.treatment.findings.join(" → ")}</Table.Td>
 					</>
 				)}
 			</Table.Tr>
-			{open && report && drums.length > 0 && (
+			{open && part && drums.length > 0 && (
 				<>
 					{drums.map((drum) => (
 						<Table.Tr key={drum.instrument} c="dimmed">
@@ -336,10 +344,10 @@ function Row({ song }: { song: BatchSong }) {
 									{one}
 								</Text>
 							))}
-							{report.treatment.left.length > 0 && (
+							{part.treatment.left.length > 0 && (
 								<Text size="xs">
-									A listener would still notice: {report.treatment.left.slice(0, 4).join(" ")}
-									{report.treatment.left.length > 4 && ` And ${report.treatment.left.length - 4} more.`}
+									A listener would still notice: {part.treatment.left.slice(0, 4).join(" ")}
+									{part.treatment.left.length > 4 && ` And ${part.treatment.left.length - 4} more.`}
 								</Text>
 							)}
 						</Table.Td>

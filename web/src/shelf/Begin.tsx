@@ -40,7 +40,8 @@ function BeginForm() {
 	const [kit, setKit] = useState<string | null>(null);
 	const [busy, setBusy] = useState(false);
 	const usable = (kits.data ?? []).filter(({ damage }) => !damage);
-	const first = usable.find(({ own }) => !own) ?? usable[0];
+	// Most songs begin with the drums that everybody knows.
+	const first = usable.find(({ kit }) => kit.name === "General MIDI") ?? usable[0];
 	const chosen = kit ?? (first ? `${first.id}` : null);
 	const begin = async () => {
 		setBusy(true);
@@ -103,6 +104,7 @@ function BeginForm() {
 				<Select
 					size="xs"
 					label="Kit"
+					data-begin-kit
 					allowDeselect={false}
 					comboboxProps={{ withinPortal: false }}
 					data={usable.map((one) => ({ value: `${one.id}`, label: one.kit.name }))}

@@ -7,6 +7,7 @@ import { type DragEvent, type MouseEvent, useCallback, useEffect, useMemo, useRe
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { SongCard, SoundDetail } from "../api/generated/types";
+import { ShelfHelp } from "../help/Help";
 import { LoopDialog } from "../loops/LoopDialog";
 import { isSound, soundEndings } from "../loops/sound";
 import { Message } from "../Message";
@@ -23,6 +24,14 @@ import { type Order, orders, sorted } from "./sorting";
 import { useAlbums } from "./useAlbums";
 import { useShelfActions } from "./useShelfActions";
 import { useSweep } from "./useSweep";
+
+/** The drums of a demo song, else of the first one: the walk goes through them. */
+function walkedThrough(songs: SongCard[] = []) {
+	const played = songs.filter(({ parts }) => parts.some(({ hits }) => hits > 0));
+	const song = played.find(({ is_demo }) => is_demo) ?? played[0];
+	const part = song?.parts.find(({ drums, hits }) => drums && hits > 0) ?? song?.parts[0];
+	return part && `/songs/${song.id}/parts/${part.id}`;
+}
 
 /** All songs, and where new ones are dropped. */
 export function Shelf() {
@@ -119,6 +128,7 @@ export function Shelf() {
 					/>
 				)}
 				<SchemeToggle />
+				<ShelfHelp part={walkedThrough(songs.data)} />
 				<ShelfMenu onUnpack={addFiles} onReports={() => setBatch(0)} />
 				<BeginButton />
 				<Button

@@ -17,7 +17,7 @@ import classes from "./Rows.module.css";
 import { RowsMenu } from "./RowsMenu";
 import { Ruler } from "./Ruler";
 import { RecordBar } from "./recording/RecordBar";
-import { rowHeights, shownRows } from "./rowHeights";
+import { basicRows, rowHeights, shownRows } from "./rowHeights";
 import { SelectionBar } from "./SelectionBar";
 import { placer, shownWindow } from "./shown";
 import { useWorkspace, useWorkspaceStore } from "./store";
@@ -44,9 +44,14 @@ export function Rows({ transport }: { transport: Transport }) {
 	const drawing = useWorkspace((state) => state.pencil !== null);
 	const recording = useWorkspace((state) => state.taking !== "idle");
 	const struck = useWorkspace((state) => state.struckRows);
-	const shown = shownRows(instruments, { order, hidden }).filter(
-		(index) => drawing || used.has(index) || struck.includes(index) || extra.includes(instruments[index].id),
-	);
+	// What is drawn needs somewhere to be drawn; so does a part in which nothing is struck yet.
+	const basic = drawing || used.size === 0 ? basicRows(instruments) : [];
+	const wanted = (index: number) =>
+		used.has(index) ||
+		struck.includes(index) ||
+		extra.includes(instruments[index].id) ||
+		basic.includes(index);
+	const shown = shownRows(instruments, { order, hidden }).filter(wanted);
 	const needs = shown.map((index) => ({
 		id: instruments[index].id,
 		sounds: sounding[index] === "1" || struck.includes(index),

@@ -181,6 +181,9 @@ function PrintForm({ count, close }: { count: number; close: () => void }) {
 	const bars = useWorkspace((state) => barCount(state.song));
 	const fit = Math.max(1, Math.min(64, Math.floor((bars + 1 - from) / (to + 1 - from))));
 	const [rounds, setRounds] = useState(1);
+	const last = to + (Math.min(rounds, fit) - 1) * (to + 1 - from);
+	const where = last === to + 1 ? `bar ${last}` : `bars ${to + 1} to ${last}`;
+	const over = differ && last > to ? ` The rounds take the place of what is played in ${where}.` : "";
 	const print = () => {
 		close();
 		const count = Math.min(rounds, fit);
@@ -200,7 +203,7 @@ function PrintForm({ count, close }: { count: number; close: () => void }) {
 					flex={1}
 					size="xs"
 					label="Print what is played as a new take"
-					description="Its Written is what is Played now; its passes begin empty. This take stays as it is."
+					description={`Its Written is what is Played now; its passes begin empty. This take stays as it is.${over}`}
 					value={name}
 					maxLength={200}
 					onChange={(event) => setName(event.currentTarget.value)}

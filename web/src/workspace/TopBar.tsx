@@ -6,10 +6,10 @@ import {
 	IconPlayerPlayFilled,
 	IconPlayerRecordFilled,
 	IconPlayerStopFilled,
-	IconQuestionMark,
 } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import { Link } from "wouter";
+import { HelpButton } from "../help/Help";
 import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
@@ -42,11 +42,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 			<span className={classes.spacious}>
 				<SchemeToggle />
 			</span>
-			<Tooltip label="Keys and a walk through (?)">
-				<ActionIcon variant="default" size={30} aria-label="Help" onClick={onHelp} data-help>
-					<IconQuestionMark size={16} />
-				</ActionIcon>
-			</Tooltip>
+			<HelpButton onHelp={onHelp} />
 		</header>
 	);
 }

@@ -4,12 +4,13 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { PartDetail, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
+import { Help, Walk, walkAsked } from "../help/Help";
 import { Message } from "../Message";
 import { clearNotes } from "../notify";
 import { probe } from "../probe";
 import { FiguresTable } from "./FiguresTable";
 import { FindingPanel } from "./findings/FindingPanel";
-import { Help, Walk } from "./Help";
+
 import { PadStrip } from "./PadStrip";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
@@ -142,7 +143,7 @@ function Side({ transport }: { transport: Transport }) {
 function Desk() {
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
-	const [walking, setWalking] = useState(false);
+	const [walking, setWalking] = useState(walkAsked);
 	useKeys(transport, () => setHelp((shown) => !shown));
 	const kit = useWorkspace((state) => state.screen === "kit");
 	useEffect(() => probe.answered(performance.now()), []);

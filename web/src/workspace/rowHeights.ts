@@ -19,6 +19,22 @@ export function shownRows(instruments: Instrument[], { order, hidden }: Pick<Vie
 		.sort((a, b) => rankOf(a) - rankOf(b));
 }
 
+/** Of a kit that has more than these, the drums that a beat is begun with; the others are had by *Instruments*. */
+const basicFamilies: Record<string, number> = { kick: 1, snare: 1, hat: 3, tom: 3, ride: 1, crash: 1 };
+const smallKit = 16;
+
+/** The places in the kit of the instruments that have rows to draw in, struck or not. */
+export function basicRows(instruments: Instrument[]) {
+	const places = instruments.map((_, index) => index);
+	if (instruments.length <= smallKit) return places;
+	const left = { ...basicFamilies };
+	return places.filter((index) => {
+		const { family } = instruments[index];
+		left[family] = (left[family] ?? 0) - 1;
+		return left[family] >= 0;
+	});
+}
+
 export interface RowNeeds {
 	id: string;
 	/** It has hits in view. */
@@ -35,9 +51,12 @@ export function rowHeights(
 	dragged: Record<string, number>,
 	open: string | null,
 ) {
+	// Where nothing sounds yet all wait to be drawn in.
+	const waits = rows.length > 0 && rows.every(({ sounds }) => !sounds);
 	const fixed = ({ id, sounds }: RowNeeds) => {
 		if (id === open) return null;
-		if (!sounds) return lineHeight;
+		if (!sounds)
+			return waits && open === null ? Math.max(lineHeight, Math.floor(room / rows.length)) : lineHeight;
 		if (open !== null) return least;
 		return dragged[id] ?? null;
 	};

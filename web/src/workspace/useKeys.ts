@@ -1,10 +1,10 @@
 import type { HotkeyItem } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
+import { useShortcuts } from "../useShortcuts";
 import { plural } from "../words";
 import { magnifications } from "./shown";
 import { useWorkspaceStore } from "./store";
 import type { Transport } from "./usePlayer";
-import { useShortcuts } from "./useShortcuts";
 import { movedWindow, type Shown, showing } from "./useTimeGestures";
 
 const typedInto = "input:not([type=checkbox], [type=radio]), textarea, [contenteditable=true]";

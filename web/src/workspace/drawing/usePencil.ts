@@ -5,7 +5,6 @@ import { axis } from "../../draw/axis";
 import { velocityAt } from "../../draw/hits";
 import { plural } from "../../words";
 import { hitAt, idOf } from "../HitsCanvas";
-import { lineHeight } from "../rowHeights";
 import { useWorkspaceStore } from "../store";
 import { follow } from "../useDrag";
 import type { Lines } from "./useLines";
@@ -40,8 +39,7 @@ export function usePencil(index: number, name: string, lines: Lines) {
 		const { pencil, window, setSketch, draw } = store.getState();
 		if (!pencil) return;
 		const { tick } = axis(window, area.width);
-		// A row that is a line has no room for heights.
-		const typical = pencil.hard === "typical" || area.height <= lineHeight;
+		const typical = pencil.hard === "typical";
 		const at = (now: { clientX: number }) => tick(now.clientX - area.left);
 		const high = (now: { clientY: number }) =>
 			Math.round(Math.max(1, Math.min(127, velocityAt(now.clientY - area.top, area.height))));

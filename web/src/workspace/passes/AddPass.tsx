@@ -6,6 +6,7 @@ import type { ActionFamily } from "../../api/generated/types";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { ownLanes } from "../useInfo";
+import { useUsed } from "../useUsed";
 import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
 import { resolved } from "./resolved";
@@ -49,9 +50,21 @@ function groupsOf(found: Found[], text: string, recent: string[]): Group[] {
 
 export function AddPass() {
 	const [opened, setOpened] = useState(false);
+	const button = useRef<HTMLButtonElement>(null);
+	const passes = useWorkspace((state) => state.recipe.passes);
+	/** The passes that there were when one was added: the keyboard goes on in that one when it is there. */
+	const waiting = useRef<number[] | null>(null);
+	useEffect(() => {
+		const added = passes.find(({ id }) => waiting.current && !waiting.current.includes(id));
+		if (!added) return;
+		waiting.current = null;
+		if (document.activeElement !== button.current) return;
+		document.querySelector<HTMLElement>(`[data-pass-fold="${added.id}"]`)?.focus();
+	}, [passes]);
 	return (
 		<>
 			<Button
+				ref={button}
 				variant="default"
 				flex={1}
 				size="sm"
@@ -63,7 +76,10 @@ export function AddPass() {
 			</Button>
 			<Modal
 				opened={opened}
-				onClose={() => setOpened(false)}
+				onClose={() => {
+					setOpened(false);
+					button.current?.focus();
+				}}
 				withCloseButton={false}
 				size={860}
 				padding={0}
@@ -72,14 +88,22 @@ export function AddPass() {
 				title={<span className="visually-hidden">Add a pass</span>}
 				styles={{ header: { minHeight: 0, padding: 0 } }}
 				transitionProps={{ duration: 0 }}
+				returnFocus={false}
 			>
-				<Palette close={() => setOpened(false)} />
+				<Palette
+					close={() => setOpened(false)}
+					onAdded={() => {
+						waiting.current = passes.map(({ id }) => id);
+						button.current?.focus();
+					}}
+				/>
 			</Modal>
 		</>
 	);
 }
 
-function Palette({ close }: { close: () => void }) {
+function Palette({ close, onAdded }: { close: () => void; onAdded: () => void }) {
+	const used = useUsed();
 	const store = useWorkspaceStore();
 	const { words, part, open } = store.getState();
 	const pockets = useWorkspace((state) => state.pockets);
@@ -102,7 +126,13 @@ function Palette({ close }: { close: () => void }) {
 		info: resolved(one.info, one.start, words, ownLanes(store.getState())),
 	});
 	// A drum that is named is whom the pass means; the other words say what is done.
-	const { instruments, rest } = drumsIn(text, words.actions, part.kit.instruments);
+	const all = part.kit.instruments;
+	const struck = drumsIn(
+		text,
+		words.actions,
+		all.filter((_, index) => used.has(index)),
+	);
+	const { instruments, rest } = struck.instruments.length > 0 ? struck : drumsIn(text, words.actions, all);
 	const groups = groupsOf(search(words.actions, rest).map(begun).map(known), rest, recent);
 	const found = groups.flatMap((group) => group.found);
 	const count = new Set(found.map(({ info }) => info.kind)).size;
@@ -116,6 +146,7 @@ function Palette({ close }: { close: () => void }) {
 		commit(`add ${info.title.toLowerCase()}`);
 		setRecent([info.kind, ...recent.filter((kind) => kind !== info.kind)].slice(0, 4));
 		close();
+		onAdded();
 	};
 	useEffect(() => {
 		list.current?.querySelectorAll("[role=option]")[chosen]?.scrollIntoView({ block: "nearest" });
@@ -199,7 +230,7 @@ function Palette({ close }: { close: () => void }) {
 					{tip ?? (
 						<>
 							{plural(count, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
-							{aim.instruments ? "" : "; open a row first, or name a drum, to aim at it"}
+							{aim.instruments ? "" : "; open a row or name a drum to aim at it"}
 						</>
 					)}
 				</span>

@@ -143,6 +143,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 						type="button"
 						className={classes.fold}
 						aria-expanded={unfolded}
+						data-pass-fold={pass.id}
 						title={pass.name ? `${pass.name} (${info.title})` : undefined}
 						onClick={() => unfold(unfolded ? null : pass.id)}
 					>
