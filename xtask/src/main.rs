@@ -4,9 +4,10 @@ use clap::{Parser, Subcommand};
 use std::env;
 use std::ffi::OsStr;
 use std::fs;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode};
-use std::time::SystemTime;
+use std::time::{Duration, Instant, SystemTime};
 
 type Done = Result<(), String>;
 
@@ -27,8 +28,22 @@ enum Chore {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         arguments: Vec<String>,
     },
-    /// Installs what tests need and runs all checks and tests.
-    Test,
+    /// Installs what tests need and runs all checks and tests; says how long each stage took.
+    Test {
+        /// All but the journeys through the page: no browser.
+        #[arg(long, conflicts_with = "journey")]
+        quick: bool,
+        /// Only the journeys that have this in their name.
+        #[arg(long, value_name = "NAME")]
+        journey: Option<String>,
+    },
+    /// Runs a test program for `cargo test`, which names it, and takes its time.
+    #[command(hide = true)]
+    Stage {
+        /// The program and its arguments.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true, required = true)]
+        program: Vec<String>,
+    },
     /// Builds target/release/vivida with the front end inside.
     Build,
     /// Runs the benchmarks and prints their ratios.
@@ -48,7 +63,9 @@ enum Chore {
 fn main() -> ExitCode {
     let done = match Options::parse().chore {
         Chore::Demo { arguments } => demo(&arguments),
-        Chore::Test => test(),
+        Chore::Test { quick: _, journey: Some(name) } => journeys(&name),
+        Chore::Test { quick, journey: None } => test(quick),
+        Chore::Stage { program } => stage(&program),
         Chore::Build => build(),
         Chore::Bench => bench(),
         Chore::Screenshots { folder } => screenshots(&folder),
@@ -154,18 +171,120 @@ fn all_tests_are_named() -> Done {
     Ok(())
 }
 
-fn test() -> Done {
+/// What a stage is told of the run that it is part of: which tests are wanted, and where the times are kept.
+const WANTED: &str = "VIVIDA_WANTED";
+const TIMES: &str = "VIVIDA_TIMES";
+
+/// How long each stage took.
+struct Stages {
+    times: Vec<(String, Duration)>,
+}
+
+impl Stages {
+    fn take(&mut self, name: &str, stage: impl FnOnce() -> Done) -> Done {
+        let begun = Instant::now();
+        let done = stage();
+        self.times.push((name.to_owned(), begun.elapsed()));
+        done
+    }
+
+    fn print(&self) {
+        println!("\nminutes  stage");
+        for (name, time) in &self.times {
+            println!("{:>7.1}  {name}", time.as_secs_f64() / 60.0);
+        }
+        let all: Duration = self.times.iter().map(|(_, time)| *time).sum();
+        println!("{:>7.1}  all", all.as_secs_f64() / 60.0);
+    }
+}
+
+fn test(quick: bool) -> Done {
+    let mut stages = Stages { times: Vec::new() };
+    let done = test_in(&mut stages, quick);
+    stages.print();
+    done
+}
+
+fn test_in(stages: &mut Stages, quick: bool) -> Done {
     all_tests_are_named()?;
+    stages.take("packages and browser", || {
+        if !quick {
+            install_browser()?;
+        }
+        install_packages()
+    })?;
+    stages.take("the page: bundle, types, lints", || {
+        bundle()?;
+        run("npm", ["run", "--silent", "check"], &web())
+    })?;
+    stages.take("format and lints", || {
+        cargo(["fmt", "--all", "--check"])?;
+        cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])
+    })?;
+    stages.take("compiling tests", || cargo(["test", "--workspace", "--no-run"]))?;
+    let times = root().join("target/test-times.txt");
+    fs::write(&times, "").map_err(|error| format!("{}: {error}", times.display()))?;
+    // Shown, because the journeys print what they measure in the page.
+    let begun = Instant::now();
+    let done = staged(if quick { "quick" } else { "all" }, &["test", "--workspace", "--", "--show-output"]);
+    let mut rest = begun.elapsed();
+    let kept = fs::read_to_string(&times).unwrap_or_default();
+    for (name, seconds) in kept.lines().filter_map(|line| line.split_once('\t')) {
+        let time = Duration::from_secs_f64(seconds.parse().unwrap_or_default());
+        rest = rest.saturating_sub(time);
+        match stages.times.iter_mut().find(|(known, _)| known == name) {
+            Some((_, known)) => *known += time,
+            None => stages.times.push((name.to_owned(), time)),
+        }
+    }
+    stages.times.push(("examples in the documentation".to_owned(), rest));
+    done
+}
+
+/// Only the journeys with this in their name.
+fn journeys(name: &str) -> Done {
     install_browser()?;
     bundle()?;
-    run("npm", ["run", "--silent", "check"], &web())?;
-    cargo(["fmt", "--all", "--check"])?;
-    cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
-    // Shown, because the journeys print what they measure in the page.
+    staged("journeys", &["test", "--workspace", "--test", "all", "--", "--show-output", name])
+}
+
+/// Runs `cargo test`, its programs by [`stage`].
+fn staged(wanted: &str, arguments: &[&str]) -> Done {
+    let rustc = Command::new("rustc").arg("-vV").output().map_err(|error| format!("rustc: {error}"))?;
+    let about = String::from_utf8_lossy(&rustc.stdout).into_owned();
+    let host = about.lines().find_map(|line| line.strip_prefix("host: ")).ok_or("rustc does not say its host")?;
+    let own = env::current_exe().map_err(|error| error.to_string())?;
+    let runner = format!("CARGO_TARGET_{}_RUNNER", host.to_uppercase().replace('-', "_"));
     let mut command = Command::new(env!("CARGO"));
-    command.args(["test", "--workspace", "--", "--show-output"]).current_dir(root());
+    command.args(arguments).current_dir(root()).env(runner, format!("{} stage", own.display()));
     // What failed is said in its message; a way down to the runtime would push that out of a short log.
-    run_with(command.env("RUST_BACKTRACE", "0"))
+    command.env("RUST_BACKTRACE", "0").env(WANTED, wanted).env(TIMES, root().join("target/test-times.txt"));
+    run_with(&mut command)
+}
+
+/// Runs one test program, unless nobody wants it now.
+fn stage(program: &[String]) -> Done {
+    let of = env::var("CARGO_PKG_NAME").unwrap_or_default();
+    let is_journey = of == "vivida-e2e";
+    match env::var(WANTED).as_deref() {
+        Ok("quick") if is_journey => return Ok(()),
+        Ok("journeys") if !is_journey => return Ok(()),
+        _ => {}
+    }
+    let begun = Instant::now();
+    let done = Command::new(&program[0]).args(&program[1..]).status();
+    let name = if is_journey { "journeys".to_owned() } else { format!("tests of {of}") };
+    if let Some(mut file) = env::var_os(TIMES).and_then(|path| fs::File::options().append(true).open(path).ok()) {
+        // Doctests are run by this, too, many at a time: they are what is left.
+        if program[0].contains("/deps/") {
+            let _ = writeln!(file, "{name}\t{:.1}", begun.elapsed().as_secs_f64());
+        }
+    }
+    match done {
+        Ok(status) if status.success() => Ok(()),
+        Ok(status) => Err(format!("{}: failed ({status})", program[0])),
+        Err(error) => Err(format!("{}: {error}", program[0])),
+    }
 }
 
 fn bench() -> Done {
@@ -176,8 +295,7 @@ fn bench() -> Done {
     cargo(["bench", "-p", "vivida-sound", "--bench", "mixdown"])?;
     cargo(["bench", "-p", "vivida-audio", "--bench", "listen"])?;
     cargo(["bench", "-p", "vivida-server", "--bench", "shelf"])?;
-    cargo(["test", "--release", "-p", "vivida-e2e", "a_large_part", "--", "--nocapture"])?;
-    cargo(["test", "--release", "-p", "vivida-e2e", "frames::", "--", "--nocapture"])
+    cargo(["run", "--release", "-p", "vivida-e2e", "--bin", "frames"])
 }
 
 fn screenshots(folder: &Path) -> Done {

@@ -489,7 +489,7 @@ fn every_command_tells_its_options_alike() {
             places.extend(order.iter().position(|one| *one == option));
             // Beside the option, or in the lines below it.
             let below = text.split(line).nth(1).unwrap_or_default().lines().skip(1);
-            let below: String = below.take_while(|line| !line.is_empty()).map(str::trim).collect();
+            let below: String = below.take_while(|line| !line.trim().is_empty()).map(str::trim).collect();
             let beside = line.split_once("  ").map(|(_, said)| said.trim().to_owned());
             let said = beside.unwrap_or(below).replace(" [default: 1]", "");
             if ["--help", "--verbose"].contains(&option)

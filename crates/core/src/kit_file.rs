@@ -118,7 +118,8 @@ impl Kit {
             for (stroke, way) in instrument.articulations.iter().enumerate() {
                 let name = format!("{}, {}", instrument.name, way.name);
                 if let Some(other) = notes.insert((way.note, way.channel), name) {
-                    let channel = way.channel.map_or(String::new(), |channel| format!(" on channel {}", channel.get()));
+                    let channel =
+                        way.channel.map_or(String::new(), |channel| format!(" on channel {}", channel.shown()));
                     let message = format!("note {}{channel} plays {other} already", way.note.get());
                     return Err(KitError::new(at(&format!("articulations[{stroke}].note")), message));
                 }

@@ -257,7 +257,8 @@ pub struct Channel(u8);
 impl TryFrom<u8> for Channel {
     type Error = String;
     fn try_from(value: u8) -> Result<Channel, String> {
-        Channel::new(value).ok_or_else(|| format!("channel {value} is outside 0 to 15"))
+        Channel::new(value)
+            .ok_or_else(|| format!("channel {value} is outside 0 to 15, which stand for channels 1 to 16"))
     }
 }
 

@@ -10,12 +10,14 @@ use fantoccini::error::{CmdError, ErrorStatus, NewSessionError};
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
+use std::cell::Cell;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::{Arc, LazyLock};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
-use tokio::sync::{Mutex, MutexGuard};
+use tokio::runtime::Runtime;
+use tokio::sync::{Semaphore, SemaphorePermit};
 use vivida_store::Store;
 
 /// A running server with the demo songs.
@@ -29,7 +31,9 @@ pub struct App {
 impl App {
     /// Starts a server over a new folder.
     pub async fn start() -> App {
-        App::over(tempfile::tempdir().expect("a folder can be made"), true).await
+        let folder = tempfile::tempdir().expect("a folder can be made");
+        copy_of_demo(folder.path());
+        App::over(folder, true).await
     }
 
     /// Starts a server with nothing on the shelf.
@@ -39,7 +43,7 @@ impl App {
 
     async fn over(folder: TempDir, demo: bool) -> App {
         // A server before it lets go of the folder when its last request is answered.
-        let path = folder.path().join("vivida.sqlite");
+        let path = folder.path().join(DATABASE);
         let mut opened = Store::open(&path);
         for _ in 0..50 {
             if opened.is_ok() {
@@ -79,7 +83,7 @@ impl App {
     pub async fn restart_after(self, meanwhile: impl FnOnce(&Path)) -> App {
         self.shutdown.notify();
         tokio::time::sleep(Duration::from_millis(200)).await;
-        meanwhile(&self.folder.path().join("vivida.sqlite"));
+        meanwhile(&self.folder.path().join(DATABASE));
         App::over(self.folder, true).await
     }
 
@@ -95,6 +99,23 @@ impl App {
     }
 }
 
+/// The demo songs' database, made once and copied for each server.
+fn copy_of_demo(to: &Path) {
+    static MADE: LazyLock<TempDir> = LazyLock::new(|| {
+        let folder = tempfile::tempdir().expect("a folder can be made");
+        let store = Store::open(&folder.path().join(DATABASE)).expect("the store opens");
+        vivida_server::App::new(store).add_demo().expect("the demo songs are whole");
+        folder
+    });
+    for entry in std::fs::read_dir(MADE.path()).expect("the folder is there").flatten() {
+        let is_file = entry.file_type().is_ok_and(|kind| kind.is_file());
+        assert!(is_file, "{}: only files are copied", entry.path().display());
+        std::fs::copy(entry.path(), to.join(entry.file_name())).expect("a file can be copied");
+    }
+}
+
+const DATABASE: &str = "vivida.sqlite";
+
 /// Holds every answer back by the milliseconds of `VIVIDA_SLOW`: a journey holds on a slow machine, too.
 fn slow() -> impl rocket::fairing::Fairing {
     let by = std::env::var("VIVIDA_SLOW").ok().and_then(|ms| ms.parse().ok()).map(Duration::from_millis);
@@ -107,40 +128,58 @@ fn slow() -> impl rocket::fairing::Fairing {
     })
 }
 
-/// A browser window.
+/// A browser window. When it is closed its browser goes on to the next journey, with nothing of this one in it: each
+/// server has an origin of its own. One that is dropped, as by a journey that failed, ends.
 pub struct Browser {
     /// For what the helpers here do not cover.
     pub client: Client,
     driver: Driver,
-    _profile: TempDir,
+    /// Something was put into it that stays; no other journey gets it.
+    is_spoilt: Cell<bool>,
 }
 
-/// A chromedriver, ended when it is dropped, and its browser with it: one that a failed test left behind would
-/// go on playing its loop, and slow down all that follow.
+/// Browsers that wait for a journey.
+static IDLE: std::sync::Mutex<Vec<(Client, Driver)>> = std::sync::Mutex::new(Vec::new());
+
+/// What talks to the drivers: browsers live longer than a journey and its runtime.
+static TALKING: LazyLock<Runtime> = LazyLock::new(|| {
+    let threads = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build();
+    threads.expect("a thread can be started")
+});
+
+/// A chromedriver and its browser. They end when it is dropped, and when this program ends in whatever way: a browser
+/// that was left behind would go on playing its loop, and slow down all that follow.
 struct Driver {
-    process: Child,
+    /// A shell that waits for the end of its input, then ends both.
+    guard: Child,
     /// The address of its session.
-    session: Option<String>,
+    session: String,
 }
 
 impl Driver {
-    fn start(port: u16) -> Driver {
-        let mut command = Command::new("chromedriver");
-        command.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
-        let process = command.spawn().expect("chromedriver is installed (cargo xtask test installs it)");
-        Driver { process, session: None }
+    fn start(port: u16, profile: &Path) -> Driver {
+        let guarding = r#"
+            chromedriver --port="$0" >/dev/null 2>&1 &
+            driver=$!
+            cat >/dev/null
+            kill "$driver"
+            for process in /proc/[0-9]*; do
+                grep -qs -- "--user-data-dir=$1" "$process/cmdline" && kill -9 "${process#/proc/}"
+            done
+            rm -rf "$1"
+        "#;
+        let mut command = Command::new("sh");
+        command.arg("-c").arg(guarding).arg(port.to_string()).arg(profile);
+        command.stdin(Stdio::piped()).stdout(Stdio::null()).stderr(Stdio::null());
+        let guard = command.spawn().expect("chromedriver is installed (cargo xtask test installs it)");
+        Driver { guard, session: String::new() }
     }
 }
 
 impl Drop for Driver {
     fn drop(&mut self) {
-        if let Some(session) = &self.session {
-            // One that was closed is gone already.
-            let patience = Some(Duration::from_secs(5));
-            let _ = ureq::delete(session).config().timeout_global(patience).build().call();
-        }
-        let _ = self.process.kill();
-        let _ = self.process.wait();
+        drop(self.guard.stdin.take());
+        let _ = self.guard.wait();
     }
 }
 
@@ -166,45 +205,12 @@ const PATIENCE: Duration = Duration::from_secs(60);
 impl Browser {
     /// Opens a window of this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
-        let port =
-            std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a free port").port();
-        let mut driver = Driver::start(port);
-        let profile = tempfile::tempdir().expect("a folder can be made");
-        let mut arguments = vec![
-            "--headless".to_owned(),
-            "--no-sandbox".to_owned(),
-            "--disable-gpu".to_owned(),
-            "--disable-quic".to_owned(),
-            "--no-first-run".to_owned(),
-            "--disable-background-networking".to_owned(),
-            "--disable-component-update".to_owned(),
-            "--disable-sync".to_owned(),
-            "--hide-scrollbars".to_owned(),
-            "--autoplay-policy=no-user-gesture-required".to_owned(),
-        ];
-        arguments.push(format!("--window-size={width},{height}"));
-        arguments.push(format!("--user-data-dir={}", profile.path().display()));
-        let mut capabilities = serde_json::Map::new();
-        capabilities.insert("goog:chromeOptions".to_owned(), json!({ "args": arguments }));
-        // A script takes as long as a slow machine lets it.
-        capabilities.insert("timeouts".to_owned(), json!({ "script": 180_000 }));
-        let mut builder = ClientBuilder::new(HttpConnector::new());
-        builder.capabilities(capabilities);
-        let url = format!("http://127.0.0.1:{port}");
-        let mut tries = 0;
-        let client = loop {
-            match builder.connect(&url).await {
-                Ok(client) => break client,
-                Err(error) if tries == 100 => return Err(error),
-                Err(_) => {
-                    tries += 1;
-                    tokio::time::sleep(Duration::from_millis(50)).await;
-                }
-            }
+        let idle = IDLE.lock().expect("nobody fails holding it").pop();
+        let (client, driver) = match idle {
+            Some(found) => found,
+            None => TALKING.spawn(connected()).await.expect("a browser is started")?,
         };
-        let session = client.session_id().await.ok().flatten();
-        driver.session = session.map(|id| format!("{url}/session/{id}"));
-        let browser = Browser { client, driver, _profile: profile };
+        let browser = Browser { client, driver, is_spoilt: Cell::new(false) };
         browser.resize(width, height).await.expect("a window can be resized");
         Ok(browser)
     }
@@ -220,11 +226,16 @@ impl Browser {
     /// From the next page on the audio clock keeps even time. A machine without a sound card has one that stands
     /// still whenever others are busy: what is held against it is held against noise.
     pub async fn steady_sound(&self) -> Result<(), Failed> {
-        let session = self.driver.session.as_ref().expect("a session");
-        let command = json!({"cmd": "Page.addScriptToEvaluateOnNewDocument", "params": {"source": STEADY_SOUND}});
-        let sent = ureq::post(format!("{session}/goog/cdp/execute")).send_json(command);
-        sent.expect("chromedriver passes commands on");
+        self.is_spoilt.set(true);
+        self.command("Page.addScriptToEvaluateOnNewDocument", json!({ "source": STEADY_SOUND }));
         Ok(())
+    }
+
+    /// A command of Chromium's own protocol.
+    fn command(&self, name: &str, parameters: Value) {
+        let command = json!({"cmd": name, "params": parameters});
+        let sent = ureq::post(format!("{}/goog/cdp/execute", self.driver.session)).send_json(command);
+        sent.expect("chromedriver passes commands on");
     }
 
     /// Opens an address.
@@ -342,6 +353,20 @@ impl Browser {
         Ok(())
     }
 
+    /// Waits until the page is at rest and nothing on it moves: no menu that is still coming, no tip that goes.
+    pub async fn still(&self) -> Result<(), Failed> {
+        self.rest().await?;
+        self.until(
+            "!document.querySelector('.mantine-Tooltip-tooltip') && \
+             document.getAnimations().every((one) => one.playState !== 'running' || one.effect.getTiming().iterations === Infinity)",
+        )
+        .await?;
+        self.client
+            .execute_async("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))", Vec::new())
+            .await?;
+        Ok(())
+    }
+
     /// The text of an element of a page at rest.
     pub async fn text(&self, css: &str) -> Result<String, Failed> {
         self.rest().await?;
@@ -399,10 +424,69 @@ impl Browser {
         self.client.screenshot().await
     }
 
-    /// Closes the window.
+    /// Closes the window; its browser goes on to the next journey.
     pub async fn close(self) -> Result<(), Failed> {
-        self.client.clone().close().await
+        if self.is_spoilt.get() {
+            return Ok(());
+        }
+        let windows = self.client.windows().await?;
+        for other in &windows[1..] {
+            self.client.switch_to_window(other.clone()).await?;
+            self.client.close_window().await?;
+        }
+        self.client.switch_to_window(windows[0].clone()).await?;
+        let origin = self.run("return location.origin").await?;
+        self.client.goto("about:blank").await?;
+        self.command("Storage.clearDataForOrigin", json!({"origin": origin, "storageTypes": "all"}));
+        self.client.release_actions().await?;
+        let Browser { client, driver, .. } = self;
+        IDLE.lock().expect("nobody fails holding it").push((client, driver));
+        Ok(())
     }
+}
+
+/// A browser of its own, over an empty profile.
+async fn connected() -> Result<(Client, Driver), NewSessionError> {
+    let free = std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr());
+    let port = free.expect("a free port").port();
+    let profile = tempfile::tempdir().expect("a folder can be made").keep();
+    let mut driver = Driver::start(port, &profile);
+    let mut arguments = vec![
+        "--headless".to_owned(),
+        "--no-sandbox".to_owned(),
+        "--disable-gpu".to_owned(),
+        "--disable-quic".to_owned(),
+        "--no-first-run".to_owned(),
+        "--disable-background-networking".to_owned(),
+        "--disable-component-update".to_owned(),
+        "--disable-sync".to_owned(),
+        "--hide-scrollbars".to_owned(),
+        "--autoplay-policy=no-user-gesture-required".to_owned(),
+        // Menus are there at once: nobody waits for their coming.
+        "--force-prefers-reduced-motion".to_owned(),
+    ];
+    arguments.push(format!("--user-data-dir={}", profile.display()));
+    let mut capabilities = serde_json::Map::new();
+    capabilities.insert("goog:chromeOptions".to_owned(), json!({ "args": arguments }));
+    // A script takes as long as a slow machine lets it.
+    capabilities.insert("timeouts".to_owned(), json!({ "script": 180_000 }));
+    let mut builder = ClientBuilder::new(HttpConnector::new());
+    builder.capabilities(capabilities);
+    let url = format!("http://127.0.0.1:{port}");
+    let mut tries = 0;
+    let client = loop {
+        match builder.connect(&url).await {
+            Ok(client) => break client,
+            Err(error) if tries == 100 => return Err(error),
+            Err(_) => {
+                tries += 1;
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+        }
+    };
+    let session = client.session_id().await.ok().flatten().expect("a session has an id");
+    driver.session = format!("{url}/session/{session}");
+    Ok((client, driver))
 }
 
 /// An audio clock that goes as the page's does from when it first runs.
@@ -444,12 +528,32 @@ pub fn large_song(hits: u32, instruments: u32) -> Vec<u8> {
     file
 }
 
-/// One browser at a time: the machines are small.
-static TURN: LazyLock<Mutex<()>> = LazyLock::new(|| Mutex::new(()));
+/// So many journeys are under way at once: the machines are small.
+const WORKERS: u32 = 2;
 
-/// Waits until no other test has a browser.
-pub async fn turn() -> MutexGuard<'static, ()> {
-    TURN.lock().await
+static TURNS: Semaphore = Semaphore::const_new(WORKERS as usize);
+
+/// A place among the journeys that are under way. It says how long one took when it ends.
+pub struct Turn {
+    begun: Instant,
+    _permit: SemaphorePermit<'static>,
+}
+
+impl Drop for Turn {
+    fn drop(&mut self) {
+        let name = std::thread::current().name().unwrap_or_default().to_owned();
+        println!("{name}: {:.1} s", self.begun.elapsed().as_secs_f64());
+    }
+}
+
+async fn turns(how_many: u32) -> Turn {
+    let permit = TURNS.acquire_many(how_many).await.expect("turns go on");
+    Turn { begun: Instant::now(), _permit: permit }
+}
+
+/// Waits until there is a place.
+pub async fn turn() -> Turn {
+    turns(1).await
 }
 
 /// Keys as WebDriver names them.
@@ -473,8 +577,16 @@ pub mod key {
 }
 
 /// A server with the demo songs and a window of 1280 by 800.
-pub async fn start() -> (MutexGuard<'static, ()>, App, Browser) {
-    let turn = turn().await;
+pub async fn start() -> (Turn, App, Browser) {
+    begun(turn().await).await
+}
+
+/// The same while no other journey is under way: for what is played and recorded in time, and for what is measured.
+pub async fn start_alone() -> (Turn, App, Browser) {
+    begun(turns(WORKERS).await).await
+}
+
+async fn begun(turn: Turn) -> (Turn, App, Browser) {
     let app = App::start().await;
     let browser = Browser::open(1280, 800).await.expect("Chromium starts");
     (turn, app, browser)

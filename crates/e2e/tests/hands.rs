@@ -104,7 +104,7 @@ async fn rolls_flams_and_hands_are_said_and_seen() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_round_has_fresh_dice_where_that_is_asked() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     open_causeway(&app, &browser).await?;
     browser.press("Closed hat").await?;
     assert_eq!(browser.run("return document.querySelector('[data-round]') === null").await?, true);

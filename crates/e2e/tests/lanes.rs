@@ -103,7 +103,7 @@ async fn a_fade_and_a_swell_are_drawn_and_nothing_else_is_touched() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn hats_rise_in_pitch_and_are_heard_so() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     open_causeway(&app, &browser).await?;
     browser.click("[data-property-menu]").await?;
     look(&browser, "property-menu").await?;
@@ -309,7 +309,7 @@ async fn open_lines(app: &App, browser: &Browser) -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drawn_fade_is_heard_and_the_pedal_opens_the_hat() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     browser.steady_sound().await?;
     open_lines(&app, &browser).await?;
     browser.press("Play").await?;
@@ -365,7 +365,7 @@ async fn a_drawn_fade_is_heard_and_the_pedal_opens_the_hat() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_sampler_elsewhere_is_sent_the_lines_before_the_hits() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     let routes = json!({"routes": {"1": {"port": "Simulated sampler", "channel": 4}}, "deaf": ["Simulated pads"]});
     with_devices(&app, &browser, json!({}), routes).await?;
     open_lines(&app, &browser).await?;

@@ -22,7 +22,7 @@ async fn begin(app: &App, browser: &Browser, name: &str, plan: LoopPlan) -> Done
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_loop_is_dropped_swung_heard_and_taken_away() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     browser.steady_sound().await?;
     begin(&app, &browser, "cut-break.wav", LoopPlan::cut_break()).await?;
     look(&browser, "loop").await?;
@@ -141,7 +141,7 @@ async fn a_loop_is_added_to_a_song() -> Done {
 /// What a change of thirty seconds takes from the switch to the sound, printed; and it is heard at all.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_long_loop_follows_what_is_done_to_it() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     browser.steady_sound().await?;
     begin(&app, &browser, "long.wav", LoopPlan { bars: 12, bpm: 96.0, ..LoopPlan::cut_break() }).await?;
     add_pass(&browser, "swing", "swing").await?;

@@ -2,7 +2,6 @@
 
 mod everything;
 mod findings;
-mod frames;
 mod hands;
 mod journeys;
 mod kits;

@@ -36,7 +36,7 @@ async fn choose_folder(browser: &Browser, folder: &std::path::Path) -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_folder_of_samples_is_heard_in_the_part() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     browser.steady_sound().await?;
     let folder = folder(&app);
     own_kit(&app, &browser).await?;

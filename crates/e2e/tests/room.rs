@@ -1,5 +1,6 @@
 //! The workspace and the shelf as a newcomer meets them: room, sight, words, ways in and out.
 
+use serde_json::Value;
 use std::time::Duration;
 use vivida_e2e::*;
 
@@ -230,7 +231,7 @@ async fn a_step_of_the_history_is_gone_back_to() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn space_plays_wherever_the_pointer_was_used() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     open_causeway(&app, &browser).await?;
     add_pass(&browser, "compress", "contrast").await?;
     // A word was pressed and its list closed again; a switch was switched; a button was pressed.
@@ -412,5 +413,77 @@ async fn five_parts_are_begun_shaped_compared_and_taken_away() -> Done {
         );
         assert_eq!(browser.run(&differs).await?, true, "{song}");
     }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn help_and_walk_lead_the_keyboard_on_from_the_shelf() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.find("[data-song='Causeway']").await?;
+    browser.keys("?").await?;
+    browser.until("document.querySelector('[role=dialog]')?.textContent.includes('Select all songs')").await?;
+    look(&browser, "shelf-help").await?;
+    browser.press("Start the walk").await?;
+    // Each step is a dialog with a name, and the keyboard is on what leads on.
+    let at = |step: u32| {
+        format!(
+            "document.activeElement.textContent === '{}' &&
+             document.activeElement.closest('[role=dialog]').ariaLabel.startsWith('Step {step}: ')",
+            if step == 5 { "Done" } else { "Next" }
+        )
+    };
+    for step in 1..=5 {
+        browser.until(&at(step)).await?;
+        browser.keys(&key::ENTER.to_string()).await?;
+    }
+    browser.until("!document.querySelector('[data-walk-step]')").await?;
+    // It begins once: a song that is opened later has none.
+    browser.client.refresh().await?;
+    browser.find("[data-add-pass]").await?;
+    browser.rest().await?;
+    assert_eq!(browser.run("return document.querySelector('[data-walk-step]')").await?, Value::Null);
+    // What is added by Enter has the keyboard; what was only looked for gives it back.
+    add_pass(&browser, "compress", "contrast").await?;
+    browser.until("document.activeElement.matches('[data-pass=contrast] [data-pass-fold]')").await?;
+    browser.keys("/").await?;
+    browser.find("[role=option]").await?;
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.until("document.activeElement.matches('[data-add-pass]')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_song_is_begun_with_the_drums_that_everybody_knows() -> Done {
+    let (_turn, app, browser) = start().await;
+    browser.goto(&app.address).await?;
+    browser.click("[data-begin]").await?;
+    browser.until("document.querySelector('[data-begin-kit]').value === 'General MIDI'").await?;
+    browser.press("Begin").await?;
+    browser.find("[data-drawing]").await?;
+    let rows = "document.querySelectorAll('[data-instrument]').length";
+    browser.until(&format!("{rows} >= 8 && {rows} <= 12")).await?;
+    look(&browser, "begun").await?;
+    // The first stroke in a row is as hard as it is high, whatever room the row has.
+    let id = browser.run("return Number(location.pathname.split('/').pop())").await?;
+    for (instrument, high, count) in [("kick", 0.15, 1), ("snare", 0.85, 2)] {
+        let css = format!("[data-instrument='{instrument}'] canvas[data-hits]");
+        let [x, y] = middle(&browser, &css).await?;
+        browser.drag_from(x, y + (high - 0.5) * height(&browser, &css).await?, 0.0, 0.0).await?;
+        let written = format!("return it.written.velocities.length === {count}");
+        answers(&browser, &format!("/parts/{id}"), &written).await?;
+        browser.rest().await?;
+    }
+    let part = ask(&browser, &format!("/parts/{id}")).await?;
+    let struck = |note: u64| {
+        let notes = part["written"]["notes"].as_array().unwrap();
+        let place = notes.iter().position(|one| one.as_u64() == Some(note)).unwrap();
+        part["written"]["velocities"][place].as_u64().unwrap()
+    };
+    assert!(struck(36) > 100 && struck(38) < 40, "kick {}, snare {}", struck(36), struck(38));
+    // Without the pencil there are still the rows of what is struck.
+    browser.run("document.activeElement.blur()").await?;
+    browser.keys("b").await?;
+    browser.until(&format!("{rows} === 2")).await?;
     browser.close().await
 }

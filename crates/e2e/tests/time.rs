@@ -3,6 +3,7 @@
 use serde_json::Value;
 use vivida_e2e::{
     App, Browser, Failed, add_pass, ask, handle, import, kept, key, large_song, middle, open_causeway, start,
+    start_alone,
 };
 
 type Done = Result<(), Failed>;
@@ -207,8 +208,9 @@ async fn a_large_pocket_follows_the_pointer() -> Done {
     let everybody = "const ask = (path, body) => fetch('/api/v1' + path, body && {method: 'POST',
             headers: {'Content-Type': 'application/json'}, body: JSON.stringify(body)}).then((r) => r.json());
         return ask('/songs').then(async ([{id, parts: [{id: part}]}]) => {
-            const {kit} = await ask(`/parts/${part}`);
-            const followers = kit.instruments.map((one) => ({part, instruments: [one.id]}));
+            const {kit, written} = await ask(`/parts/${part}`);
+            const struck = kit.instruments.filter((_, place) => written.instruments.includes(place));
+            const followers = struck.map((one) => ({part, instruments: [one.id]}));
             await ask(`/songs/${id}/pockets`, {name: 'Everybody', settings: {lean: {by: 1}}, followers});
             return [part, followers.length];
         })";
@@ -245,6 +247,9 @@ async fn a_large_pocket_follows_the_pointer() -> Done {
     let part = &made[0];
     let kept = ask(&browser, &format!("/parts/{part}")).await?;
     for one in kept["performance"]["reading"]["instruments"].as_array().expect("a reading") {
+        if one["figures"]["count"] == 0 {
+            continue;
+        }
         let late = one["figures"]["offset_mean"].as_f64().expect("ms");
         assert!((late - by).abs() < 0.6, "{} is {late} ms late, not {by}", one["instrument"]);
     }
@@ -373,7 +378,7 @@ async fn lines_follow_the_grid_and_show_what_is_forgiven() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn swing_slides_while_the_loop_plays() -> Done {
-    let (_turn, app, browser) = start().await;
+    let (_turn, app, browser) = start_alone().await;
     open_causeway(&app, &browser).await?;
     browser.press("Closed hat").await?;
     add_pass(&browser, "swing", "swing").await?;

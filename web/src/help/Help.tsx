@@ -1,6 +1,6 @@
 import { ActionIcon, Button, Kbd, Modal, Popover, Tabs, Text, Tooltip } from "@mantine/core";
 import { IconQuestionMark } from "@tabler/icons-react";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { SchemeToggle } from "../SchemeToggle";
 import { useShortcuts } from "../useShortcuts";
@@ -108,7 +108,11 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 		return before > 0 && before < steps.length ? before : 0;
 	});
 	const [box, setBox] = useState<DOMRect | null>(null);
-	const onward = useRef<HTMLButtonElement>(null);
+	// Each step takes the keyboard along.
+	const onward = useCallback(
+		(button: HTMLButtonElement | null) => button?.focus({ preventScroll: true }),
+		[],
+	);
 	const { at, title, words } = steps[step];
 	useEffect(() => {
 		localStorage.setItem(kept, `${step}`);
@@ -134,10 +138,6 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 		localStorage.removeItem(kept);
 		onEnd();
 	};
-	const shown = box !== null;
-	useEffect(() => {
-		if (shown) onward.current?.focus({ preventScroll: true });
-	}, [shown, step]);
 	if (!box) return null;
 	return (
 		<Popover

@@ -125,12 +125,13 @@ function Name({ instrument, row }: NameProps) {
 					own.style.transform = "";
 					delete own.dataset.dragged;
 					if (to === from) return;
-					const { part, order, hidden, setView } = store.getState();
+					const { part, order, setView } = store.getState();
 					const { instruments } = part.kit;
-					const shown = shownRows(instruments, { order, hidden }).map((index) => instruments[index].id);
+					const shown = others.flatMap((one) => one.getAttribute("data-instrument") ?? []);
 					const [one] = shown.splice(from, 1);
 					shown.splice(to, 0, one);
-					setView({ order: [...shown, ...hidden] });
+					const all = shownRows(instruments, { order, hidden: [] }).map((index) => instruments[index].id);
+					setView({ order: [...shown, ...all.filter((id) => !shown.includes(id))] });
 				},
 			};
 		}, [store, row]),

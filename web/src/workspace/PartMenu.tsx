@@ -27,6 +27,7 @@ import { inOrder, plural } from "../words";
 import { NewerDialog } from "./Newer";
 import { JoinDialog, SplitDialog } from "./Regroup";
 import { useWorkspace, useWorkspaceStore } from "./store";
+import { useUsed } from "./useUsed";
 import classes from "./Workspace.module.css";
 
 /** The song and its parts: another one, a second one of this, another name, silence. */
@@ -46,7 +47,7 @@ export function Crumbs() {
 		wanted.current = what;
 		after.choose();
 	};
-	const instruments = useWorkspace((state) => state.part.kit.instruments.length);
+	const instruments = useUsed().size;
 	const { change, setSong } = store.getState();
 	const second = song.parts.find(({ id }) => id === part.id)?.is_second ?? false;
 	const open = (id: number) => go(`/songs/${song.id}/parts/${id}`);

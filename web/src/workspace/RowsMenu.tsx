@@ -51,7 +51,10 @@ export function RowsMenu() {
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
 	const pads = useWorkspace((state) => state.pads);
-	const all = shownRows(instruments, { order, hidden: [] });
+	const inOrder = shownRows(instruments, { order, hidden: [] });
+	const has = (index: number) => used.has(index) || extra.includes(instruments[index].id);
+	// What has a row, then what could have one.
+	const all = [...inOrder.filter(has), ...inOrder.filter((index) => !has(index))];
 	const isShown = (index: number) => {
 		const { id } = instruments[index];
 		return used.has(index) || extra.includes(id) ? !hidden.includes(id) : false;

@@ -15,6 +15,7 @@ import type { NumberValues } from "./passes/NumberToken";
 import { NumberToken } from "./passes/NumberToken";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
+import { useStruckFirst } from "./useUsed";
 
 const number = (min: number, max: number, unit: string): NumberValues => ({
 	kind: "number",
@@ -32,7 +33,7 @@ export function SelectionBar() {
 	const store = useWorkspaceStore();
 	const selected = useWorkspace((state) => state.selected);
 	const performance = useWorkspace((state) => state.performance);
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useStruckFirst();
 	const [moving, setMoving] = useState(0);
 	if (selected.size === 0 || !performance) return null;
 	const ids = [...selected];

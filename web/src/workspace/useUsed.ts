@@ -1,5 +1,7 @@
 import { useMemo } from "react";
+import type { Instrument } from "../api/generated/types";
 import { writtenOf } from "./played";
+import { basicRows } from "./rowHeights";
 import { useWorkspace } from "./store";
 
 /** The places in the kit of the instruments that have hits, written or made. */
@@ -17,4 +19,26 @@ export function useUsed(): Set<number> {
 		});
 		return used;
 	}, [part, played]);
+}
+
+/**
+ * The instruments that one chooses among: those that have hits or a row of their own, and those that are chosen already.
+ * Where nothing is struck yet, the drums that a beat is begun with.
+ */
+export function useOffered(chosen: string[] = []): Instrument[] {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const extra = useWorkspace((state) => state.extra);
+	const used = useUsed();
+	const basic = used.size === 0 ? basicRows(instruments) : [];
+	return instruments.filter(
+		({ id }, index) => used.has(index) || basic.includes(index) || extra.includes(id) || chosen.includes(id),
+	);
+}
+
+/** All instruments of the kit, those that are struck first. */
+export function useStruckFirst(): Instrument[] {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const used = useUsed();
+	const struck = (is: boolean) => instruments.filter((_, index) => used.has(index) === is);
+	return [...struck(true), ...struck(false)];
 }

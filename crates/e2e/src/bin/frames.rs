@@ -1,10 +1,22 @@
-//! How evenly the page draws while hands are on it. Figures are printed; machines differ, so ratios alone are judged.
+//! How evenly the page draws while hands are on it, and how soon: `cargo xtask bench`. Figures are printed; machines
+//! differ, so ratios alone are judged.
 
 use serde_json::Value;
 use std::time::Duration;
 use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
+
+const SOFT: &str = "[data-instrument='closed-hat'] [data-handle=soft]";
+
+#[tokio::main]
+async fn main() -> Done {
+    two_thousand_hits_are_dragged().await?;
+    a_large_part_follows_the_pointer().await?;
+    a_large_part_opens().await?;
+    a_shelf_of_five_hundred_songs_is_flung_and_searched().await?;
+    a_lane_of_fifty_thousand_values_is_zoomed_as_a_part_without_it().await
+}
 
 /// Calls `move(step)` once a frame, 180 times, and gives the milliseconds between frames, the shortest first.
 const EACH_FRAME: &str = "const frames = []; let before = performance.now();
@@ -25,7 +37,6 @@ async fn frames(browser: &Browser, prepare: &str) -> Result<[f64; 3], Failed> {
     Ok([share(0.5), share(0.9), share(0.99)])
 }
 
-#[tokio::test(flavor = "multi_thread")]
 async fn two_thousand_hits_are_dragged() -> Done {
     let (_turn, app, browser) = start().await;
     browser.goto(&app.address).await?;
@@ -56,7 +67,47 @@ async fn two_thousand_hits_are_dragged() -> Done {
     browser.close().await
 }
 
-#[tokio::test(flavor = "multi_thread")]
+async fn a_large_part_follows_the_pointer() -> Done {
+    let (_turn, app, browser) = start().await;
+    import(&app, &browser, "large.mid", &large_song(10_000, 20)).await?;
+    browser.click("[data-song=large] a").await?;
+    browser.find(SOFT).await?;
+    browser.until("window.vividaProbe.latencies.length > 0").await?;
+    browser.run("window.vividaProbe.latencies.length = 0; window.vividaProbe.drawing.length = 0").await?;
+    for _ in 0..3 {
+        browser.drag(SOFT, 0.0, 45.0).await?;
+        browser.drag(SOFT, 0.0, -20.0).await?;
+    }
+    let median = "const m = (l) => [...l].sort((a, b) => a - b)[l.length >> 1];
+        return [m(window.vividaProbe.latencies), m(window.vividaProbe.drawing), window.vividaProbe.latencies.length]";
+    let measured = browser.run(median).await?;
+    println!(
+        "10 000 hits: pointer to picture {:.1} ms, drawing a frame {:.1} ms (medians of {})",
+        measured[0], measured[1], measured[2]
+    );
+    assert!(measured[2].as_f64() > Some(5.0), "the picture follows while the handle is dragged: {measured}");
+    browser.close().await
+}
+
+async fn a_large_part_opens() -> Done {
+    let (_turn, app, browser) = start().await;
+    import(&app, &browser, "large.mid", &large_song(10_000, 20)).await?;
+    let mut times = Vec::new();
+    for _ in 0..5 {
+        browser.find("[data-song=large] a").await?;
+        let click = "window.vividaProbe.latencies.length = 0; window.opened = performance.now(); document.querySelector('[data-song=large] a').click()";
+        browser.run(click).await?;
+        browser.until("window.vividaProbe.latencies.length > 0").await?;
+        let took = browser.run("return window.vividaProbe.shown - window.opened").await?;
+        times.push(took.as_f64().expect("a time"));
+        browser.client.back().await?;
+    }
+    times.sort_by(f64::total_cmp);
+    println!("opening 10 000 hits of 20 instruments: {:.0} ms from click to picture (median of 5)", times[2]);
+    assert!(times[0] > 0.0);
+    browser.close().await
+}
+
 async fn a_shelf_of_five_hundred_songs_is_flung_and_searched() -> Done {
     let (_turn, app, browser) = start().await;
     browser.goto(&app.address).await?;
@@ -151,7 +202,6 @@ async fn zoomed(app: &App, browser: &Browser, name: &str, bytes: &[u8]) -> Resul
     Ok((frame, drawing))
 }
 
-#[tokio::test(flavor = "multi_thread")]
 async fn a_lane_of_fifty_thousand_values_is_zoomed_as_a_part_without_it() -> Done {
     let (_turn, app, browser) = start().await;
     let mut medians = Vec::new();

@@ -15,6 +15,7 @@ import type { BarsEdit } from "../../api/generated/types";
 import classes from "../SongStrip.module.css";
 import { barCount } from "../song";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { useOffered } from "../useUsed";
 import { OutlineForm } from "./OutlineForm";
 
 /** What is done to whole bars: copied and cleared by hand; in a song that was begun here the bars themselves, too. */
@@ -68,7 +69,7 @@ function BarsForm({ done }: { done: () => void }) {
 	const store = useWorkspaceStore();
 	const loop = useWorkspace((state) => state.loop);
 	const song = useWorkspace((state) => state.song);
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useOffered();
 	const open = useWorkspace((state) => state.open);
 	const bars = barCount(song);
 	const [from, setFrom] = useState(loop[0]);

@@ -3,9 +3,16 @@ import { IconEar } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
+import type { PartDetail } from "../../api/generated/types";
 import { showError } from "../../notify";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import type { Shown } from "./GrooveScreen";
+
+/** The instruments of a part that are struck as it is written. */
+function struckBy(part: PartDetail | undefined) {
+	const struck = new Set(part?.written.instruments);
+	return part?.kit.instruments.filter((_, index) => struck.has(index)) ?? [];
+}
 
 /** Takes the groove of a part: of this one or another, of one instrument or all, of some bars or all. */
 export function ExtractForm({ onTaken }: { onTaken: (shown: Shown) => void }) {
@@ -100,7 +107,7 @@ function Form({ onTaken }: { onTaken: (shown: Shown) => void }) {
 					clearable
 					comboboxProps={{ withinPortal: false }}
 					value={instrument}
-					data={(detail.data?.kit.instruments ?? []).map(({ id, name }) => ({ value: id, label: name }))}
+					data={struckBy(detail.data).map(({ id, name }) => ({ value: id, label: name }))}
 					onChange={setInstrument}
 				/>
 				<Select

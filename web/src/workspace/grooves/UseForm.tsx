@@ -4,6 +4,7 @@ import type { Action, GrooveProfile } from "../../api/generated/types";
 import passClasses from "../passes/Passes.module.css";
 import { ActionWords } from "../passes/Sentence";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { useOffered } from "../useUsed";
 import classes from "./Grooves.module.css";
 
 type Strengths = Omit<Extract<Action, { kind: "groove" }>, "groove">;
@@ -11,7 +12,7 @@ type Strengths = Omit<Extract<Action, { kind: "groove" }>, "groove">;
 /** The groove on the open part: listened to, and then taken as a pass. Nothing changes before. */
 export function UseForm({ groove }: { groove: GrooveProfile }) {
 	const store = useWorkspaceStore();
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useOffered();
 	const said = useWorkspace((state) =>
 		state.audition ? (state.performance?.passes.at(-1)?.said ?? null) : null,
 	);

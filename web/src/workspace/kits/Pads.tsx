@@ -45,7 +45,9 @@ function padded(kit: Kit, played: Set<number>, at: StrokeAt | null) {
 	const places = kit.instruments.map((_, place) => place);
 	const wanted = (place: number) => (place === at?.instrument ? 2 : played.has(place) ? 1 : 0);
 	const first = [...places].sort((a, b) => wanted(b) - wanted(a) || a - b).slice(0, most);
-	return first.sort((a, b) => a - b);
+	// What is played has the first keys, whatever else there is room for.
+	const later = (place: number) => Number(!played.has(place));
+	return first.sort((a, b) => later(a) - later(b) || a - b);
 }
 
 /** The kit to be struck: how high a pad is struck is how hard; by keys firm, with Shift hard. */

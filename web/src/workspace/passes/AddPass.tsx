@@ -6,7 +6,7 @@ import type { ActionFamily } from "../../api/generated/types";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { ownLanes } from "../useInfo";
-import { useUsed } from "../useUsed";
+import { useOffered, useUsed } from "../useUsed";
 import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
 import { resolved } from "./resolved";
@@ -137,6 +137,7 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 	const found = groups.flatMap((group) => group.found);
 	const count = new Set(found.map(({ info }) => info.kind)).size;
 	const aim = instruments.length > 0 ? { instruments } : open ? { instruments: [open] } : {};
+	const offered = useOffered(aim.instruments);
 	const wanted = text.trim().toLowerCase();
 	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
 	const pocketName = (id: number) => pockets.find((one) => one.id === id)?.name ?? "a pocket";
@@ -176,7 +177,10 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 						event.preventDefault();
 						setChosen(Math.max(0, Math.min(found.length - 1, chosen + step)));
 					}
-					if (event.key === "Enter" && found[chosen]) add(found[chosen]);
+					if (event.key !== "Enter" || !found[chosen]) return;
+					// Else it would press what has the focus next.
+					event.preventDefault();
+					add(found[chosen]);
 				}}
 			/>
 			<div
@@ -229,7 +233,7 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 				<span role="status">
 					{tip ?? (
 						<>
-							{plural(count, "action")}, for <b>{instrumentsInWords(aim, part.kit.instruments)}</b>
+							{plural(count, "action")}, for <b>{instrumentsInWords(aim, offered)}</b>
 							{aim.instruments ? "" : "; open a row or name a drum to aim at it"}
 						</>
 					)}

@@ -13,6 +13,7 @@ import { type ReactNode, useRef, useState } from "react";
 import type { Aim, Near, Positions, RunPlace, Turned } from "../../api/generated/types";
 import { listed, plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
+import { useOffered } from "../useUsed";
 import { GridToken, gridInWords } from "./GridToken";
 import { NumberToken, type NumberValues } from "./NumberToken";
 import classes from "./Passes.module.css";
@@ -448,6 +449,7 @@ function RunToken(props: AimProps) {
 function NearToken(props: AimProps & { condition: "with" | "without"; near: Near }) {
 	const { aim, onChange, condition, near } = props;
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const offered = useOffered(near.instruments);
 	const chosen = near.instruments.map(
 		(id) => instruments.find((one) => one.id === id)?.name.toLowerCase() ?? `${id} (not here)`,
 	);
@@ -456,7 +458,7 @@ function NearToken(props: AimProps & { condition: "with" | "without"; near: Near
 	return (
 		<ConditionToken {...props} condition={condition} words={words}>
 			<Stack gap={4} mah={240} style={{ overflowY: "auto" }}>
-				{instruments.map(({ id, name }) => (
+				{offered.map(({ id, name }) => (
 					<Checkbox
 						key={id}
 						size="xs"

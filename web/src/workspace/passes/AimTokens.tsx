@@ -3,6 +3,7 @@ import { Fragment, type ReactNode, useState } from "react";
 import type { BarRange, Turned } from "../../api/generated/types";
 import { barCount } from "../song";
 import { useWorkspace } from "../store";
+import { useOffered } from "../useUsed";
 import { type AimProps, AllBut, conditionsOf } from "./AimConditions";
 import classes from "./Passes.module.css";
 import { barsInWords, capital, familiesOf, instrumentsInWords, isEveryBar, several } from "./words";
@@ -51,10 +52,10 @@ export function AimTokens(props: AimProps) {
 }
 
 function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }) {
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
-	const named = instrumentsInWords(aim, instruments);
-	const words = begins ? capital(named) : named;
 	const ids = aim.instruments ?? [];
+	const offered = useOffered(ids);
+	const named = instrumentsInWords(aim, offered);
+	const words = begins ? capital(named) : named;
 	const toggle = (id: string) => {
 		const chosen = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id];
 		onChange({ ...aim, instruments: chosen.length > 0 ? chosen : undefined });
@@ -84,7 +85,7 @@ function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }
 						checked={ids.length === 0}
 						onChange={() => onChange({ ...aim, instruments: undefined })}
 					/>
-					{familiesOf(instruments).map(([family, of]) => (
+					{familiesOf(offered).map(([family, of]) => (
 						<Checkbox
 							key={family}
 							size="xs"
@@ -94,7 +95,7 @@ function InstrumentsToken({ aim, onChange, begins }: Props & { begins: boolean }
 							onChange={() => toggleAll(of)}
 						/>
 					))}
-					{instruments.map(({ id, name, articulations }) => (
+					{offered.map(({ id, name, articulations }) => (
 						<Fragment key={id}>
 							<Checkbox size="xs" label={name} checked={ids.includes(id)} onChange={() => toggle(id)} />
 							{ids.includes(id) &&

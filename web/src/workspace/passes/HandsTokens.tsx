@@ -3,6 +3,7 @@ import { IconPlus, IconX } from "@tabler/icons-react";
 import { useState } from "react";
 import type { Values, Way } from "../../api/generated/types";
 import { useWorkspace } from "../store";
+import { useOffered, useStruckFirst } from "../useUsed";
 import classes from "./Passes.module.css";
 import { slotsInWords, wayInWords } from "./words";
 
@@ -58,9 +59,9 @@ interface TextProps {
 	onChange: (value: string) => void;
 }
 
-/** The strokes of the part's kit, by name. */
+/** The strokes of what the part strikes, by name. */
 function useStrokes() {
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useOffered();
 	return [...new Set(instruments.flatMap(({ articulations }) => articulations.map(({ name }) => name)))];
 }
 
@@ -78,12 +79,13 @@ export function StrokeToken({ label, value, onChange }: TextProps) {
 
 export function InstrumentToken({ label, value, onChange }: TextProps) {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const offered = useStruckFirst();
 	const name = instruments.find(({ id }) => id === value)?.name.toLowerCase();
 	return (
 		<Chooser
 			label={label}
 			shown={name ?? `${value} (not here)`}
-			options={instruments.map(({ id, name }) => ({ value: id, label: name }))}
+			options={offered.map(({ id, name }) => ({ value: id, label: name }))}
 			onChange={onChange}
 		/>
 	);

@@ -22,6 +22,7 @@ import { plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { useDrag } from "../useDrag";
 import { useInfo } from "../useInfo";
+import { useOffered } from "../useUsed";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
@@ -171,7 +172,7 @@ export const PassCard = memo(function PassCard({ pass, number, last }: CardProps
 
 /** Whom it is for and the settings that matter; where it does nothing, that. */
 function Short({ pass, info }: { pass: Pass; info: ActionInfo }) {
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useOffered(pass.aim.instruments);
 	const pockets = useWorkspace((state) => state.pockets);
 	const idle = useWorkspace((state) => {
 		const report = state.performance?.passes.find((one) => one.pass === pass.id);

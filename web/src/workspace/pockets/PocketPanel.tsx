@@ -13,6 +13,7 @@ import passClasses from "../passes/Passes.module.css";
 import { ActionWords, type Editing } from "../passes/Sentence";
 import { SideTabs } from "../passes/SideTabs";
 import { settingsOf, useWorkspace, useWorkspaceStore } from "../store";
+import { useOffered } from "../useUsed";
 import classes from "./Pockets.module.css";
 import { UsualFeelButton } from "./UsualFeel";
 
@@ -272,7 +273,7 @@ function FollowerLine({ pocket, follower }: { pocket: PocketCard; follower: Foll
 /** Who could follow, too: instruments of the open part, and whole parts. */
 function Join({ pocket }: { pocket: PocketCard }) {
 	const store = useWorkspaceStore();
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useOffered();
 	const open = useWorkspace((state) => state.part.state.id);
 	const all = useWorkspace((state) => state.song.parts);
 	const follows = (part: number, instrument: string | null) =>

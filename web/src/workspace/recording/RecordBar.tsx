@@ -10,6 +10,7 @@ import { plain, plural } from "../../words";
 import classes from "../Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import type { Transport } from "../usePlayer";
+import { useStruckFirst } from "../useUsed";
 import type { CountInWay } from "./state";
 
 const ways: { value: LayingHow; label: string }[] = [
@@ -32,7 +33,7 @@ export function RecordBar({ transport }: { transport: Transport }) {
 	const countIn = useWorkspace((state) => state.countIn);
 	const only = useWorkspace((state) => state.recordOnly);
 	const taking = useWorkspace((state) => state.taking);
-	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const instruments = useStruckFirst();
 	const [from, to] = useWorkspace((state) => state.loop);
 	const looping = useWorkspace((state) => state.looping);
 	if (!shown) return null;
