@@ -123,9 +123,10 @@ pub(crate) fn columns(
     opened: &Opened,
     recipe: &Recipe,
     performance: Performance,
-    reading: Measured,
+    mut reading: Measured,
     known: [Option<&str>; 3],
 ) -> PerformanceColumns {
+    reading.instruments.retain(|one| one.figures.count > 0);
     let chart = opened.chart();
     let written = &performance.written;
     let mut timing_hasher = DefaultHasher::new();

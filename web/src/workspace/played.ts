@@ -3,6 +3,7 @@ import type {
 	LaneColumns,
 	LineColumns,
 	Measured,
+	MeasuredInstrument,
 	MovementColumn,
 	PartDetail,
 	PassReport,
@@ -64,6 +65,40 @@ export interface Played {
 	looks: number[];
 }
 
+const silence = new Map<string, MeasuredInstrument>();
+
+/** An instrument that is not struck. */
+function silent(instrument: string, { portrait }: MeasuredInstrument): MeasuredInstrument {
+	const known = silence.get(instrument);
+	if (known) return known;
+	const nothing = { velocity_mean: 0, velocity_spread: 0, soft: 0, typical: 0, hard: 0, early: 0, late: 0 };
+	const now: MeasuredInstrument = {
+		instrument,
+		figures: {
+			...nothing,
+			count: 0,
+			identical_neighbours: 0,
+			offset_mean: 0,
+			offset_spread: 0,
+			on_grid: 0,
+			swing: null,
+			swing_sixteenths: null,
+			lag_1_correlation: null,
+		},
+		portrait: { touch: portrait.touch.map(() => 0), time: portrait.time.map(() => 0) },
+	};
+	silence.set(instrument, now);
+	return now;
+}
+
+/** The instruments of a reading in the order of the kit: those that are silent were not sent. */
+function inRows(part: PartDetail, { instruments }: Measured) {
+	const sounding = new Map(instruments.map((one) => [one.instrument, one]));
+	return part.reading.instruments.map((written) => {
+		return sounding.get(written.instrument) ?? silent(written.instrument, written);
+	});
+}
+
 /**
  * What came from the server, put to what is known; what has not changed is kept as it is. `asked`
  * was known when it was asked for: the answer leaves out timing and velocities that agree with it.
@@ -105,7 +140,7 @@ export function received(
 		),
 		velocities: with_(velocities, made.velocities),
 		passes: kept(before?.passes, passes),
-		reading: { ...reading, instruments: kept(before?.reading.instruments, reading.instruments) },
+		reading: { ...reading, instruments: kept(before?.reading.instruments, inRows(part, reading)) },
 		silenced: new Map(columns.silenced),
 		hands: columns.hands,
 		made: new Map(

@@ -43,6 +43,7 @@ pub struct PerformanceColumns {
     /// The part's lanes as they are played. Nothing where the request said that it has them.
     pub lanes: Option<Vec<LaneColumns>>,
     pub passes: Vec<PassReport>,
+    /// This reading, measured; of the instruments those that sound.
     pub reading: Measured,
     /// The passes whose aim is turned round, and what of it.
     pub turned: Vec<(PassId, Turned)>,

@@ -3642,7 +3642,10 @@ lanes_key: string,
 /**
  * The part's lanes as they are played. Nothing where the request said that it has them.
  */
-lanes: Array<LaneColumns> | null, passes: Array<PassReport>, reading: Measured, 
+lanes: Array<LaneColumns> | null, passes: Array<PassReport>, /**
+ * This reading, measured; of the instruments those that sound.
+ */
+reading: Measured, 
 /**
  * The passes whose aim is turned round, and what of it.
  */
