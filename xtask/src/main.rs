@@ -226,7 +226,8 @@ fn test_in(stages: &mut Stages, quick: bool) -> Done {
     fs::write(&times, "").map_err(|error| format!("{}: {error}", times.display()))?;
     // Shown, because the journeys print what they measure in the page.
     let begun = Instant::now();
-    let done = staged(if quick { "quick" } else { "all" }, &["test", "--workspace", "--", "--show-output"]);
+    let done =
+        staged(if quick { "quick" } else { "all" }, &["test", "--workspace", "--no-fail-fast", "--", "--show-output"]);
     let mut rest = begun.elapsed();
     let kept = fs::read_to_string(&times).unwrap_or_default();
     for (name, seconds) in kept.lines().filter_map(|line| line.split_once('\t')) {

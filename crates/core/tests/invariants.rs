@@ -689,12 +689,16 @@ proptest! {
             // Which hand plays what is seen, not heard.
             played.written.iter_mut().for_each(|hit| hit.hand = None);
             if kind == "sticking" {
-                // Another hand has strokes of its own where the kit says so, on the same drum.
+                // Another hand has strokes of its own where the kit says so, on the same drum; and what is one note
+                // then ends where the next one begins.
                 let chart = song.chart(&part);
                 for (hit, now) in part.hits().iter().zip(&mut played.written) {
                     let drum = |note, channel| chart.instrument_of(note, channel);
                     prop_assert_eq!(drum(hit.note, hit.channel), drum(now.note, now.channel));
-                    (now.note, now.channel) = (hit.note, hit.channel);
+                    if (now.note, now.channel) != (hit.note, hit.channel) {
+                        prop_assert!(now.length <= hit.length);
+                        (now.note, now.channel, now.length) = (hit.note, hit.channel, hit.length);
+                    }
                 }
                 played.passes[0].touched = 0;
             }
