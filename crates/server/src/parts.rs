@@ -19,6 +19,14 @@ fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     Ok(layers)
 }
 
+/// Refuses keys of changes that are longer than any program's.
+pub(crate) fn check_key(key: Option<&str>) -> Answer<()> {
+    match key {
+        Some(key) if key.is_empty() || key.len() > 100 => Err(Problem::field("key", "give 1 to 100 characters")),
+        _ => Ok(()),
+    }
+}
+
 impl App {
     /// A part in the workspace.
     pub(crate) fn part_detail(&self, id: PartId) -> Answer<PartDetail> {
@@ -100,13 +108,38 @@ impl App {
 
     /// Makes a change to a part and answers its newest state; where the change came too late, that comes
     /// with the problem.
-    pub(crate) fn changing<'a, T>(
+    pub(crate) fn changing<'a, T: 'a>(
         &self,
         id: PartId,
         plan: impl Fn(&Reading) -> Answer<Make<'a, T>>,
     ) -> Answer<PartState> {
+        self.changing_once(id, None, plan)
+    }
+
+    /// The same; under a key that a change of the song has already, none is made.
+    pub(crate) fn changing_once<'a, T: 'a>(
+        &self,
+        id: PartId,
+        key: Option<&'a str>,
+        plan: impl Fn(&Reading) -> Answer<Make<'a, T>>,
+    ) -> Answer<PartState> {
         let song = self.warm(id)?;
-        let (changed, reading) = self.work_out(song, plan)?;
+        check_key(key)?;
+        let once = |reading: &Reading| -> Answer<Make<'a, Option<T>>> {
+            let Some(key) = key else {
+                let make = plan(reading)?;
+                return Ok(Box::new(move |change| make(change).map(Some)));
+            };
+            if reading.has_step(song, key)? {
+                return Ok(Box::new(|_| Ok(None)));
+            }
+            let make = plan(reading)?;
+            Ok(Box::new(move |change| {
+                change.keyed(key);
+                make(change).map(Some)
+            }))
+        };
+        let (changed, reading) = self.work_out(song, once)?;
         let state = || self.part_state(&reading, &reading.part(id)?);
         match changed {
             Ok(_) => state(),
@@ -129,7 +162,7 @@ impl App {
             _ => None,
         };
         let label: String = vivida_smf::readable(request.label.as_bytes());
-        self.changing(id, |reading| {
+        self.changing_once(id, request.key.as_deref(), |reading| {
             let row = reading.expected_part(id, request.revision)?;
             let recipe = if wanted.is_some() || !request.gestures.is_empty() {
                 let take = request.take.unwrap_or(row.take);

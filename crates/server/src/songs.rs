@@ -14,6 +14,9 @@ use vivida_store::{PartId, Reading, Reads, SongId, Step, StoredPart, StoredSong}
 /// What the shelf shows is worked out anew where another version of the program did that.
 const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 3");
 
+/// So many lines of a grid are told at once: a long song in 32nd triplets.
+const MOST_LINES: usize = 50_000;
+
 impl App {
     /// The shelf: one's own songs first, the newest in front; then the demo in its order.
     pub(crate) fn songs(&self) -> Answer<Vec<Box<RawValue>>> {
@@ -215,7 +218,7 @@ impl App {
         if !(good(from) && good(to)) {
             return Err(Problem::field("from", "a stretch goes from one tick of the song to another"));
         }
-        Ok(grid.lines(&self.read_song(id)?.file.metre, Percent(swing), Ticks(from), Ticks(to), 600))
+        Ok(grid.lines(&self.read_song(id)?.file.metre, Percent(swing), Ticks(from), Ticks(to), MOST_LINES))
     }
 
     /// A song that is not deleted, read.

@@ -49,7 +49,7 @@ impl App {
             return Err(Problem::field("drawings", format!("draw 1 to {MOST} strokes at once")));
         }
         let label = vivida_smf::readable(request.label.as_bytes());
-        self.changing(id, |reading| {
+        self.changing_once(id, request.key.as_deref(), |reading| {
             reading.expected_part(id, request.revision)?;
             let opened = self.open_in(reading, id, None)?;
             if !opened.is_drawn() {

@@ -13,6 +13,7 @@ mod kits;
 mod lanes;
 mod loops;
 mod model;
+mod once;
 mod own_sounds;
 mod recordings;
 mod regroup;

@@ -1,7 +1,7 @@
 //! The one way to change anything.
 
 use crate::batches::{self, BatchId};
-use crate::history::Scope;
+use crate::history::{Origin, Scope};
 use crate::songs::SongId;
 use crate::state::State;
 use crate::{Store, StoreError};
@@ -17,6 +17,7 @@ pub struct Change<'a> {
     after: Vec<State>,
     /// The batch that the step is of, and the song of it.
     pub(crate) batch: Option<(BatchId, SongId)>,
+    key: Option<String>,
 }
 
 /// Counts a change of a song, or of anything of it.
@@ -35,7 +36,8 @@ impl Store {
     ) -> Result<T, E> {
         let transaction =
             self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(StoreError::from)?;
-        let mut change = Change { transaction, step: None, before: Vec::new(), after: Vec::new(), batch: None };
+        let mut change =
+            Change { transaction, step: None, before: Vec::new(), after: Vec::new(), batch: None, key: None };
         let value = make(&mut change)?;
         change.finish()?;
         // What was kept is kept; a file that stays large for now is no failure.
@@ -61,6 +63,11 @@ impl Change<'_> {
     /// Whose step it is, and what undo calls it. What was said first stays.
     pub fn step(&mut self, scope: Scope, label: impl Into<String>) {
         self.step.get_or_insert_with(|| (scope, label.into()));
+    }
+
+    /// What whoever asked for the change calls it: see [`has_step`](crate::Reads::has_step).
+    pub fn keyed(&mut self, key: &str) {
+        self.key = Some(key.to_owned());
     }
 
     /// Calls the step something else than the changes that it is made of would.
@@ -90,7 +97,7 @@ impl Change<'_> {
     }
 
     fn finish(self) -> Result<(), StoreError> {
-        let Change { transaction, step, before, after, batch } = self;
+        let Change { transaction, step, before, after, batch, key } = self;
         // What was changed and changed back is no change.
         let pairs = before.into_iter().zip(after).filter(|(before, after)| before != after);
         let (before, after): (Vec<State>, Vec<State>) = pairs.unzip();
@@ -98,7 +105,8 @@ impl Change<'_> {
             batches::unchanged(&transaction, batch)?;
         }
         if let (Some((scope, label)), false) = (step, before.is_empty()) {
-            scope.write_step(&transaction, &label, &before, &after, batch.map(|(batch, _)| batch))?;
+            let origin = Origin { batch: batch.map(|(batch, _)| batch), key };
+            scope.write_step(&transaction, &label, &before, &after, &origin)?;
             forget_cards(&transaction, scope, &after)?;
         }
         transaction.commit()?;

@@ -47,6 +47,14 @@ pub struct Step {
     pub undone: bool,
 }
 
+/// Whose work a step is.
+pub(crate) struct Origin {
+    /// The batch that it is of.
+    pub(crate) batch: Option<BatchId>,
+    /// What whoever asked for it calls it.
+    pub(crate) key: Option<String>,
+}
+
 /// So many of the newest steps are listed.
 const LISTED: i64 = 500;
 
@@ -80,20 +88,21 @@ impl Scope {
         label: &str,
         before: &[State],
         after: &[State],
-        batch: Option<BatchId>,
+        origin: &Origin,
     ) -> Result<(), StoreError> {
         self.check(transaction, after)?;
         let undone = transaction.execute("DELETE FROM step WHERE song IS ?1 AND undone = 1", [self.id()])?;
         let (left, right) = State::write(before, after);
         let size = (left.len() + right.len()) as i64 + held(transaction, after)?;
-        let sql = "INSERT INTO step (song, label, before, after, size, batch) VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+        let sql = "INSERT INTO step (song, label, before, after, size, batch, key) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)";
         transaction.prepare_cached(sql)?.execute(params![
             self.id(),
             label,
             left,
             right,
             size,
-            batch.map(|batch| batch.0)
+            origin.batch.map(|batch| batch.0),
+            origin.key
         ])?;
         let step = transaction.last_insert_rowid();
         let held = before.iter().chain(after).filter_map(State::holds);
@@ -190,6 +199,12 @@ pub(crate) fn list(connection: &Connection, song: SongId) -> Result<Vec<Step>, S
         Ok(Step { id: row.get(0)?, label: row.get(1)?, when: row.get(2)?, undone: row.get(3)? })
     };
     Ok(query.query_map(params![song.0, LISTED], step)?.collect::<rusqlite::Result<_>>()?)
+}
+
+/// Whether a song has a step of this key, undone or not.
+pub(crate) fn has_key(connection: &Connection, song: SongId, key: &str) -> Result<bool, StoreError> {
+    let mut query = connection.prepare_cached("SELECT 1 FROM step WHERE song = ?1 AND key = ?2")?;
+    Ok(query.exists(params![song.0, key])?)
 }
 
 pub(crate) fn next(connection: &Connection, song: Option<SongId>) -> Result<History, StoreError> {

@@ -99,6 +99,7 @@ pub(crate) fn bring_up_to_date(connection: &mut Connection) -> Result<(), Unopen
         M::up(include_str!("schema-7.sql")),
         M::up(include_str!("schema-8.sql")),
         M::up(include_str!("schema-9.sql")),
+        M::up(include_str!("schema-10.sql")),
     ]);
     migrations.to_latest(connection).map_err(|error| match error {
         rusqlite_migration::Error::RusqliteError { err, .. } => err.into(),

@@ -53,6 +53,12 @@ pub trait Reads {
         parts::one(self.connection(), id)
     }
 
+    /// Whether a change of this key was made in a song and its step is still there: whoever asked for it and got no
+    /// answer may ask again.
+    fn has_step(&self, song: SongId, key: &str) -> Answer<bool> {
+        history::has_key(self.connection(), song, key)
+    }
+
     /// A part that has the expected revision.
     fn expected_part(&self, id: PartId, revision: i64) -> Answer<StoredPart> {
         let part = self.part(id)?;

@@ -176,6 +176,9 @@ pub struct WrittenColumns {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct PartChangeRequest {
+    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    #[ts(optional)]
+    pub key: Option<String>,
     #[ts(type = "number")]
     pub revision: i64,
     /// What undo calls it.
@@ -253,6 +256,9 @@ pub struct FitRequest {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct WriteRequest {
+    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    #[ts(optional)]
+    pub key: Option<String>,
     #[ts(type = "number")]
     pub revision: i64,
     /// What the step is called.

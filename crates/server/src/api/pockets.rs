@@ -72,6 +72,9 @@ pub struct Joining {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct PocketChange {
+    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    #[ts(optional)]
+    pub key: Option<String>,
     #[ts(type = "number")]
     pub revision: i64,
     /// What undo calls it.
