@@ -21,14 +21,25 @@ export function showError(error: unknown) {
 	showLasting(`error-${title}-${detail}`, title, detail);
 }
 
+/** Does something, and says what went wrong; answers whether nothing did. */
+export async function doing(call: () => Promise<unknown>) {
+	try {
+		await call();
+		return true;
+	} catch (error) {
+		showError(error);
+		return false;
+	}
+}
+
 /** Say what happened out of sight. */
 export function showNote(title: string, message: string) {
 	notifications.show({ title, message, autoClose: 6_000, withBorder: true });
 }
 
 /** Say what is the matter until it is over or read. */
-export function showLasting(id: string, title: string, message: ReactNode) {
-	const note = { id, color: "madder", title, message, autoClose: false, withBorder: true } as const;
+export function showLasting(id: string, title: string, message: ReactNode, onClose?: () => void) {
+	const note = { id, color: "madder", title, message, autoClose: false, withBorder: true, onClose } as const;
 	notifications.hide(id);
 	notifications.show(note);
 }
@@ -59,21 +70,23 @@ export function offerUndo(id: string, title: string, undo: () => void, autoClose
 	return id;
 }
 
-/** Says that something was not kept, and offers to do it again on top of what is there now. */
-export function offerAgain(title: string, again: () => void) {
+/**
+ * Says that something was not kept, and offers to do it again on top of what is there now. It is read once it is
+ * closed.
+ */
+export function offerAgain(title: string, again: () => void, onRead?: () => void) {
 	const id = `again-${title}`;
 	const take = () => {
 		notifications.hide(id);
 		again();
 	};
-	showLasting(
-		id,
-		title,
+	const message = (
 		<>
 			What is shown now is the newest.{" "}
 			<Button size="compact-sm" variant="default" data-again onClick={take}>
 				Do it again on top
 			</Button>
-		</>,
+		</>
 	);
+	showLasting(id, title, message, onRead);
 }

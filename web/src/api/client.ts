@@ -104,26 +104,36 @@ const mostKeptAlive = 20_000;
 /** Whether it can still be sent while the page goes away. */
 export const outlivesThePage = (body: unknown) => JSON.stringify(body).length < mostKeptAlive;
 
-async function ask(method: string, path: string, init: RequestInit = {}): Promise<Response> {
-	let response: Response;
+/** How long is waited for an answer that is made at once, in ms. */
+const patience = 30_000;
+
+const noAnswer = () =>
+	new ProblemError({
+		status: 0,
+		title: "Vivida does not answer",
+		detail: "The server has stopped or cannot be reached. Start it again; what was saved is safe.",
+	});
+
+/** What `read` makes of an answer. One that never comes, or breaks off, is none. */
+async function ask<T>(
+	method: string,
+	path: string,
+	init: RequestInit,
+	read: (response: Response) => Promise<T>,
+): Promise<T> {
 	probe.asks(1);
 	try {
-		response = await fetch(base + path, { method, ...init });
+		const response = await fetch(base + path, { method, ...init });
+		if (response.ok) return await read(response);
+		const problem = response.headers.get("content-type")?.includes("problem+json")
+			? ((await response.json()) as Problem)
+			: { status: response.status, title: "Failed", detail: `The server answered ${response.status}.` };
+		throw new ProblemError(problem);
 	} catch (error) {
-		if (error instanceof DOMException && error.name === "AbortError") throw error;
-		throw new ProblemError({
-			status: 0,
-			title: "Vivida does not answer",
-			detail: "The server has stopped or cannot be reached. Start it again; what was saved is safe.",
-		});
+		throw error instanceof ProblemError ? error : noAnswer();
 	} finally {
 		probe.asks(-1);
 	}
-	if (response.ok) return response;
-	const problem = response.headers.get("content-type")?.includes("problem+json")
-		? ((await response.json()) as Problem)
-		: { status: response.status, title: "Failed", detail: `The server answered ${response.status}.` };
-	throw new ProblemError(problem);
 }
 
 async function json<T>(method: string, path: string, body?: unknown, init: RequestInit = {}): Promise<T> {
@@ -132,9 +142,17 @@ async function json<T>(method: string, path: string, body?: unknown, init: Reque
 	// What is being written survives that the page goes away, as far as browsers let it.
 	const keepalive = method === "PUT" && (text?.length ?? 0) < mostKeptAlive;
 	const withBody = text === undefined ? init : { ...init, body: text, headers, keepalive };
-	const response = await ask(method, path, withBody);
-	return response.status === 204 ? (undefined as T) : ((await response.json()) as T);
+	return ask(method, path, withBody, async (response) =>
+		response.status === 204 ? (undefined as T) : ((await response.json()) as T),
+	);
 }
+
+/** The same for what is answered at once: a server that is silent for long does not answer. */
+const soon = <T>(method: string, path: string, body?: unknown) =>
+	json<T>(method, path, body, { signal: AbortSignal.timeout(patience) });
+
+const bytes = (method: string, path: string, init: RequestInit = {}) =>
+	ask(method, path, init, (response) => response.arrayBuffer());
 
 export const client = {
 	songs: () => json<SongCard[]>("GET", "/songs"),
@@ -180,7 +198,7 @@ export const client = {
 	backups: () => json<Backup[]>("GET", "/backups"),
 	takeBackup: () => json<Backup[]>("POST", "/backups"),
 	restore: (name: string) => json<Backup[]>("POST", `/backups/${encodeURIComponent(name)}/restore`),
-	write: (id: number, request: WriteRequest) => json<PartDetail>("PUT", `/parts/${id}/written`, request),
+	write: (id: number, request: WriteRequest) => soon<PartDetail>("PUT", `/parts/${id}/written`, request),
 	renameSong: (song: SongCard, name: string) =>
 		json<SongCard>("PATCH", `/songs/${song.id}`, { revision: song.revision, name }),
 	duplicateSong: (id: number) => json<SongCard>("POST", `/songs/${id}/duplicate`),
@@ -189,27 +207,27 @@ export const client = {
 		json<void>("POST", "/songs/delete", { songs: songs.map(({ id, revision }) => ({ id, revision })) }),
 	undoShelf: () => json<Travelled>("POST", "/shelf/undo"),
 	redoShelf: () => json<Travelled>("POST", "/shelf/redo"),
-	song: (id: number) => json<SongDetail>("GET", `/songs/${id}`),
+	song: (id: number) => soon<SongDetail>("GET", `/songs/${id}`),
 	undo: (song: number) => json<Travelled>("POST", `/songs/${song}/undo`),
 	steps: (song: number) => json<Step[]>("GET", `/songs/${song}/history`),
 	travelTo: (song: number, step: number) => json<Travelled>("POST", `/songs/${song}/history/${step}`),
 	redo: (song: number) => json<Travelled>("POST", `/songs/${song}/redo`),
-	part: (id: number) => json<PartDetail>("GET", `/parts/${id}`),
-	changePart: (id: number, change: PartChangeRequest) => json<PartState>("PUT", `/parts/${id}`, change),
+	part: (id: number) => soon<PartDetail>("GET", `/parts/${id}`),
+	changePart: (id: number, change: PartChangeRequest) => soon<PartState>("PUT", `/parts/${id}`, change),
 	perform: (id: number, request: PerformRequest) =>
-		json<PerformanceColumns>("POST", `/parts/${id}/performance`, request),
-	touched: (id: number, request: PerformRequest) => json<number[]>("POST", `/parts/${id}/touched`, request),
+		soon<PerformanceColumns>("POST", `/parts/${id}/performance`, request),
+	touched: (id: number, request: PerformRequest) => soon<number[]>("POST", `/parts/${id}/touched`, request),
 	slots: (song: number, grid: string, bars: number, bar = 1) =>
 		json<Slots>("GET", `/songs/${song}/slots?grid=${encodeURIComponent(grid)}&bars=${bars}&bar=${bar}`),
 	vocabulary: () => json<Vocabulary>("GET", "/vocabulary"),
 	manifest: () => json<KitManifest>("GET", "/sound/kit"),
-	voice: async (voice: string) => (await ask("GET", `/sound/${voice}.wav`)).arrayBuffer(),
+	voice: (voice: string) => bytes("GET", `/sound/${voice}.wav`),
 	addSample: (file: File) =>
 		json<SampleDetail>("POST", `/samples?file_name=${encodeURIComponent(file.name)}`, undefined, {
 			body: file,
 			headers: { "Content-Type": "application/octet-stream" },
 		}),
-	sample: async (sound: string) => (await ask("GET", `/samples/${sound}`)).arrayBuffer(),
+	sample: (sound: string) => bytes("GET", `/samples/${sound}`),
 	fitSamples: (request: FitSamples) => json<FittedSamples>("POST", "/kits/samples", request),
 	duplicatePart: (id: number) => json<PartState>("POST", `/parts/${id}/duplicate`),
 	splitPart: (id: number, request: SplitRequest) =>
@@ -274,9 +292,9 @@ export const client = {
 	tryKit: (part: number, request: ExchangeKit) =>
 		json<Exchanged>("POST", `/parts/${part}/kit/reading`, request),
 	exchangeKit: (part: number, request: ExchangeKit) => json<PartState>("PUT", `/parts/${part}/kit`, request),
-	pockets: (song: number) => json<PocketCard[]>("GET", `/songs/${song}/pockets`),
+	pockets: (song: number) => soon<PocketCard[]>("GET", `/songs/${song}/pockets`),
 	addPocket: (song: number, pocket: NewPocket) => json<SongPockets>("POST", `/songs/${song}/pockets`, pocket),
-	changePocket: (id: number, change: PocketChange) => json<SongPockets>("PUT", `/pockets/${id}`, change),
+	changePocket: (id: number, change: PocketChange) => soon<SongPockets>("PUT", `/pockets/${id}`, change),
 	deletePocket: ({ id, revision }: PocketCard) =>
 		json<SongPockets>("DELETE", `/pockets/${id}?revision=${revision}`),
 	changeFollower: (pocket: number, change: FollowerChange) =>
@@ -314,10 +332,9 @@ export const client = {
 	findOnsets: (part: number, request: OnsetsRequest) =>
 		json<PartDetail>("PUT", `/parts/${part}/onsets`, request),
 	loopByKit: (part: number) => json<RegroupedParts>("POST", `/parts/${part}/by-the-kit`),
-	hear: async (part: number, request: HearRequest) => {
+	hear: (part: number, request: HearRequest) => {
 		const headers = { "Content-Type": "application/json" };
-		const answer = await ask("POST", `/parts/${part}/heard`, { body: JSON.stringify(request), headers });
-		return answer.arrayBuffer();
+		return bytes("POST", `/parts/${part}/heard`, { body: JSON.stringify(request), headers });
 	},
 	view: <T>(name: string) => json<T | null>("GET", `/views/${name}`),
 	setView: (name: string, value: unknown) => json<void>("PUT", `/views/${name}`, value),

@@ -1,14 +1,19 @@
 /** The state of one open part, put together of its slices. The server does the work; this asks it. */
-import isEqual from "fast-deep-equal";
 import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
-import { client } from "../api/client";
-import type { PartDetail, PartState, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
-import { showError, showNote } from "../notify";
+import { ProblemError } from "../api/client";
+import type {
+	PartDetail,
+	PartState,
+	PocketCard,
+	Problem,
+	SongDetail,
+	Vocabulary,
+} from "../api/generated/types";
+import { showError } from "../notify";
+import { type Around, openSession } from "../part/session";
 import { received } from "./played";
 import { createRecording } from "./recording/state";
-import { createDesk } from "./state/desk";
-import { createKeeper } from "./state/keeper";
 import { createPencil } from "./state/pencil";
 import { createPlayback } from "./state/playback";
 import { createPocketeer } from "./state/pockets";
@@ -21,13 +26,7 @@ export { viewName } from "./state/view";
 
 export type Workspace = StoreApi<WorkspaceState>;
 
-/** What the workspace asks of the page around it. */
-export interface Around {
-	/** Another kit or another Written: open the part anew. */
-	reload: () => void;
-	/** This part is gone: open another one of the song. */
-	open: (part: number) => void;
-}
+export type { Around } from "../part/session";
 
 /** What it is that is read and by what; another part to the eye where that is another. */
 export const readingKey = ({ id, drums, kit, source }: PartState) =>
@@ -35,9 +34,6 @@ export const readingKey = ({ id, drums, kit, source }: PartState) =>
 
 const sameKit = (a: PartState, b: PartState) =>
 	a.kit?.id === b.kit?.id && a.kit?.revision === b.kit?.revision;
-
-/** Whether what was written is read alike: by the same layers, against the same grid. */
-const readAlike = (a: PartState, b: PartState) => isEqual(a.layers, b.layers) && a.grid === b.grid;
 
 export function createWorkspace(
 	song: SongDetail,
@@ -47,7 +43,7 @@ export function createWorkspace(
 	kept: Partial<View> | null,
 	around: Around,
 ): Workspace {
-	const { id, drums, take: current } = part.state;
+	const { id } = part.state;
 	return createStore<WorkspaceState>((set, get) => {
 		// The slices ask the state for what is there already.
 		const first = {
@@ -68,172 +64,49 @@ export function createWorkspace(
 			screen: null,
 		};
 		const now = () => get() ?? (first as WorkspaceState);
-		const desk = createDesk(id, set, now);
-
-		/** Other layers or another grid: what was written is read anew. */
-		const refetch = async () => {
-			try {
-				set({ part: await client.part(id) });
-				desk.ask();
-			} catch (error) {
-				showError(error);
-			}
-		};
-		/** Shows the part as it came, with another Written. */
-		const show = (detail: PartDetail) => {
-			const { state } = detail;
-			const selected = new Set([...get().selected].filter((hit) => detail.written.ids.includes(hit)));
-			set({
-				part: detail,
-				sketch: null,
-				revision: state.revision,
-				history: state.history,
-				performance: received(null, null, detail.performance, detail),
-				heardAs: null,
-				selected,
-				refused: null,
-			});
-		};
-		const rewritten = async () => {
-			try {
-				const detail = await client.part(id);
-				const { recipe, variation } = detail.state;
-				desk.restart(recipe);
-				set({ recipe, variation });
-				show(detail);
-			} catch (error) {
-				showError(error);
-			}
-		};
-		/** Shows a newer state of the part. */
-		const take = (state: PartState): Promise<void> | undefined => {
-			const otherKit = get().screen !== "kit" && !sameKit(state, part.state);
-			if (state.drums !== drums || state.take !== current || otherKit) {
-				around.reload();
-				return;
-			}
-			if (state.source !== get().part.state.source) return rewritten();
-			const read = readAlike(get().part.state, state);
-			desk.restart(state.recipe);
-			set({
-				part: { ...get().part, state },
-				recipe: state.recipe,
-				variation: state.variation,
-				revision: state.revision,
-				history: state.history,
-				lit: null,
-				selected: new Set(),
-				refused: null,
-				// A take that is gone is nothing to be held against.
-				against: state.takes.some(({ id }) => id === get().against?.take) ? get().against : null,
-			});
-			if (!read) return refetch();
-			desk.ask();
-		};
-		const keeper = createKeeper(id, set, now, desk, take, show);
-		const pocketeer = createPocketeer(id, set, now, desk, keeper, take);
+		const session = openSession(part, set, now, around);
+		const { part: client } = session;
+		const pocketeer = createPocketeer(set, now, session);
 		const viewer = createViewer(id, set, now);
-
-		/** Shows the newest song, pockets and part, whatever of them changed. */
-		const takeSong = (next: SongDetail, newPockets: PocketCard[], state: PartState | undefined) => {
-			const others = !isEqual(newPockets, get().pockets);
-			// Other bars are another picture altogether.
-			if (!isEqual(next.bars, get().song.bars)) {
-				around.reload();
-				return "changed";
-			}
-			set({ song: next, pockets: newPockets, pocketDrafts: {}, history: next.history });
-			if (!state) {
-				const other = next.parts[0];
-				if (other) around.open(other.id);
-				return "gone";
-			}
-			if (state.revision !== get().revision || !sameKit(state, get().part.state)) take(state);
-			else if (others) desk.ask();
-			get().changedElsewhere(next.history);
-			return state.revision !== get().part.state.revision || others ? "changed" : "alike";
+		/** Says what went wrong with a call; answers whether nothing did. */
+		const told = (problem: Problem | null) => {
+			if (problem) showError(new ProblemError(problem));
+			return problem === null;
 		};
-		const travel = async (way: "back" | "on" | number) => {
+		const settled = () => {
 			pocketeer.flushPockets();
-			await keeper.settled();
-			try {
-				const before = { song: get().song, revision: get().revision };
-				const {
-					label,
-					song: next,
-					parts,
-					pockets,
-				} = await (typeof way === "number"
-					? client.travelTo(song.id, way)
-					: way === "back"
-						? client.undo(song.id)
-						: client.redo(song.id));
-				if (label === null || !next) return;
-				const done = typeof way === "number" ? "Gone through" : way === "on" ? "Done again" : "Undone";
-				const state = parts.find((one) => one.id === id);
-				const sections = !isEqual(next.sections, before.song.sections);
-				const found = takeSong(next, pockets, state);
-				// The history is the song's: the step may have been another part's.
-				if (found === "gone") showNote(done, label);
-				else if (found === "alike" && state?.revision === before.revision && !sections)
-					showNote(`${done} in another part`, label);
-			} catch (error) {
-				showError(error);
-			}
+			return session.settled();
 		};
-		const lookAgain = async () => {
-			await keeper.settled();
-			try {
-				const [next, pockets, detail] = await Promise.all([
-					client.song(song.id),
-					client.pockets(song.id),
-					client.part(id),
-				]);
-				// What is being changed here meets the newer state when it is kept.
-				if (!pocketeer.isIdle()) return;
-				const { state } = detail;
-				const alike =
-					isEqual(pockets, get().pockets) &&
-					state.revision === get().revision &&
-					sameKit(state, get().part.state);
-				if (alike) {
-					if (!isEqual(next, get().song)) set({ song: next, history: next.history });
-					return;
-				}
-				takeSong(next, pockets, state);
-			} catch {
-				// Nobody pressed anything: what is done next says what is the matter.
-			}
+		const travel = (way: "back" | "on" | number) => {
+			pocketeer.flushPockets();
+			session.travel(way);
 		};
 		return {
 			...first,
-			...createSelection(id, set, now, desk, keeper.commit),
-			...createPlayback(id, set, now, desk, keeper),
+			...createSelection(id, set, now, session),
+			...createPlayback(id, set, now, session),
 			...pocketeer,
-			...createPencil(set, now, desk, keeper),
+			...createPencil(set, now, session),
 			...createRecording(set, now),
-			act: desk.act,
-			vary: (variation) => {
-				set({ variation });
-				desk.ask();
-			},
-			commit: keeper.commit,
-			commitSoon: keeper.commitSoon,
-			undo: () => void travel("back"),
-			redo: () => void travel("on"),
-			travelTo: (step) => void travel(step),
-			change: keeper.change,
-			settled: async () => {
-				pocketeer.flushPockets();
-				await keeper.settled();
-			},
+			begin: () => client.begin(),
+			act: session.act,
+			cancel: () => client.cancel(),
+			asHeard: session.asHeard,
+			vary: (variation) => client.vary(variation),
+			commit: (label) => client.commit(label),
+			commitSoon: (label) => client.commitSoon(label),
+			undo: () => travel("back"),
+			redo: () => travel("on"),
+			travelTo: travel,
+			change: async (call) => told(await session.call(call)),
+			settled,
 			setSong: (song) => {
 				set({ song, history: song.history });
 				// Sections may be what passes aim at.
-				desk.ask();
+				session.ask();
 			},
 			changeBars: async (call) => {
-				await keeper.settled();
+				await settled();
 				try {
 					// As it is shown: what was changed elsewhere meanwhile is noticed.
 					await call(get().song.revision);
@@ -245,7 +118,7 @@ export function createWorkspace(
 					return false;
 				}
 			},
-			lookAgain: () => void lookAgain(),
+			lookAgain: () => client.lookAgain(),
 			setView: viewer.setView,
 			showScreen: (screen) => {
 				// Rows and passes go by the kit that they were opened with.
@@ -255,12 +128,12 @@ export function createWorkspace(
 				}
 				const heard = get().audition !== null;
 				set({ screen, audition: null });
-				if (heard) desk.ask();
+				if (heard) session.ask();
 			},
 			leave: () => {
 				const pockets = pocketeer.flushPockets();
 				viewer.flushView();
-				return keeper.leave() && pockets;
+				return session.leave() && pockets;
 			},
 		};
 	});

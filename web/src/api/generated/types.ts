@@ -2836,7 +2836,7 @@ export type BarsRequest = {
  */
 revision: number, edit: BarsEdit, };
 
-export type WriteRequest = { revision: number, 
+export type WriteRequest = { key?: string,  revision: number, 
 /**
  * What the step is called.
  */
@@ -3765,7 +3765,7 @@ song: SongDetail | null, parts: Array<PartState>, pockets: Array<PocketCard>, hi
 
 export type SongChange = { revision: number, name: string, };
 
-export type PartChangeRequest = { revision: number, 
+export type PartChangeRequest = { key?: string,  revision: number, 
 /**
  * What undo calls it.
  */
@@ -3869,7 +3869,7 @@ export type Joining = { part: PartId,
  */
 instruments: Array<InstrumentId>, };
 
-export type PocketChange = { revision: number, 
+export type PocketChange = { key?: string,  revision: number, 
 /**
  * What undo calls it.
  */

@@ -1,10 +1,9 @@
 /** Drawing hits in the rows: the pencil, and what is just being drawn. */
-import type { Desk } from "./desk";
-import type { Keeper } from "./keeper";
+import type { Session } from "../../part/session";
 import type { GetState, PencilSlice, SetState } from "./types";
 
 /** Strokes in a part that was begun here change its Written; in a part of a file they are gestures like all others. */
-export function createPencil(set: SetState, get: GetState, desk: Desk, keeper: Keeper): PencilSlice {
+export function createPencil(set: SetState, get: GetState, session: Session): PencilSlice {
 	return {
 		sketch: null,
 		setSketch: (sketch) => set({ sketch }),
@@ -23,14 +22,14 @@ export function createPencil(set: SetState, get: GetState, desk: Desk, keeper: K
 		},
 		draw: (drawings, label) => {
 			if (get().part.state.drawn) {
-				keeper.draw(label, drawings);
+				session.part.draw(label, drawings);
 				return;
 			}
 			for (const drawing of drawings) {
-				desk.act({ kind: "draw", drawing });
-				desk.finish();
+				session.act({ kind: "draw", drawing }, label);
+				session.part.finish();
 			}
-			keeper.commit(label);
+			session.part.commit(label);
 			set({ sketch: null });
 		},
 	};

@@ -1,8 +1,7 @@
 /** What is heard otherwise than it is kept. */
 import { client } from "../../api/client";
 import { showError } from "../../notify";
-import type { Desk } from "./desk";
-import type { Keeper } from "./keeper";
+import type { Session } from "../../part/session";
 import type { GetState, PlaybackSlice, SetState, WorkspaceState } from "./types";
 
 /** So many rounds can be told apart by their number. */
@@ -12,13 +11,7 @@ export const mostRounds = 1000;
 export const roundsDiffer = ({ fresh, recipe }: Pick<WorkspaceState, "fresh" | "recipe">) =>
 	fresh || recipe.passes.some((pass) => pass.on && pass.fresh);
 
-export function createPlayback(
-	part: number,
-	set: SetState,
-	get: GetState,
-	desk: Desk,
-	keeper: Keeper,
-): PlaybackSlice {
+export function createPlayback(part: number, set: SetState, get: GetState, session: Session): PlaybackSlice {
 	const compare = async (take: number | null) => {
 		const known = get().part.state.takes.find(({ id }) => id === take);
 		if (!known) {
@@ -26,7 +19,7 @@ export function createPlayback(
 			return;
 		}
 		try {
-			await keeper.settled();
+			await session.settled();
 			const columns = await client.takePlayed(part, known.id);
 			const ofInstruments: number[][] = get().part.kit.instruments.map(() => []);
 			columns.instruments.forEach((instrument, index) => {
@@ -50,23 +43,23 @@ export function createPlayback(
 		othersChanged: 0,
 		soloOn: (soloPass) => {
 			set({ soloPass });
-			desk.ask();
+			session.ask();
 		},
 		listen: (audition) => {
 			set({ audition });
-			desk.ask();
+			session.ask();
 		},
 		tryOut: (trial) => {
 			set({ trial });
-			desk.ask();
+			session.ask();
 		},
 		setFresh: (fresh) => {
-			if (!fresh && get().heard.length > 0) keeper.commit(`variation ${get().variation}`);
+			if (!fresh && get().heard.length > 0) session.part.commit(`variation ${get().variation}`);
 			set({ fresh, heard: fresh ? [] : get().heard });
 		},
 		keepRound: (variation) => {
 			set({ fresh: false });
-			keeper.commit(`keep variation ${variation}`);
+			session.part.commit(`keep variation ${variation}`);
 		},
 		enterRound: ({ variation, round, played }) => {
 			const { fresh, heard } = get();
@@ -77,10 +70,11 @@ export function createPlayback(
 				heardAs: null,
 				heard: fresh ? [...heard, variation].slice(-12) : heard,
 			});
+			session.part.enter(variation);
 		},
 		goToRound: (round) => {
 			set({ round: Math.max(0, Math.min(mostRounds - 1, round)) });
-			desk.ask();
+			session.ask();
 		},
 		changedElsewhere: (history) => set({ history, othersChanged: get().othersChanged + 1 }),
 		compare: (take) => void compare(take),

@@ -1,10 +1,9 @@
 /** Changes pockets, one change after the other, and who follows them. */
 import isEqual from "fast-deep-equal";
 import { client, outlivesThePage, ProblemError } from "../../api/client";
-import type { PartState, PocketSettings, SongPockets } from "../../api/generated/types";
+import type { PocketSettings, SongPockets } from "../../api/generated/types";
 import { offerAgain, showError } from "../../notify";
-import type { Desk } from "./desk";
-import type { Keeper } from "./keeper";
+import type { Session } from "../../part/session";
 import type { GetState, PocketDrafts, SetState } from "./types";
 
 const five = ["pull", "swing", "groove", "lean", "loosen"] as const;
@@ -15,53 +14,38 @@ function merged(now: PocketSettings, before: PocketSettings, after: PocketSettin
 	return { ...now, ...Object.fromEntries(changed.map((kind) => [kind, after[kind]])) };
 }
 
-export function createPocketeer(
-	part: number,
-	set: SetState,
-	get: GetState,
-	desk: Desk,
-	keeper: Keeper,
-	take: (state: PartState) => void,
-) {
-	let queue: Promise<unknown> = Promise.resolve();
+export function createPocketeer(set: SetState, get: GetState, session: Session) {
 	/** What waits to be kept, of each pocket by itself. */
 	const waiting = new Map<number, { label: string; timer: number }>();
-	/** The revision that each draft was begun on. */
+	/** What each draft was begun on. */
 	const begun = new Map<number, { revision: number; settings: PocketSettings }>();
+	/** The revisions that steps of this page made. */
+	const own = new Map<number, number>();
+	/** Changes on their way that would not get there when the page goes away. */
+	let long = 0;
 
 	const find = (id: number) => get().pockets.find((one) => one.id === id);
-	const takeAll = ({ pockets, parts, history }: SongPockets, kept: PocketDrafts) => {
+	/** Shows the pockets as they are, and answers the open part. */
+	const take = ({ pockets, parts, history }: SongPockets, kept: PocketDrafts) => {
 		// What was drafted meanwhile is newer than the answer.
 		const drafts = Object.entries(get().pocketDrafts).filter(
 			([id, settings]) => kept[Number(id)] !== settings,
 		);
 		set({ pockets, pocketDrafts: Object.fromEntries(drafts) });
-		const state = parts.find((one) => one.id === part);
-		if (state && state.revision !== get().revision) take(state);
-		else desk.ask();
 		get().changedElsewhere(history);
+		return parts.find((one) => one.id === get().part.state.id) ?? null;
 	};
-	const changePockets = (call: () => Promise<SongPockets>, again?: () => void) => {
+	/** `again` offers to do it once more on top of what others made of the pocket. */
+	const changePockets = async (make: (key: string) => Promise<SongPockets>, again?: () => void) => {
 		const { pocketDrafts } = get();
-		const done = queue
-			.then(() => keeper.settled())
-			.then(call)
-			.then((answer) => {
-				takeAll(answer, pocketDrafts);
-				return true;
-			})
-			.catch((error) => {
-				const newer = error instanceof ProblemError ? error.problem.pockets : undefined;
-				if (newer) takeAll(newer, get().pocketDrafts);
-				if (newer && again) offerAgain("The pocket was changed elsewhere meanwhile", again);
-				else showError(error);
-				return false;
-			});
-		queue = done;
-		return done;
+		const call = async (_: number, key: string) => take(await make(key), pocketDrafts);
+		const problem = await session.call(call, again !== undefined);
+		if (problem?.pockets) take(problem.pockets, get().pocketDrafts);
+		if (problem?.pockets && again) offerAgain("The pocket was changed elsewhere meanwhile", again);
+		else if (problem) showError(new ProblemError(problem));
+		session.ask();
+		return problem === null;
 	};
-	/** Changes on their way that would not get there when the page goes away. */
-	let long = 0;
 	const keep = (id: number, label: string) => {
 		const settings = get().pocketDrafts[id];
 		const from = begun.get(id);
@@ -75,26 +59,22 @@ export function createPocketeer(
 		};
 		const weight = outlivesThePage(settings) ? 0 : 1;
 		long += weight;
-		const sent = changePockets(() => {
+		const make = async (key: string) => {
 			const pocket = find(id);
 			if (!pocket) throw new Error("The pocket was deleted meanwhile.");
 			const { name } = pocket;
 			// One's own steps before it are what it was made on.
 			const revision = Math.max(from.revision, own.get(id) ?? 0);
-			return client
-				.changePocket(id, { revision, label: `${name}: ${label}`, name, settings })
-				.then((answer) => {
-					const kept = answer.pockets.find((one) => one.id === id);
-					if (kept) own.set(id, kept.revision);
-					return answer;
-				});
-		}, again);
-		void sent.then(() => {
+			const change = { key, revision, label: `${name}: ${label}`, name, settings };
+			const answer = await client.changePocket(id, change);
+			const kept = answer.pockets.find((one) => one.id === id);
+			if (kept) own.set(id, kept.revision);
+			return answer;
+		};
+		void changePockets(make, again).then(() => {
 			long -= weight;
 		});
 	};
-	/** The revisions that steps of this page made. */
-	const own = new Map<number, number>();
 	const keepWaiting = (id: number) => {
 		const one = waiting.get(id);
 		if (!one) return;
@@ -107,7 +87,7 @@ export function createPocketeer(
 		if (pocket && !begun.has(id))
 			begun.set(id, { revision: pocket.revision, settings: get().pocketDrafts[id] ?? pocket.settings });
 		set({ pocketDrafts: { ...get().pocketDrafts, [id]: settings } });
-		desk.ask();
+		session.ask();
 	};
 	return {
 		draftPocket,
@@ -128,7 +108,5 @@ export function createPocketeer(
 			for (const id of [...waiting.keys()]) keepWaiting(id);
 			return long === 0;
 		},
-		/** Nothing of a pocket is being changed here. */
-		isIdle: () => Object.keys(get().pocketDrafts).length === 0,
 	};
 }

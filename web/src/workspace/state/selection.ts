@@ -1,14 +1,16 @@
 /** Hits and passes that are pointed at. */
 import { client } from "../../api/client";
-import type { Desk } from "./desk";
+import type { Session } from "../../part/session";
 import type { GetState, SelectionSlice, SetState } from "./types";
+
+/** What the step is called in which a pass is aimed. */
+const pointing = "aim by pointing";
 
 export function createSelection(
 	part: number,
 	set: SetState,
 	get: GetState,
-	desk: Desk,
-	commit: (label: string) => void,
+	session: Session,
 ): SelectionSlice {
 	let lightings = 0;
 	const light = async (pass: number | null, aimed: boolean) => {
@@ -21,7 +23,7 @@ export function createSelection(
 		const { variation, pocketDrafts: pockets } = get();
 		if (get().lit?.pass !== pass) set({ lit: { pass, hits: new Set() } });
 		try {
-			const asked = { ...desk.shown(), variation, round: 0, touched_by: pass, aimed, pockets };
+			const asked = { ...session.part.question, variation, round: 0, touched_by: pass, aimed, pockets };
 			const hits = await client.touched(part, asked);
 			if (own === lightings && get().lit?.pass === pass) set({ lit: { pass, hits: new Set(hits) } });
 		} catch {
@@ -45,7 +47,7 @@ export function createSelection(
 		},
 		unfold: (pass) => set({ unfolded: pass }),
 		aimAt: (pass) => {
-			if (pass === null && get().aiming !== null) commit("aim by pointing");
+			if (pass === null && get().aiming !== null) session.part.commit(pointing);
 			set(pass === null ? { aiming: null } : { aiming: pass, focus: pass, unfolded: pass });
 			void light(pass, true);
 		},
@@ -53,7 +55,7 @@ export function createSelection(
 			const { aiming, recipe, act } = get();
 			const found = recipe.passes.find(({ id }) => id === aiming);
 			if (aiming === null || !found) return;
-			act({ kind: "change-pass", pass: aiming, aim: change(found.aim) });
+			act({ kind: "change-pass", pass: aiming, aim: change(found.aim) }, pointing);
 			void light(aiming, true);
 		},
 	};

@@ -152,10 +152,19 @@ export interface KeptSlice {
 	/** What a setting was refused for, by its path. */
 	refused: { field: string; detail: string } | null;
 
-	/** Do something to hits, portraits or passes. Until it is committed, it takes the place of what it was before. */
-	act: (gesture: Gesture) => void;
+	/** A hand takes hold of something. */
+	begin: () => void;
+	/**
+	 * Do something to hits, portraits or passes. Until it is committed, it takes the place of what it was before. If
+	 * something else breaks it off, it is kept as a step of this name.
+	 */
+	act: (gesture: Gesture, label?: string) => void;
+	/** Give up what was not committed. */
+	cancel: () => void;
 	/** Another variation. */
 	vary: (variation: number) => void;
+	/** What is asked to see and hear the part as it is now. */
+	asHeard: () => PerformRequest;
 	/** Keep what is shown, as one step of this name. */
 	commit: (label: string) => void;
 	/** Keep what is shown once nothing has changed for a moment. */
@@ -165,7 +174,7 @@ export interface KeptSlice {
 	/** Go to where the song stood after a step of its history. */
 	travelTo: (step: number) => void;
 	/** Change the part beyond passes and variation; answers whether that was done. */
-	change: (call: (revision: number) => Promise<PartState>) => Promise<boolean>;
+	change: (call: (revision: number) => Promise<PartState | null>) => Promise<boolean>;
 	/** All that was done is kept. */
 	settled: () => Promise<void>;
 	setSong: (song: SongDetail) => void;
