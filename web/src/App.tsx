@@ -1,5 +1,5 @@
 import { Center, Loader } from "@mantine/core";
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { Route, Switch } from "wouter";
 import { Fault } from "./Fault";
 import { Message } from "./Message";
@@ -7,7 +7,25 @@ import { Message } from "./Message";
 const Shelf = lazy(() => import("./shelf/Shelf").then((all) => ({ default: all.Shelf })));
 const Workspace = lazy(() => import("./workspace/Workspace").then((all) => ({ default: all.Workspace })));
 
+/** A file that is dropped where nothing takes it would be opened in the place of the page. */
+function useNoStrayDrops() {
+	useEffect(() => {
+		const refuse = (event: DragEvent) => {
+			if (event.defaultPrevented || !event.dataTransfer?.types.includes("Files")) return;
+			event.preventDefault();
+			event.dataTransfer.dropEffect = "none";
+		};
+		window.addEventListener("dragover", refuse);
+		window.addEventListener("drop", refuse);
+		return () => {
+			window.removeEventListener("dragover", refuse);
+			window.removeEventListener("drop", refuse);
+		};
+	}, []);
+}
+
 export function App() {
+	useNoStrayDrops();
 	return (
 		<Fault>
 			<Suspense

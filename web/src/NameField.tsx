@@ -1,5 +1,6 @@
 import { TextInput } from "@mantine/core";
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { isEnter } from "./lib/fields";
 
 interface Props {
 	label: string;
@@ -12,7 +13,11 @@ interface Props {
 /** A name in a field that has the focus: Enter or leaving it keeps, Escape gives up. */
 export function NameField({ label, value, onDone, className }: Props) {
 	const [name, setName] = useState(value);
+	/** A field that goes away loses its focus, too. */
+	const finished = useRef(false);
 	const finish = (keep: boolean) => {
+		if (finished.current) return;
+		finished.current = true;
 		const trimmed = name.trim();
 		onDone(keep && trimmed && trimmed !== value ? trimmed : null);
 	};
@@ -30,7 +35,7 @@ export function NameField({ label, value, onDone, className }: Props) {
 			onBlur={() => finish(true)}
 			onKeyDown={(event) => {
 				event.stopPropagation();
-				if (event.key === "Enter") finish(true);
+				if (isEnter(event)) finish(true);
 				if (event.key === "Escape") finish(false);
 			}}
 		/>

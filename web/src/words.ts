@@ -10,6 +10,13 @@ export const sentence = (text: string) => (/[.!?]$/.test(text) ? text : `${text}
 export const plural = (count: number, one: string, many = `${one}s`) =>
 	`${counts.format(count)} ${count === 1 ? one : many}`;
 
+/** “1st”, “2nd”, “11th”, “22nd”. */
+export function ordinal(number: number) {
+	const [tens, ones] = [Math.floor(number / 10) % 10, number % 10];
+	const ending = tens === 1 ? "th" : (["th", "st", "nd", "rd"][ones] ?? "th");
+	return `${number}${ending}`;
+}
+
 export function duration(seconds: number) {
 	const whole = Math.round(seconds);
 	return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;

@@ -1,5 +1,6 @@
 /** Lanes while a song plays: followed along its rounds, heard in the built-in kit, and sent to samplers. */
 import type { HeardController } from "../api/generated/types";
+import { firstAfter } from "../lib/ascending";
 import { probe } from "../probe";
 
 /** A lane as it is played: values from their seconds on, each up to the next. */
@@ -55,7 +56,7 @@ export class LaneCourse {
 			const last = stretch.second + (ends - stretch.at) * tempo;
 			for (const lane of stretch.lanes) {
 				const { seconds, values, rest } = lane;
-				let next = firstBehind(seconds, first || begins ? second : second - 1e-9);
+				let next = firstAfter(seconds, first || begins ? second : second - 1e-9);
 				if (first || begins) say(lane, next > 0 ? values[next - 1] : rest, starts);
 				for (; next < seconds.length && seconds[next] < last; next++)
 					say(lane, values[next], stretch.at + (seconds[next] - stretch.second) / tempo);
@@ -74,17 +75,6 @@ export class LaneCourse {
 		}
 		this.to = Math.max(this.to, until);
 	}
-}
-
-function firstBehind(ascending: number[], value: number) {
-	let low = 0;
-	let high = ascending.length;
-	while (low < high) {
-		const middle = (low + high) >> 1;
-		if (ascending[middle] <= value) low = middle + 1;
-		else high = middle;
-	}
-	return low;
 }
 
 /** What lanes do to the sound of a part: all of it goes through here. */

@@ -11,6 +11,7 @@
 import isEqual from "fast-deep-equal";
 import type { KitSounds, NoteSound, Property } from "../api/generated/types";
 import type { OutPort } from "../devices/ports";
+import { firstFrom } from "../lib/ascending";
 import { probe } from "../probe";
 import type { Movements } from "../workspace/played";
 import type { Reading } from "../workspace/store";
@@ -133,6 +134,8 @@ interface Sounding {
 	at: number;
 	sources: AudioBufferSourceNode[];
 	gain: GainNode;
+	/** What it goes through by itself. */
+	into: AudioNode | null;
 	/** The group that ends it, of its part. */
 	offBy: string | null;
 	/** When it has rung out, on the audio clock. */
@@ -184,6 +187,7 @@ export class Player {
 		this.out.gain.value = 0.8;
 		this.out.connect(limit).connect(this.context.destination);
 		this.clock = new AudioClock(this.context);
+		this.context.addEventListener("statechange", () => void this.keepRunning());
 		this.ticker.onmessage = () => this.tick();
 	}
 
@@ -201,6 +205,17 @@ export class Player {
 	async awakened() {
 		const patience = new Promise<void>((resolve) => window.setTimeout(resolve, 3000));
 		await Promise.race([this.clock.heard().catch(() => undefined), patience]);
+	}
+
+	/** The system may take the sound away: it goes on where it was, or else it is said that it does not play. */
+	private async keepRunning() {
+		if (!this.playing || this.context.state === "running") return;
+		const own = this.starts;
+		const patience = new Promise<void>((resolve) => window.setTimeout(resolve, 3000));
+		await Promise.race([this.context.resume().catch(() => undefined), patience]);
+		if (own !== this.starts || (this.context.state as AudioContextState) === "running") return;
+		this.stop();
+		this.listener.onEnd();
 	}
 
 	private tick() {
@@ -412,7 +427,10 @@ export class Player {
 		if (!this.playing || !this.kit) return;
 		const now = this.context.currentTime;
 		this.sender.pump(this.clock.page(now + sentAhead));
-		this.sounding = this.sounding.filter((one) => one.until > now);
+		this.sounding = this.sounding.filter((one) => {
+			if (one.until <= now) one.into?.disconnect();
+			return one.until > now;
+		});
 		if (now > this.fetched + fetchedEvery) this.fetchAhead(this.position());
 		const { loop, end, tempo } = this.score;
 		const stopAt = loop ? loop[1] : end;
@@ -595,7 +613,7 @@ export class Player {
 			for (const one of this.sounding) if (one.offBy === group && one.at < at) this.end(one, at);
 		}
 		const until = at + struck.seconds;
-		const one = { key, at, sources, gain, offBy: named(struck.offBy), until };
+		const one = { key, at, sources, gain, into, offBy: named(struck.offBy), until };
 		if (sound.sustained) this.end(one, at + voiced.lengths[hit] / this.score.tempo);
 		this.sounding.push(one);
 		probe.schedule(entry);
@@ -661,7 +679,7 @@ export class Player {
 		if (!struck) return;
 		this.done.set(key, round.number);
 		const { sources, gain, seconds } = struck;
-		this.sounding.push({ key, at: due, sources, gain, offBy: null, until: due + seconds });
+		this.sounding.push({ key, at: due, sources, gain, into: null, offBy: null, until: due + seconds });
 		probe.click(due);
 	}
 
@@ -689,15 +707,4 @@ function movesOf({ movement }: Voiced, hit: number): Moves | undefined {
 	for (const [property, values] of Object.entries(movement) as [Property, number[]][])
 		if (values[hit]) moves[property] = values[hit];
 	return Object.keys(moves).length > 0 ? moves : undefined;
-}
-
-function firstFrom(ascending: number[], value: number) {
-	let low = 0;
-	let high = ascending.length;
-	while (low < high) {
-		const middle = (low + high) >> 1;
-		if (ascending[middle] < value) low = middle + 1;
-		else high = middle;
-	}
-	return low;
 }

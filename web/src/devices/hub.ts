@@ -88,10 +88,21 @@ function list() {
 
 let saving = 0;
 
+/** What was changed before it could be read what is kept: it comes on top of that. */
+let early: Partial<Kept> = {};
+
 /** Changes what is kept. */
 export function setDevices(change: Partial<Kept>) {
 	devices.setState(change);
 	list();
+	if (devices.getState().ready) save();
+	else {
+		early = { ...early, ...change };
+		void readDevices();
+	}
+}
+
+function save() {
 	window.clearTimeout(saving);
 	saving = window.setTimeout(() => {
 		const state = devices.getState();
@@ -136,16 +147,24 @@ function fitting(kept: Partial<Kept> | null): Kept {
 
 let reading: Promise<void> | null = null;
 
-/** Reads what was kept, once. */
+/** How long is waited before what is kept is asked for again, in ms. */
+const patience = 3000;
+
+/** Reads what was kept, once. Until that could be read nothing is kept in its place. */
 export function readDevices() {
-	reading ??= client
-		.view<Partial<Kept>>(name)
-		.then((kept) => {
-			devices.setState({ ...fitting(kept), ready: true });
+	reading ??= client.view<Partial<Kept>>(name).then(
+		(kept) => {
+			devices.setState({ ...fitting(kept), ...early, ready: true });
 			list();
+			if (Object.keys(early).length > 0) save();
+			early = {};
 			if (devices.getState().midi) void allowMidi();
-		})
-		.catch(() => devices.setState({ ready: true }));
+		},
+		() => {
+			reading = null;
+			window.setTimeout(readDevices, patience);
+		},
+	);
 	return reading;
 }
 

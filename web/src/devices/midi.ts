@@ -3,31 +3,45 @@ import type { InPort, OutPort } from "./ports";
 
 export type Permission = "unasked" | "asking" | "granted" | "refused" | "missing";
 
-const input = (port: MIDIInput): InPort => ({
-	id: `midi ${port.id}`,
-	name: port.name ?? "A port without a name",
-	kind: "midi",
-	now: () => performance.now(),
-	listen: (hear) => {
-		const on = (event: MIDIMessageEvent) => {
-			// What programs say to one another all the time is nobody's playing.
-			if (event.data && event.data[0] !== 0xfe) hear([...event.data], event.timeStamp);
-		};
-		port.addEventListener("midimessage", on);
-		void port.open();
-		return () => port.removeEventListener("midimessage", on);
-	},
-});
+/** The same port is the same one, however often it is listed. */
+function known<Port extends object, Made>(make: (port: Port) => Made) {
+	const all = new WeakMap<Port, Made>();
+	return (port: Port) => {
+		const made = all.get(port) ?? make(port);
+		all.set(port, made);
+		return made;
+	};
+}
 
-const output = (port: MIDIOutput): OutPort => ({
-	id: `midi ${port.id}`,
-	name: port.name ?? "A port without a name",
-	kind: "midi",
-	send: (data, at) => {
-		// A port that was pulled out refuses: the list tells of it.
-		if (port.state === "connected") port.send(data, Math.max(at, performance.now()));
-	},
-});
+const input = known(
+	(port: MIDIInput): InPort => ({
+		id: `midi ${port.id}`,
+		name: port.name ?? "A port without a name",
+		kind: "midi",
+		now: () => performance.now(),
+		listen: (hear) => {
+			const on = (event: MIDIMessageEvent) => {
+				// What programs say to one another all the time is nobody's playing.
+				if (event.data && event.data[0] !== 0xfe) hear([...event.data], event.timeStamp);
+			};
+			port.addEventListener("midimessage", on);
+			void port.open();
+			return () => port.removeEventListener("midimessage", on);
+		},
+	}),
+);
+
+const output = known(
+	(port: MIDIOutput): OutPort => ({
+		id: `midi ${port.id}`,
+		name: port.name ?? "A port without a name",
+		kind: "midi",
+		send: (data, at) => {
+			// A port that was pulled out refuses: the list tells of it.
+			if (port.state === "connected") port.send(data, Math.max(at, performance.now()));
+		},
+	}),
+);
 
 export interface MidiPorts {
 	inputs: InPort[];

@@ -2,6 +2,7 @@
  * Stand-ins for hardware: pads that somebody plays, and a sampler that writes down what it is sent. What they do
  * follows from their settings alone, so that everything can be tried, shown and tested without a cable.
  */
+
 import { probe } from "../probe";
 import { type Bytes, type InPort, Listeners, type OutPort } from "./ports";
 

@@ -1,5 +1,6 @@
 /** Draws the hits of one instrument: written hollow, played solid, a thin line between the two. */
 import type { WrittenColumns } from "../api/generated/types";
+import { firstWhere } from "../lib/ascending";
 import type { Roles } from "../theme";
 import type { Played } from "../workspace/played";
 import { axis } from "./axis";
@@ -56,14 +57,7 @@ const radius = 3.3;
 
 /** The first place in `hits` whose written tick is not before `tick`. */
 export function firstFrom(hits: number[], ticks: number[], tick: number) {
-	let low = 0;
-	let high = hits.length;
-	while (low < high) {
-		const middle = (low + high) >> 1;
-		if (ticks[hits[middle]] < tick) low = middle + 1;
-		else high = middle;
-	}
-	return low;
+	return firstWhere(hits.length, (place) => ticks[hits[place]] >= tick);
 }
 
 export function drawHits(

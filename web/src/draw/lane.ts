@@ -1,4 +1,5 @@
 /** Draws a lane: what was written dashed, what is played solid, each value held up to the next. */
+import { firstFrom } from "../lib/ascending";
 import { axis } from "./axis";
 
 export interface LanePicture {
@@ -19,21 +20,9 @@ export const laneY = (value: number, [least, most]: [number, number], height: nu
 export const laneValue = (y: number, [least, most]: [number, number], height: number) =>
 	Math.max(least, Math.min(most, Math.round(most - ((y - inset) / (height - 2 * inset)) * (most - least))));
 
-/** The first place in ascending numbers that is not below a value. */
-export function firstAt(ascending: number[], value: number) {
-	let low = 0;
-	let high = ascending.length;
-	while (low < high) {
-		const half = (low + high) >> 1;
-		if (ascending[half] < value) low = half + 1;
-		else high = half;
-	}
-	return low;
-}
-
 /** What holds at a tick. */
 export function heldAt({ ticks, values, rest }: LanePicture, tick: number) {
-	const behind = firstAt(ticks, tick + 0.5);
+	const behind = firstFrom(ticks, tick + 0.5);
 	return behind > 0 ? values[behind - 1] : rest;
 }
 
@@ -51,8 +40,8 @@ export function drawLane(
 	const { x, tick } = axis(window, width);
 	const { ticks, values } = lane;
 	const y = (value: number) => laneY(value, range, height);
-	const first = firstAt(ticks, from);
-	const last = firstAt(ticks, to);
+	const first = firstFrom(ticks, from);
+	const last = firstFrom(ticks, to);
 	let held = heldAt(lane, from - 1);
 	if (last - first > 2 * width) {
 		fillLane(context, lane, [first, last], held, [x(from + shift), x(to + shift)], {

@@ -2,8 +2,8 @@ import { ActionIcon, Button, Kbd, Modal, Popover, Tabs, Text, Tooltip } from "@m
 import { IconQuestionMark } from "@tabler/icons-react";
 import { useCallback, useEffect, useState } from "react";
 import { useLocation } from "wouter";
+import { useShortcuts } from "../lib/shortcuts";
 import { SchemeToggle } from "../SchemeToggle";
-import { useShortcuts } from "../useShortcuts";
 import classes from "./Help.module.css";
 import { keysByPlace } from "./keyList";
 
@@ -212,10 +212,7 @@ export function HelpButton({ onHelp }: { onHelp: () => void }) {
 export function ShelfHelp({ part }: { part: string | undefined }) {
 	const [opened, setOpened] = useState(false);
 	const [, go] = useLocation();
-	useShortcuts([
-		["?", () => setOpened((shown) => !shown)],
-		["shift+?", () => setOpened((shown) => !shown)],
-	]);
+	useShortcuts([], [["?", () => setOpened((shown) => !shown)]]);
 	return (
 		<>
 			<HelpButton onHelp={() => setOpened(true)} />

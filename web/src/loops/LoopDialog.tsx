@@ -5,6 +5,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../api/client";
 import type { LaidLoop, Proposal, SongDetail, SoundDetail } from "../api/generated/types";
+import { EditedNumber } from "../lib/fields";
 import { showError } from "../notify";
 import { plural } from "../words";
 import classes from "./Loops.module.css";
@@ -238,8 +239,7 @@ interface SecondProps {
 /** A place in the file. */
 function Second({ label, value, min, max, onChange }: SecondProps) {
 	return (
-		<NumberInput
-			size="xs"
+		<EditedNumber
 			w={150}
 			label={label}
 			suffix=" s"
@@ -247,9 +247,9 @@ function Second({ label, value, min, max, onChange }: SecondProps) {
 			step={0.01}
 			min={min}
 			max={max}
-			clampBehavior="strict"
+			live
 			value={value}
-			onChange={(next) => typeof next === "number" && next >= min && next <= max && onChange(next)}
+			onDone={(next) => next !== null && onChange(next)}
 		/>
 	);
 }

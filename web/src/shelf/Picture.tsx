@@ -1,6 +1,7 @@
 import { useEffect, useRef } from "react";
 import type { Picture as PictureData } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
+import { useDensity } from "../draw/useDensity";
 import { colours } from "../theme";
 import classes from "./Shelf.module.css";
 
@@ -17,9 +18,10 @@ interface Props {
 /** The first bars of a drum part in small: a row an instrument, higher is harder. */
 export function Picture({ picture, instead, label, width, scheme }: Props) {
 	const canvas = useRef<HTMLCanvasElement>(null);
+	const density = useDensity();
 	useEffect(() => {
-		if (canvas.current) drawPicture(canvas.current, picture, instead, scheme);
-	}, [picture, instead, scheme, width]);
+		if (canvas.current && density > 0) drawPicture(canvas.current, picture, instead, scheme);
+	}, [picture, instead, scheme, density, width]);
 	return <canvas ref={canvas} className={classes.picture} role="img" aria-label={label} />;
 }
 

@@ -1,4 +1,5 @@
 import { type PointerEvent, type RefObject, useState } from "react";
+import { follow } from "../lib/dragging";
 
 interface Box {
 	left: number;
@@ -19,7 +20,6 @@ export function useSweep(
 		const area = own.getBoundingClientRect();
 		const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 		let swept: Box | null = null;
-		own.setPointerCapture(event.pointerId);
 		const move = (now: globalThis.PointerEvent) => {
 			const moved = own.getBoundingClientRect();
 			const [toX, toY] = [now.clientX - moved.left, now.clientY - moved.top];
@@ -33,9 +33,6 @@ export function useSweep(
 			setBox(swept);
 		};
 		const end = () => {
-			own.removeEventListener("pointermove", move);
-			own.removeEventListener("pointerup", end);
-			own.removeEventListener("pointercancel", end);
 			setBox(null);
 			if (!swept) {
 				if (!event.shiftKey) onSweep([], false);
@@ -58,9 +55,8 @@ export function useSweep(
 				event.shiftKey,
 			);
 		};
-		own.addEventListener("pointermove", move);
-		own.addEventListener("pointerup", end);
-		own.addEventListener("pointercancel", end);
+		const held = { currentTarget: own, pointerId: event.pointerId };
+		follow(held, { move, end, cancel: () => setBox(null) });
 	};
 	return { box, onPointerDown };
 }

@@ -1,11 +1,11 @@
 import { type PointerEvent, useState } from "react";
 import type { Arc, ArcPoint } from "../api/generated/types";
+import { follow } from "../lib/dragging";
 import { signed } from "../words";
 import { LinePoint } from "./LinePoint";
 import classes from "./SongStrip.module.css";
 import { barCount } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
-import { follow } from "./useDrag";
 
 /** The arc that is unfolded among the passes, if one is. */
 export const arcInHand = ({ recipe, unfolded }: Pick<WorkspaceState, "recipe" | "unfolded">) => {
@@ -38,7 +38,7 @@ export function ArcLine({ barWidth, pass, arc: { points } }: Props) {
 	const yOf = (by: number) => middle - (Math.max(-reach, Math.min(reach, by)) / reach) * (middle - top);
 
 	const show = (next: ArcPoint[]) =>
-		store.getState().act({ kind: "set", pass, setting: "points", value: next });
+		store.getState().act({ kind: "set", pass, setting: "points", value: next }, "arc");
 	/** A point put somewhere else, between its neighbours. */
 	const moved = (from: ArcPoint[], place: number, bar: number, by: number) => {
 		const least = place > 0 ? from[place - 1].bar + cell : 1;
@@ -64,9 +64,16 @@ export function ArcLine({ barWidth, pass, arc: { points } }: Props) {
 			const to = Math.max(-reach, Math.min(reach, by - (dy / (middle - top)) * reach));
 			show(moved(from, place, bar + dx / barWidth, to));
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
-			setScale(null);
-			if (changed) store.getState().commit("arc");
+		follow(event, {
+			move,
+			end: () => {
+				setScale(null);
+				if (changed) store.getState().commit("arc");
+			},
+			cancel: () => {
+				setScale(null);
+				store.getState().cancel();
+			},
 		});
 	};
 	/** A point on the line, where it was pressed, and dragged on from there. */

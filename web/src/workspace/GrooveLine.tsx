@@ -3,12 +3,12 @@ import { client } from "../api/client";
 import type { ExtractedGroove } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { velocityAt, velocityY } from "../draw/hits";
+import { follow } from "../lib/dragging";
 import { signed } from "../words";
 import classes from "./Rows.module.css";
 import { shownWindow } from "./shown";
 import { barAt } from "./song";
 import { useWorkspace, useWorkspaceStore, type Workspace } from "./store";
-import { follow } from "./useDrag";
 
 /** What an instrument does in each slot of the bar, as it is played now. */
 function useTaken(index: number): ExtractedGroove | null {
@@ -195,8 +195,10 @@ function Handle({ index, slot, name, at, height, perMs, perCell }: HandleProps) 
 			if (sideways) draw(dx / perMs / perCell, 1);
 			else draw(0, Math.max(1, velocityAt(at.y + dy, height)) / at.velocity);
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
-			if (sideways !== null) store.getState().commit(label);
+		follow(event, {
+			move,
+			end: () => sideways !== null && store.getState().commit(label),
+			cancel: () => store.getState().cancel(),
 		});
 	};
 	const onKeyDown = (event: KeyboardEvent) => {

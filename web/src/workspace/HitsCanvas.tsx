@@ -5,6 +5,7 @@ import { axis } from "../draw/axis";
 import { fitCanvas, scaledLike } from "../draw/canvas";
 import { drawGround } from "../draw/ground";
 import { countIn, drawHits, firstFrom, isDense, velocityY } from "../draw/hits";
+import { useDensity } from "../draw/useDensity";
 import { drawWave } from "../draw/wave";
 import { probe } from "../probe";
 import { colours } from "../theme";
@@ -71,6 +72,7 @@ const showsHands = ({ focus, recipe }: WorkspaceState) =>
 export function HitsCanvas({ index, height }: { index: number; height: number }) {
 	const store = useWorkspaceStore();
 	const scheme = useComputedColorScheme("light");
+	const density = useDensity();
 	const hits = useRef<HTMLCanvasElement>(null);
 	const box = useRef<HTMLDivElement>(null);
 	const name = useWorkspace((state) => state.part.kit.instruments[index].name.toLowerCase());
@@ -86,7 +88,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 
 	useEffect(() => {
 		const element = hits.current;
-		if (!element || !box.current) return;
+		if (!element || !box.current || density <= 0) return;
 		// What lies under the hits is drawn once and copied: one canvas a row is cheaper to show than two.
 		const below = document.createElement("canvas");
 		let groundOf: unknown = null;
@@ -172,7 +174,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			sight.disconnect();
 			waiting.delete(draw);
 		};
-	}, [store, scheme, index, height]);
+	}, [store, scheme, density, index, height]);
 
 	const point = (event: PointerEvent<HTMLDivElement>) => {
 		const area = event.currentTarget.getBoundingClientRect();

@@ -6,6 +6,8 @@ import type { Action, LaneOffer, LanePoint, LaneWay } from "../api/generated/typ
 import { axis } from "../draw/axis";
 import { fitCanvas } from "../draw/canvas";
 import { drawLane, heldAt, laneValue, laneY } from "../draw/lane";
+import { useDensity } from "../draw/useDensity";
+import { follow } from "../lib/dragging";
 import { probe } from "../probe";
 import { colours } from "../theme";
 import { plural } from "../words";
@@ -16,7 +18,6 @@ import rowClasses from "./Rows.module.css";
 import { placer, shownWindow } from "./shown";
 import { barCount } from "./song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "./store";
-import { follow } from "./useDrag";
 import { useTimeGestures } from "./useTimeGestures";
 
 /** A line around the hits, in a slim row of its own. */
@@ -149,6 +150,7 @@ const closest = 5;
 function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 	const store = useWorkspaceStore();
 	const scheme = useComputedColorScheme("light");
+	const density = useDensity();
 	const canvas = useRef<HTMLCanvasElement>(null);
 	const { ref: size, width } = useElementSize();
 	const gestures = useTimeGestures(false);
@@ -165,7 +167,7 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 
 	useEffect(() => {
 		const element = canvas.current;
-		if (!element) return;
+		if (!element || density <= 0) return;
 		let frame = 0;
 		const draw = () => {
 			frame = 0;
@@ -190,7 +192,7 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 			observer.disconnect();
 			cancelAnimationFrame(frame);
 		};
-	}, [store, scheme, kind, range]);
+	}, [store, scheme, density, kind, range]);
 
 	// Where points lie closer together than can be told apart, the first of them stands for all.
 	const apart = useMemo(() => {
@@ -216,9 +218,11 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 	/** A gesture takes the place of itself: what began with a new pass goes on with one. */
 	const show = (next: LanePoint[], pass = passNow()) => {
 		const state = store.getState();
-		if (pass !== null) return state.act({ kind: "set", pass, setting: "points", value: next });
+		const label = `draw ${name}`;
+		if (pass !== null) return state.act({ kind: "set", pass, setting: "points", value: next }, label);
 		const action = { kind: "lane-line", lane: kind, points: next } as Action;
-		state.act({ kind: "add-passes", passes: [{ id: 1, on: true, aim: {}, action }], instead: false });
+		const passes = [{ id: 1, on: true, aim: {}, action }];
+		state.act({ kind: "add-passes", passes, instead: false }, label);
 	};
 	const passNow = () => linePass(store.getState(), kind)?.id ?? null;
 	const commit = () => store.getState().commit(`draw ${name}`);
@@ -250,7 +254,7 @@ function LaneArea({ lane: { kind, name, range } }: { lane: LaneOffer }) {
 			const at = Math.abs(dx) < 3 ? tick : snapped(tick + dx / time.scale, free);
 			show(held(from, place, at, to), pass);
 		};
-		follow(event.currentTarget, event.pointerId, move, () => changed && commit());
+		follow(event, { move, end: () => changed && commit(), cancel: () => store.getState().cancel() });
 	};
 	const add = (event: PointerEvent<HTMLElement>) => {
 		if (event.button !== 0 || stacked) return;

@@ -3,11 +3,12 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { client } from "../api/client";
 import type { LayerBounds } from "../api/generated/types";
 import { velocityAt, velocityY } from "../draw/hits";
+import { follow } from "../lib/dragging";
+import { useLater } from "../lib/later";
 import { showError, showNote } from "../notify";
 import { keepLayers } from "./kits/kits";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
-import { follow } from "./useDrag";
 
 /** In an opened row: where the velocity layers of its kit begin, to be dragged. */
 export function LayerHandles({ index, height }: { index: number; height: number }) {
@@ -41,14 +42,21 @@ export function LayerHandles({ index, height }: { index: number; height: number 
 			next = moved(place, velocityAt(now.clientY - box.top, height));
 			setDragged(next);
 		};
-		follow(event.currentTarget, event.pointerId, move, () => next !== bounds && keep(next));
+		follow(event, {
+			move,
+			end: () => next !== bounds && keep(next),
+			cancel: () => setDragged(null),
+		});
 	};
+	const { later } = useLater(600, keep);
 	const keys = (place: number) => (event: KeyboardEvent) => {
 		const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
 		if (!by) return;
 		event.preventDefault();
 		event.stopPropagation();
-		keep(moved(place, bounds[place] + by));
+		const next = moved(place, bounds[place] + by);
+		setDragged(next);
+		later(next);
 	};
 	const share = async () => {
 		try {

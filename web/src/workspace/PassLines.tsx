@@ -2,9 +2,9 @@ import { type PointerEvent, useCallback } from "react";
 import type { Aim, Pass, SongDetail } from "../api/generated/types";
 import { axis } from "../draw/axis";
 import { velocityAt, velocityY } from "../draw/hits";
+import { follow } from "../lib/dragging";
 import classes from "./Rows.module.css";
 import { useWorkspace, useWorkspaceStore } from "./store";
-import { follow } from "./useDrag";
 
 const held = (value: number, least: number, most: number) =>
 	Math.max(least, Math.min(most, Math.round(value)));
@@ -35,13 +35,16 @@ function useSetting(pass: Pass, title: string) {
 				event.stopPropagation();
 				const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
 				if (!box) return;
+				const label = `${title}: ${name}`;
 				const move = (now: { clientY: number }) => {
 					const value = valueAt(now, box);
-					store.getState().act({ kind: "set", pass: pass.id, setting: name, value });
+					store.getState().act({ kind: "set", pass: pass.id, setting: name, value }, label);
 				};
-				follow(event.currentTarget, event.pointerId, move, () =>
-					store.getState().commit(`${title}: ${name}`),
-				);
+				follow(event, {
+					move,
+					end: () => store.getState().commit(label),
+					cancel: () => store.getState().cancel(),
+				});
 			},
 		[store, pass.id, title],
 	);

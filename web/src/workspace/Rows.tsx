@@ -167,6 +167,8 @@ function MeasuredAgainst() {
 /** A line over all rows where the song is now. */
 function Playhead({ transport }: { transport: Transport }) {
 	const store = useWorkspaceStore();
+	/** The window in which it stood a moment ago. */
+	const stood = useRef<[number, number] | null>(null);
 	const place = useCallback(
 		(tick: number, line: HTMLElement) => {
 			const hits = line.parentElement?.querySelector<HTMLElement>("[data-axis]");
@@ -174,8 +176,10 @@ function Playhead({ transport }: { transport: Transport }) {
 			const state = store.getState();
 			const { window, looping, stacked, setView } = state;
 			const x = axis(shownWindow(state), hits.clientWidth).x(placer(state)(tick));
-			// Without a loop the picture turns its page.
-			if (!stacked && !looping && tick > window[1]) setView({ window: [tick, tick + window[1] - window[0]] });
+			// Without a loop the picture turns its page, where the line runs out of it. Who scrolls elsewhere stays there.
+			if (!stacked && !looping && stood.current === window && tick > window[1])
+				setView({ window: [tick, tick + window[1] - window[0]] });
+			stood.current = tick >= window[0] && tick <= window[1] ? window : null;
 			return x >= 0 && x <= hits.clientWidth ? hits.offsetLeft + x : null;
 		},
 		[store],

@@ -1,11 +1,11 @@
 import { useElementSize, useMergedRef } from "@mantine/hooks";
 import type { PointerEvent } from "react";
 import { axis } from "../draw/axis";
+import { follow } from "../lib/dragging";
 import classes from "./Rows.module.css";
 import { shownWindow } from "./shown";
 import { barAt, placeOf } from "./song";
 import { useWorkspace, useWorkspaceStore } from "./store";
-import { follow } from "./useDrag";
 import { useTimeGestures } from "./useTimeGestures";
 
 /** The numbers of the bars; dragging it scrolls, the wheel zooms. */
@@ -19,8 +19,7 @@ export function Ruler() {
 	const gestures = useTimeGestures();
 	/** While a pass is aimed, a sweep over bars aims it there; a click aims it at one. */
 	const sweepBars = (event: PointerEvent<HTMLElement>) => {
-		const target = event.currentTarget;
-		const box = target.getBoundingClientRect();
+		const box = event.currentTarget.getBoundingClientRect();
 		const barUnder = (clientX: number) => {
 			const { song, window } = store.getState();
 			return barAt(song, axis(window, box.width).tick(clientX - box.left));
@@ -34,12 +33,11 @@ export function Ruler() {
 			store.getState().setAim((aim) => ({ ...aim, bars: kept ? [...before, range] : [range] }));
 		};
 		aim(first);
-		follow(
-			target,
-			event.pointerId,
-			(now) => aim(barUnder(now.clientX)),
-			() => undefined,
-		);
+		follow(event, {
+			move: (now) => aim(barUnder(now.clientX)),
+			end: () => undefined,
+			cancel: () => store.getState().cancel(),
+		});
 	};
 	const { ref, width } = useElementSize();
 	const merged = useMergedRef(ref, gestures.ref);

@@ -1,8 +1,9 @@
-import { ActionIcon, Button, Group, NumberInput, Popover, Stack, Text, TextInput } from "@mantine/core";
+import { ActionIcon, Button, Group, Popover, Stack, Text, TextInput } from "@mantine/core";
 import { IconPlus, IconTrash } from "@tabler/icons-react";
 import { useState } from "react";
 import { client } from "../api/client";
 import type { Section } from "../api/generated/types";
+import { EditedNumber, EditedText } from "../lib/fields";
 import { showError } from "../notify";
 import classes from "./SongStrip.module.css";
 import { barCount } from "./song";
@@ -52,30 +53,22 @@ function SectionsForm() {
 			)}
 			{sections.map((section, index) => (
 				<Group key={`${section.from} ${section.to} ${section.name}`} gap={6} wrap="nowrap">
-					<TextInput
-						size="xs"
+					<EditedText
 						flex={1}
 						aria-label={`Name of section ${index + 1}`}
-						defaultValue={section.name}
+						value={section.name}
 						maxLength={80}
-						onBlur={(event) => {
-							const next = event.currentTarget.value.trim();
-							if (next && next !== section.name) changed(index, { name: next });
-						}}
+						onDone={(next) => next && changed(index, { name: next })}
 					/>
 					{(["from", "to"] as const).map((side) => (
-						<NumberInput
+						<EditedNumber
 							key={side}
-							size="xs"
 							w={72}
 							min={1}
 							max={bars}
 							aria-label={`${side === "from" ? "First" : "Last"} bar of ${section.name}`}
-							defaultValue={section[side]}
-							onBlur={(event) => {
-								const bar = Number(event.currentTarget.value);
-								if (bar !== section[side]) changed(index, { [side]: bar });
-							}}
+							value={section[side]}
+							onDone={(bar) => bar !== null && changed(index, { [side]: bar })}
 						/>
 					))}
 					<ActionIcon

@@ -30,6 +30,10 @@ const number = (min: number, max: number, unit: string): NumberValues => ({
 
 /** What can be done to the hits that are selected. */
 export function SelectionBar() {
+	return useWorkspace((state) => state.selected.size > 0) ? <Selected /> : null;
+}
+
+function Selected() {
 	const store = useWorkspaceStore();
 	const selected = useWorkspace((state) => state.selected);
 	const performance = useWorkspace((state) => state.performance);

@@ -3,6 +3,8 @@ import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Figures } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
+import { useDensity } from "../draw/useDensity";
+import { follow } from "../lib/dragging";
 import { colours } from "../theme";
 import { percent } from "../words";
 import { ArcLine, arcInHand } from "./ArcLine";
@@ -18,9 +20,6 @@ import { type Shown, showing } from "./useTimeGestures";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
 export function SongStrip({ transport }: { transport: Transport }) {
-	const written = useWorkspace((state) => beforeOf(state).all);
-	const played = useWorkspace((state) => state.performance?.reading.all);
-	const readings = played && { written, played };
 	return (
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>
@@ -32,12 +31,8 @@ export function SongStrip({ transport }: { transport: Transport }) {
 					<GroovesButton />
 					<ZoomMenu />
 				</div>
-				<FigurePair
-					label="identical neighbours"
-					of={(figures) => figures.identical_neighbours}
-					readings={readings}
-				/>
-				<FigurePair label="exactly on grid" of={(figures) => figures.on_grid} readings={readings} />
+				<FigurePair label="identical neighbours" of={neighbours} />
+				<FigurePair label="exactly on grid" of={onGrid} />
 			</div>
 			<SongMap transport={transport} />
 		</section>
@@ -112,18 +107,25 @@ function ViewButton() {
 interface PairProps {
 	label: string;
 	of: (figures: Figures) => number;
-	readings: { written: Figures; played: Figures } | undefined;
 }
 
-function FigurePair({ label, of, readings }: PairProps) {
+const neighbours = (figures: Figures) => figures.identical_neighbours;
+const onGrid = (figures: Figures) => figures.on_grid;
+
+function FigurePair({ label, of }: PairProps) {
+	// As they are read: what is behind the point changes with every move of a drag.
+	const written = useWorkspace((state) => percent(of(beforeOf(state).all)));
+	const played = useWorkspace((state) =>
+		state.performance ? percent(of(state.performance.reading.all)) : null,
+	);
 	return (
 		<div className={classes.figure} data-figure={label}>
 			<span>{label}</span>
-			{readings && (
+			{played !== null && (
 				<span>
-					<span className={classes.before}>{percent(of(readings.written))}</span>
+					<span className={classes.before}>{written}</span>
 					{" → "}
-					<span className={classes.after}>{percent(of(readings.played))}</span>
+					<span className={classes.after}>{played}</span>
 				</span>
 			)}
 		</div>
@@ -181,6 +183,7 @@ function SongMap({ transport }: { transport: Transport }) {
 	const [from, to] = useWorkspace((state) => state.loop);
 	const looping = useWorkspace((state) => state.looping);
 	const scheme = useComputedColorScheme("light");
+	const density = useDensity();
 	const canvas = useRef<HTMLCanvasElement>(null);
 	const { ref, width } = useElementSize();
 	const bars = barCount(song);
@@ -189,7 +192,7 @@ function SongMap({ transport }: { transport: Transport }) {
 
 	useEffect(() => {
 		const element = canvas.current;
-		if (!element) return;
+		if (!element || density <= 0) return;
 		let drawnOf: unknown[] = [];
 		let timer = 0;
 		const draw = () => {
@@ -219,7 +222,7 @@ function SongMap({ transport }: { transport: Transport }) {
 			unsubscribe();
 			window.clearTimeout(timer);
 		};
-	}, [store, scheme, width]);
+	}, [store, scheme, density, width]);
 
 	const barOf = (event: { clientX: number }, area: DOMRect) =>
 		Math.max(1, Math.min(bars, Math.floor((event.clientX - area.left) / barWidth) + 1));
@@ -233,7 +236,6 @@ function SongMap({ transport }: { transport: Transport }) {
 		const area = target.getBoundingClientRect();
 		const start = fixed ?? barOf(event, area);
 		const { setView, loop } = store.getState();
-		target.setPointerCapture(event.pointerId);
 		let swept = false;
 		const move = (now: globalThis.PointerEvent) => {
 			const bar = barOf(now, area);
@@ -242,9 +244,6 @@ function SongMap({ transport }: { transport: Transport }) {
 			setView({ loop: [Math.min(start, bar), Math.max(start, bar)] });
 		};
 		const end = () => {
-			target.removeEventListener("pointermove", move);
-			target.removeEventListener("pointerup", end);
-			target.removeEventListener("pointercancel", end);
 			if (!swept && fixed === undefined) {
 				const length = loop[1] - loop[0];
 				const first = Math.min(start, bars - length);
@@ -252,9 +251,8 @@ function SongMap({ transport }: { transport: Transport }) {
 			}
 			showLoop(store.getState());
 		};
-		target.addEventListener("pointermove", move);
-		target.addEventListener("pointerup", end);
-		target.addEventListener("pointercancel", end);
+		const held = { currentTarget: target, pointerId: event.pointerId };
+		follow(held, { move, end, cancel: () => setView({ loop }) });
 	};
 	const keys = (event: KeyboardEvent) => {
 		const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

@@ -105,12 +105,13 @@ function zonesOf(song: SongDetail, lines: number[], { forgive, reach }: Rule) {
 	return { forgiven, beyond: beyond.filter(([from, to]) => to > from) };
 }
 
-/** The lines of a grid in the bars that are shown; none without a grid. */
+/** The lines of a grid in the bars that are shown; none without a grid. `exact`: none rather than those of a moment ago. */
 export function useGridLines(
 	song: SongDetail,
 	grid: string | null,
 	swing: number,
 	[start, end]: [number, number],
+	exact = false,
 ) {
 	const { ticks } = song.bars;
 	const from = ticks[barAt(song, start) - 1];
@@ -122,7 +123,7 @@ export function useGridLines(
 		staleTime: Number.POSITIVE_INFINITY,
 		gcTime: 60_000,
 		retry: false,
-		placeholderData: keepPreviousData,
+		placeholderData: exact ? undefined : keepPreviousData,
 	});
 	return grid === null ? [] : (lines.data ?? []);
 }

@@ -139,14 +139,14 @@ interface SpreadProps {
 /** The sides of the portrait: dragged in they pull together, dragged out they push apart or loosen. */
 function SpreadHandle({ index, name, height, mean, spread }: SpreadProps) {
 	const store = useWorkspaceStore();
+	const label = `tighten or loosen ${name.toLowerCase()}`;
 	const spreadBy = useCallback(
 		(by: number) => {
 			const { act, part } = store.getState();
-			act({ kind: "spread-by", instrument: part.kit.instruments[index].id, by });
+			act({ kind: "spread-by", instrument: part.kit.instruments[index].id, by }, label);
 		},
-		[store, index],
+		[store, index, label],
 	);
-	const label = `tighten or loosen ${name.toLowerCase()}`;
 	const begin = (side: number) => () => ({
 		move: (dx: number) => spreadBy((side * dx) / perMs),
 		end: (moved: boolean) => moved && store.getState().commit(label),
@@ -202,11 +202,11 @@ function SpreadHandle({ index, name, height, mean, spread }: SpreadProps) {
 
 function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean: number; height: number }) {
 	const store = useWorkspaceStore();
-	const lean = useCallback(
-		(by: number) => store.getState().act({ kind: "lean-by", instrument: id, by }),
-		[store, id],
-	);
 	const label = `lean ${name.toLowerCase()}`;
+	const lean = useCallback(
+		(by: number) => store.getState().act({ kind: "lean-by", instrument: id, by }, label),
+		[store, id, label],
+	);
 	const onPointerDown = useDrag(
 		useCallback(
 			() => ({

@@ -2,11 +2,12 @@ import { type KeyboardEvent, type PointerEvent, useCallback, useState } from "re
 import { useShallow } from "zustand/react/shallow";
 import type { Instrument, MovementReading, Property } from "../api/generated/types";
 import { inset, velocityAt, velocityY } from "../draw/hits";
+import { follow } from "../lib/dragging";
 import { signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
 import { asVelocity, reachOf, readingOf } from "./touch";
-import { follow, useDrag } from "./useDrag";
+import { useDrag } from "./useDrag";
 
 type Handle = "soft" | "typical" | "hard";
 const handles: Handle[] = ["hard", "typical", "soft"];
@@ -215,12 +216,11 @@ function VelocityBand({ instrument, height }: { instrument: Instrument; height: 
 				velocity: { from: Math.min(first, other), to: Math.max(first, other) },
 			}));
 		};
-		follow(
-			event.currentTarget,
-			event.pointerId,
-			(now) => band(now.clientY),
-			() => undefined,
-		);
+		follow(event, {
+			move: (now) => band(now.clientY),
+			end: () => undefined,
+			cancel: () => store.getState().cancel(),
+		});
 	};
 	const meant = !aim?.instruments?.length || aim.instruments.includes(instrument.id);
 	const top = velocityY(aim?.velocity?.to ?? 127, height);
@@ -291,8 +291,8 @@ function TouchHandle({
 	/** Handles' targets, so many steps further up. */
 	const shape = useCallback(
 		(steps: Partial<Record<Handle, number>>) =>
-			store.getState().act({ kind: "shape-by", instrument: instrument.id, property, ...steps }),
-		[store, instrument.id, property],
+			store.getState().act({ kind: "shape-by", instrument: instrument.id, property, ...steps }, label),
+		[store, instrument.id, property, label],
 	);
 	const onPointerDown = useDrag(
 		useCallback(() => {

@@ -93,12 +93,15 @@ function Opened({ loaded, words }: { loaded: Loaded; words: Vocabulary }) {
 		const ask = (event: BeforeUnloadEvent) => {
 			if (!store.getState().leave()) event.preventDefault();
 		};
-		const { lookAgain } = store.getState();
+		const { lookAgain, begin } = store.getState();
+		// Before whatever was pressed hears of it.
+		window.addEventListener("pointerdown", begin, true);
 		window.addEventListener("beforeunload", ask);
 		window.addEventListener("pagehide", leave);
 		window.addEventListener("focus", lookAgain);
 		document.title = `${loaded.song.name} – Vivida`;
 		return () => {
+			window.removeEventListener("pointerdown", begin, true);
 			window.removeEventListener("beforeunload", ask);
 			window.removeEventListener("pagehide", leave);
 			window.removeEventListener("focus", lookAgain);

@@ -1,17 +1,9 @@
 /** Finding one's way in a song: ticks, seconds, bars. */
 import type { SongDetail } from "../api/generated/types";
+import { firstAfter } from "../lib/ascending";
 
 /** The last place in ascending values that is not above `value`; 0 where all are. */
-export function placeOf(ascending: number[], value: number) {
-	let low = 0;
-	let high = ascending.length - 1;
-	while (low < high) {
-		const middle = (low + high + 1) >> 1;
-		if (ascending[middle] <= value) low = middle;
-		else high = middle - 1;
-	}
-	return low;
-}
+export const placeOf = (ascending: number[], value: number) => Math.max(0, firstAfter(ascending, value) - 1);
 
 function between(from: number[], to: number[], value: number) {
 	const place = Math.min(placeOf(from, value), from.length - 2);

@@ -2,6 +2,7 @@
 import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
 import { axis } from "../draw/axis";
 import { inset, velocityAt, velocityY } from "../draw/hits";
+import { follow } from "../lib/dragging";
 import { plural } from "../words";
 import { useLines } from "./drawing/useLines";
 import { usePencil } from "./drawing/usePencil";
@@ -9,7 +10,6 @@ import { hitAt, hitsOf, idOf } from "./HitsCanvas";
 import { hitPlacer, shownWindow } from "./shown";
 import { useWorkspaceStore } from "./store";
 import { heightsOf, perStep, reachOf } from "./touch";
-import { follow } from "./useDrag";
 
 export interface Lasso {
 	left: number;
@@ -60,6 +60,7 @@ export function useHitGestures(index: number, name: string) {
 		const { property } = state;
 		const step = perStep(reachOf(state, index));
 		let way: "up" | "sideways" | null = null;
+		const label = `move ${plural(hits.length, "hit")} of ${name}`;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
 			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
@@ -67,16 +68,19 @@ export function useHitGestures(index: number, name: string) {
 			const raw = way === "up" || now.altKey ? -dy * perPixel : 0;
 			if (property !== "velocity" && way === "up") {
 				const by = Math.round(raw * step * 10) / 10;
-				store.getState().act({ kind: "move-in", hits, property, by });
+				store.getState().act({ kind: "move-in", hits, property, by }, label);
 				return;
 			}
 			const velocity = property === "velocity" ? Math.round(raw) : 0;
 			const at = state.performance?.ticks[hit] ?? 0;
 			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
-			store.getState().act({ kind: "move-hits", hits, velocity, time: 0, ticks: 0, at: 0, ...sideways });
+			const moved = { hits, velocity, time: 0, ticks: 0, at: 0, ...sideways };
+			store.getState().act({ kind: "move-hits", ...moved }, label);
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
-			if (way) store.getState().commit(`move ${plural(hits.length, "hit")} of ${name}`);
+		follow(event, {
+			move,
+			end: () => way && store.getState().commit(label),
+			cancel: () => store.getState().cancel(),
 		});
 	}
 
@@ -95,7 +99,7 @@ export function useHitGestures(index: number, name: string) {
 			};
 			setLasso(box);
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
+		const end = () => {
 			setLasso(null);
 			const caught = box ? inside(box, area) : [];
 			if (state.aiming !== null) {
@@ -103,7 +107,8 @@ export function useHitGestures(index: number, name: string) {
 				return;
 			}
 			if (box || before.length === 0) store.getState().select([...before, ...caught]);
-		});
+		};
+		follow(event, { move, end, cancel: () => setLasso(null) });
 	}
 
 	/** Aims the pass that is being aimed at these hits; with Shift at those before, too. */

@@ -1,6 +1,5 @@
-import type { HotkeyItem } from "@mantine/hooks";
 import { useEffect, useRef } from "react";
-import { useShortcuts } from "../useShortcuts";
+import { type Shortcut, useShortcuts } from "../lib/shortcuts";
 import { plural } from "../words";
 import { magnifications } from "./shown";
 import { useWorkspaceStore } from "./store";
@@ -81,14 +80,11 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		commit(`take out ${plural(selected.size, "hit")}`);
 		select([]);
 	};
-	/** A screen that lies over the rows first, then what is selected, then what one is in. */
+	/** A screen that lies over the rows first, then what one is in, then what is selected. */
 	const leave = () => {
 		const { screen, aiming, selected, pencil, showScreen, aimAt, select, takeUp } = view();
-		// What is open in it closes first, by itself.
-		const opened = document.querySelectorAll("[role=dialog], [role=menu], [role=listbox]");
-		if (screen !== null) {
-			if (![...opened].some((one) => one.checkVisibility())) showScreen(null);
-		} else if (aiming !== null) aimAt(null);
+		if (screen !== null) showScreen(null);
+		else if (aiming !== null) aimAt(null);
 		else if (selected.size > 0) select([]);
 		else if (pencil) takeUp(null);
 	};
@@ -108,8 +104,8 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		window.addEventListener("focusin", onFocus);
 		return () => window.removeEventListener("focusin", onFocus);
 	}, []);
-	const loose = { preventDefault: false };
-	const keys: HotkeyItem[] = [
+	const loose = { loose: true };
+	const keys: Shortcut[] = [
 		["ArrowUp", nudge(1, 0), loose],
 		["ArrowDown", nudge(-1, 0), loose],
 		["shift+ArrowUp", nudge(10, 0), loose],
@@ -155,10 +151,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["mod+z", () => view().undo()],
 		["mod+shift+z", () => view().redo()],
 		["mod+y", () => view().redo()],
-		["shift+?", onHelp],
-		["?", onHelp],
-		["[plus]", show("nearer")],
-		["shift+[plus]", show("nearer")],
+		["+", show("nearer")],
 		["=", show("nearer")],
 		["-", show("farther")],
 		["0", show("song")],
@@ -166,7 +159,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["shift+ArrowRight", nudge(0, 10, () => scroll(0.25)), loose],
 	];
 	// What is typed right behind the key that opens the palette is meant for it, also before it has the focus.
-	const typed = ([key, act, options]: HotkeyItem): HotkeyItem => [
+	const typed = ([key, act, options]: Shortcut): Shortcut => [
 		key,
 		(event) => {
 			const early = performance.now() - searching.current < 500;
@@ -174,5 +167,5 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		},
 		options,
 	];
-	useShortcuts(keys.map(typed));
+	useShortcuts(keys.map(typed), [["?", onHelp]]);
 }

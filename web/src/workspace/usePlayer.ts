@@ -6,7 +6,7 @@ import type { LaneColumns, PartDetail, PerformRequest, SongDetail } from "../api
 import { pulsesInAQuarter } from "../audio/follower";
 import type { PlayedLane } from "../audio/lanes";
 import type { LoopPart } from "../audio/loop";
-import { type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
+import { type Anchor, type CountIn, type Out, type PlayedPart, Player, type Score } from "../audio/player";
 import type { Recorder } from "../audio/recorder";
 import { devices } from "../devices/hub";
 import { louder, movementOf, type Played, received } from "./played";
@@ -17,6 +17,8 @@ import { type Against, beforeOf, useWorkspaceStore, type Workspace, type Workspa
 
 export interface Transport extends RecordingControls {
 	playing: boolean;
+	/** It plays, or will as soon as its sounds are there. */
+	isOn: () => boolean;
 	toggle: () => void;
 	/** In s of the song; nothing while it does not play. */
 	position: () => number | null;
@@ -172,6 +174,20 @@ function againstPart(
 	};
 }
 
+const besides = new WeakMap<Other, PlayedPart>();
+
+/** Another part of the song. What is played by the kit stays as it is until it is another performance. */
+function otherPart(other: Other, state: WorkspaceState): PlayedPart {
+	const known = besides.get(other);
+	if (known) return known;
+	const { part, performance } = other;
+	const { recipe, variation } = part.state;
+	const asked = { recipe, variation, round: 0, pockets: state.pocketDrafts };
+	const made = playedPart(state.song, part, performance, () => false, null, loopOf(part, asked, state, []));
+	if (!part.audio) besides.set(other, made);
+	return made;
+}
+
 /** Muted, or not among those that are soloed. */
 export const isSilent = ({ muted, soloed }: Pick<WorkspaceState, "muted" | "soloed">, instrument: string) =>
 	muted.includes(instrument) || (soloed.length > 0 && !soloed.includes(instrument));
@@ -191,10 +207,7 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 	if (state.others)
 		for (const other of others)
 			if (!other.part.state.muted) {
-				const { recipe, variation } = other.part.state;
-				const asked = { recipe, variation, round: 0, pockets: state.pocketDrafts };
-				const looped = loopOf(other.part, asked, state, []);
-				beside.push(playedPart(song, other.part, other.performance, () => false, null, looped));
+				beside.push(otherPart(other, state));
 			}
 	const { bars } = song;
 	return {
@@ -300,10 +313,7 @@ async function nextRound(store: Workspace): Promise<NextRound | null> {
 	const state = store.getState();
 	const variation = state.fresh ? (state.variation % 9999) + 1 : state.variation;
 	const round = state.fresh ? state.round : (state.round + 1) % mostRounds;
-	const { recipe, soloPass, audition, pocketDrafts: pockets } = state;
-	const heard = { alone: soloPass ?? undefined, audition: audition ?? undefined };
-	const request = { recipe, variation, round, pockets, ...heard };
-	const columns = await client.perform(state.part.state.id, request);
+	const columns = await client.perform(state.part.state.id, { ...state.asHeard(), variation, round });
 	const played = received(null, null, columns, state.part);
 	return played && { variation, round, played };
 }
@@ -360,7 +370,9 @@ export function usePlayer(): Transport {
 				void queries.invalidateQueries({ queryKey: ["other"] });
 			if (state.pocketDrafts !== before.pocketDrafts) following();
 			const differ = roundsDiffer(state);
-			const changed = state.recipe !== before.recipe || state.round !== before.round;
+			const changed = (["recipe", "round", "trial", "audition", "soloPass", "pocketDrafts"] as const).some(
+				(one) => state[one] !== before[one],
+			);
 			if (differ !== roundsDiffer(before) || (differ && changed)) prepareRound();
 			const heard = [
 				state.performance,
@@ -390,13 +402,13 @@ export function usePlayer(): Transport {
 	useEffect(() => devices.subscribe(update), [update]);
 
 	const played = useMemo((): PlayedBy => {
+		const listener = {
+			onCourse: (anchor: Anchor, begins: boolean) => course.current?.onCourse(anchor, begins),
+			onRound: enterRound,
+			onEnd: () => setPlaying(false),
+		};
 		const made = () => {
-			const score = scoreOf(store.getState(), othersNow.current, null);
-			player.current ??= new Player(score, {
-				onCourse: (anchor, begins) => course.current?.onCourse(anchor, begins),
-				onRound: enterRound,
-				onEnd: () => setPlaying(false),
-			});
+			player.current ??= new Player(scoreOf(store.getState(), othersNow.current, null), listener);
 			return player.current;
 		};
 		const startAt = (second: number, countIn: CountIn | null = null, began: number | null = null) => {
@@ -440,7 +452,7 @@ export function usePlayer(): Transport {
 		},
 		[],
 	);
-	return { playing, toggle, position, ...controls };
+	return { playing, isOn: played.isPlaying, toggle, position, ...controls };
 }
 
 /** The actions there are; they do not change while the program runs. */

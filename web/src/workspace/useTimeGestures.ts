@@ -1,6 +1,7 @@
 /** Scrolling and zooming the shown time: by wheel and by drag. */
 import { type PointerEvent, useCallback, useEffect, useRef } from "react";
 import type { SongDetail } from "../api/generated/types";
+import { follow } from "../lib/dragging";
 import { barAt, barCount } from "./song";
 import { useWorkspaceStore, type WorkspaceState } from "./store";
 
@@ -87,17 +88,9 @@ export function useTimeGestures(plainWheelZooms = true) {
 			const { window, song, setView } = store.getState();
 			const perPixel = (window[1] - window[0]) / target.clientWidth;
 			const from = event.clientX;
-			target.setPointerCapture(event.pointerId);
-			const drag = (moved: globalThis.PointerEvent) =>
+			const move = (moved: globalThis.PointerEvent) =>
 				setView({ window: movedWindow(song, window, (from - moved.clientX) * perPixel, 1, 0) });
-			const end = () => {
-				target.removeEventListener("pointermove", drag);
-				target.removeEventListener("pointerup", end);
-				target.removeEventListener("pointercancel", end);
-			};
-			target.addEventListener("pointermove", drag);
-			target.addEventListener("pointerup", end);
-			target.addEventListener("pointercancel", end);
+			follow(event, { move, end: () => undefined, cancel: () => setView({ window }) });
 		},
 		[store],
 	);

@@ -398,7 +398,7 @@ function Sampler() {
 	}, []);
 	return (
 		<Text size="sm" data-sampler>
-			The sampler was sent {plural(seen.count, "message")}; {plural(seen.held, "note")} sound.
+			The sampler was sent {plural(seen.count, "message")}; {plural(seen.held, "note sounds", "notes sound")}.
 		</Text>
 	);
 }

@@ -1,17 +1,8 @@
-import {
-	Button,
-	Divider,
-	Group,
-	NumberInput,
-	Popover,
-	SegmentedControl,
-	Select,
-	Stack,
-	Text,
-} from "@mantine/core";
+import { Button, Divider, Group, Popover, SegmentedControl, Select, Stack, Text } from "@mantine/core";
 import { type ReactNode, useState } from "react";
 import { client } from "../../api/client";
 import type { BarsEdit } from "../../api/generated/types";
+import { EditedNumber } from "../../lib/fields";
 import classes from "../SongStrip.module.css";
 import { barCount } from "../song";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -193,15 +184,15 @@ interface BarProps {
 
 function Bar({ label, value, min = 1, max, onChange }: BarProps) {
 	return (
-		<NumberInput
-			size="xs"
+		<EditedNumber
 			w={62}
 			min={min}
 			max={max}
-			clampBehavior="strict"
+			allowDecimal={false}
+			live
 			aria-label={label}
 			value={value}
-			onChange={(next) => typeof next === "number" && Number.isInteger(next) && onChange(next)}
+			onDone={(next) => next !== null && onChange(next)}
 		/>
 	);
 }

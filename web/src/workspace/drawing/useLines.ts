@@ -1,5 +1,6 @@
 /** The lines that the pencil draws on, in what the rows show. */
 import { useMemo } from "react";
+import { firstFrom } from "../../lib/ascending";
 import { useWorkspace } from "../store";
 import { useGridLines } from "../TimeLines";
 
@@ -16,17 +17,15 @@ export function useLines(): Lines {
 	const window = useWorkspace((state) => state.window);
 	const grid = useWorkspace((state) => state.pencil?.grid ?? null);
 	const { ticks: bars } = song.bars;
-	const all = useGridLines(song, grid, 50, window);
+	const all = useGridLines(song, grid, 50, window, true);
 	return useMemo(() => {
 		const end = bars[bars.length - 1];
 		const ticks = all.filter((tick) => tick < end);
 		const gaps = ticks.slice(1).map((tick, index) => tick - ticks[index]);
 		const nearest = (tick: number) => {
-			let best = 0;
-			ticks.forEach((line, index) => {
-				if (Math.abs(line - tick) < Math.abs(ticks[best] - tick)) best = index;
-			});
-			return best;
+			const after = firstFrom(ticks, tick);
+			if (after === 0) return 0;
+			return after < ticks.length && ticks[after] - tick < tick - ticks[after - 1] ? after : after - 1;
 		};
 		const between = (from: number, to: number) => {
 			if (ticks.length === 0) return [];

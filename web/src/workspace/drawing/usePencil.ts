@@ -3,10 +3,10 @@ import { type PointerEvent, useCallback } from "react";
 import type { Drawing, PathPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { velocityAt } from "../../draw/hits";
+import { follow } from "../../lib/dragging";
 import { plural } from "../../words";
 import { hitAt, idOf } from "../HitsCanvas";
 import { useWorkspaceStore } from "../store";
-import { follow } from "../useDrag";
 import type { Lines } from "./useLines";
 
 /** How far a pointer may tremble, in px. */
@@ -18,9 +18,10 @@ export function usePencil(index: number, name: string, lines: Lines) {
 		(event: PointerEvent<HTMLElement>) => {
 			const state = store.getState();
 			const { pencil, window, part } = state;
-			if (event.button !== 0 || !pencil || lines.ticks.length === 0) return false;
 			// With Ctrl hits are swept, as without the pencil.
-			if (event.ctrlKey || event.metaKey) return false;
+			if (event.button !== 0 || !pencil || event.ctrlKey || event.metaKey) return false;
+			// The lines of what is shown are still on their way.
+			if (lines.ticks.length === 0) return true;
 			const area = event.currentTarget.getBoundingClientRect();
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const time = axis(window, area.width);
@@ -56,7 +57,7 @@ export function usePencil(index: number, name: string, lines: Lines) {
 			setSketch({ instrument: index, ticks: passed, velocities: heights, rubs });
 		};
 		pass(event);
-		follow(event.currentTarget, event.pointerId, pass, () => {
+		const end = () => {
 			const passed = lines.between(from, to);
 			if (passed.length === 0) {
 				setSketch(null);
@@ -68,7 +69,8 @@ export function usePencil(index: number, name: string, lines: Lines) {
 				: passed.map((line) => ({ tick: line, velocity: path.get(line) ?? 96 }));
 			const drawing: Drawing = rubs ? { kind: "erase", ...ends } : { kind: "fill", ...ends, path: points };
 			draw([drawing], `${rubs ? "rub out" : "draw"} ${name}`);
-		});
+		};
+		follow(event, { move: pass, end, cancel: () => setSketch(null) });
 	}
 
 	/** A hit, and what is selected with it, to another place or row; with Alt a copy. A click takes it out. */
@@ -87,7 +89,7 @@ export function usePencil(index: number, name: string, lines: Lines) {
 			row = rowAt(now) ?? row;
 			setSketch({ instrument: row, carried: hits, by: cells * lines.cell, copies: now.altKey });
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
+		const end = () => {
 			const { draw, select, sketch } = store.getState();
 			const copy = sketch?.copies === true;
 			if (!moved) {
@@ -103,7 +105,8 @@ export function usePencil(index: number, name: string, lines: Lines) {
 			const what = `${copy ? "copy" : "move"} ${plural(hits.length, "hit")}`;
 			const label = other ? `${what} to ${other.name.toLowerCase()}` : what;
 			draw([{ kind: "shift", hits, cells, grid: pencil.grid, instrument: other?.id, copy }], label);
-		});
+		};
+		follow(event, { move, end, cancel: () => setSketch(null) });
 	}
 
 	/** The row under the pointer. */

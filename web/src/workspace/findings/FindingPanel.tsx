@@ -2,7 +2,7 @@ import { ActionIcon, Loader, Menu } from "@mantine/core";
 import { IconDots } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 import type { Cure, FindingCard, Recipe } from "../../api/generated/types";
-import { useShortcuts } from "../../useShortcuts";
+import { useShortcuts } from "../../lib/shortcuts";
 import { plural } from "../../words";
 import passClasses from "../passes/Passes.module.css";
 import { SideTabs } from "../passes/SideTabs";

@@ -1,8 +1,9 @@
-import { Button, NumberInput, Popover } from "@mantine/core";
+import { Button, Popover } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { Thresholds } from "../../api/generated/types";
+import { EditedNumber } from "../../lib/fields";
 import { showError } from "../../notify";
 import passClasses from "../passes/Passes.module.css";
 import classes from "./Findings.module.css";
@@ -58,18 +59,17 @@ export function Measures() {
 				<p className={classes.measures}>What is said of a part, on the whole shelf:</p>
 				{kept.data &&
 					fields.map(([key, label, min, max, step, suffix]) => (
-						<NumberInput
+						<EditedNumber
 							key={key}
-							size="xs"
 							label={label}
 							classNames={{ root: classes.measure }}
 							min={min}
 							max={max}
 							step={step}
 							suffix={suffix}
-							clampBehavior="strict"
+							live
 							value={kept.data[key]}
-							onChange={(value) => typeof value === "number" && set({ [key]: value })}
+							onDone={(value) => value !== null && set({ [key]: value })}
 						/>
 					))}
 				<Button size="compact-xs" variant="default" mt={8} onClick={() => void put({})}>

@@ -7,7 +7,7 @@ import type { GrooveCard } from "../../api/generated/types";
 import { DamageMark } from "../../Damage";
 import { inTurn } from "../../inTurn";
 import { NameField } from "../../NameField";
-import { offerUndo, showError, showNote } from "../../notify";
+import { doing, offerUndo, showError, showNote } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
 import classes from "./Grooves.module.css";
 import { groovesKey, matching, useGrooves } from "./library";
@@ -85,7 +85,7 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 	const [editing, setEditing] = useState<"name" | "note" | null>(null);
 	const { id, revision, note, favourite, groove } = card;
 	const thing = `groove ${id}`;
-	const change = (call: () => Promise<unknown>) => call().catch(showError).finally(refresh);
+	const change = (call: () => Promise<unknown>) => doing(call).finally(refresh);
 	const set = (to: Partial<Pick<GrooveCard, "note" | "favourite">> & { name?: string }) =>
 		change(() =>
 			inTurn(thing, revision, (revision) =>
@@ -98,7 +98,8 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 			),
 		);
 	const remove = async () => {
-		await change(() => inTurn(thing, revision, (revision) => client.deleteGroove({ ...card, revision })));
+		const remove = (revision: number) => client.deleteGroove({ ...card, revision });
+		if (!(await change(() => inTurn(thing, revision, remove)))) return;
 		offerUndo(`groove-${id}`, `“${groove.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (editing)

@@ -1,8 +1,8 @@
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
 import type { Family, GrooveFigures, LaidHits, VoiceFigures } from "../../api/generated/types";
+import { follow } from "../../lib/dragging";
 import { signed } from "../../words";
-import { follow } from "../useDrag";
 import { familyNames } from "./families";
 import classes from "./Grooves.module.css";
 
@@ -236,17 +236,16 @@ function Dot({ voice, name, slot, offset, x, y, perMs, onDraw }: DotProps) {
 	const drag = (event: PointerEvent<SVGElement>) => {
 		if (event.button !== 0) return;
 		const [start, accent] = [event.clientY, event.shiftKey];
-		follow(
-			event.currentTarget,
-			event.pointerId,
-			({ clientY }) =>
+		follow(event, {
+			move: ({ clientY }) =>
 				onDraw(
 					accent
 						? { velocity: Math.max(0.1, velocity + (start - clientY) / 80) }
 						: { offset: Math.round((offset + (clientY - start) / perMs) * 10) / 10 },
 				),
-			() => undefined,
-		);
+			end: () => undefined,
+			cancel: () => onDraw(accent ? { velocity } : { offset }),
+		});
 	};
 	const onKeyDown = (event: KeyboardEvent) => {
 		const step = { ArrowUp: -1, ArrowDown: 1, PageUp: -10, PageDown: 10 }[event.key];

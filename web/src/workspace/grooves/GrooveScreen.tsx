@@ -1,7 +1,7 @@
 import { Button, Checkbox, Loader, Select, Tooltip } from "@mantine/core";
 import { IconArrowLeft } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { client, files } from "../../api/client";
 import type { Family, GrooveCard, GrooveFigures, GrooveProfile } from "../../api/generated/types";
 import { showError, showNote } from "../../notify";
@@ -82,12 +82,33 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 	const overlay = library.data?.find(({ id }) => `${id}` === over)?.reading ?? null;
 	const voices = reading.voices.flatMap((voice) => (voice.family ? [voice.family] : []));
 	const voice = family && voices.includes(family) ? family : null;
+	/** As it is by now, drawn or not. */
+	const newest = useRef(shown);
+	if (newest.current.groove !== groove) newest.current = shown;
+	const asking = useRef(false);
+	const read = async () => {
+		if (asking.current) return;
+		asking.current = true;
+		const of = newest.current;
+		try {
+			const reading = await client.readGroove(of.groove);
+			// Another groove may have been chosen, and more may have been drawn: that is asked for next.
+			if (newest.current === of) onChange({ ...of, reading });
+		} catch (error) {
+			showError(error);
+		}
+		asking.current = false;
+		if (newest.current !== of && newest.current.changed) void read();
+	};
 	const draw = (slot: number, change: { offset?: number; velocity?: number }) => {
-		const next = drawn(groove, reading, voice, slot, change);
-		client
-			.readGroove(next)
-			.then((read) => onChange({ ...shown, groove: next, reading: read, changed: true }))
-			.catch(showError);
+		const { groove, reading } = newest.current;
+		newest.current = {
+			...newest.current,
+			groove: drawn(groove, reading, voice, slot, change),
+			changed: true,
+		};
+		onChange(newest.current);
+		void read();
 	};
 	return (
 		<div className={classes.stage}>

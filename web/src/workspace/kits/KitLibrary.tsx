@@ -7,7 +7,7 @@ import type { KitCard } from "../../api/generated/types";
 import { DamageMark } from "../../Damage";
 import { inTurn } from "../../inTurn";
 import { NameField } from "../../NameField";
-import { offerUndo, showError } from "../../notify";
+import { doing, offerUndo, showError } from "../../notify";
 import { useAfterMenu } from "../../useAfterMenu";
 import lists from "../grooves/Grooves.module.css";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -100,10 +100,11 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 	const [renaming, setRenaming] = useState(false);
 	const after = useAfterMenu(() => setRenaming(true));
 	const { id, revision, kit, own, damage } = card;
-	const doing = (call: () => Promise<unknown>) => call().catch(showError).finally(refresh);
+	const change = (call: () => Promise<unknown>) => doing(call).finally(refresh);
 	const remove = async () => {
-		await doing(() => inTurn(`kit ${id}`, revision, (revision) => client.deleteKit({ ...card, revision })));
-		offerUndo(`kit-${id}`, `“${kit.name}” was deleted`, () => void doing(client.undoShelf));
+		const remove = (revision: number) => client.deleteKit({ ...card, revision });
+		if (!(await change(() => inTurn(`kit ${id}`, revision, remove)))) return;
+		offerUndo(`kit-${id}`, `“${kit.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (renaming)
 		return (
@@ -114,7 +115,7 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 					onDone={(name) => {
 						setRenaming(false);
 						if (name)
-							void doing(() =>
+							void change(() =>
 								inTurn(`kit ${id}`, revision, (revision) =>
 									client.changeKit(id, {
 										revision,
@@ -144,7 +145,7 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 					{damage === null && (
 						<Menu.Item
 							onClick={() =>
-								void doing(async () => {
+								void change(async () => {
 									const name = `${kit.name.slice(0, 72)}, copy`;
 									await client.addKit({ ...kit, name });
 								})

@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import type { Instrument } from "../../api/generated/types";
-import { follow } from "../useDrag";
+import { follow } from "../../lib/dragging";
 import classes from "./Kits.module.css";
 import { layerOf } from "./kits";
 
@@ -42,17 +42,13 @@ export function LayerBar({ instrument, editable, onHear, onDraft, onChange }: Pr
 		const box = event.currentTarget.getBoundingClientRect();
 		let last = Math.round(at(event, box));
 		hear(last);
-		follow(
-			event.currentTarget,
-			event.pointerId,
-			(now) => {
-				const next = Math.round(at(now, box));
-				if (next === last) return;
-				last = next;
-				hear(next);
-			},
-			() => undefined,
-		);
+		const move = (now: globalThis.PointerEvent) => {
+			const next = Math.round(at(now, box));
+			if (next === last) return;
+			last = next;
+			hear(next);
+		};
+		follow(event, { move, end: () => undefined, cancel: () => undefined });
 	};
 	const walkKeys = (event: KeyboardEvent) => {
 		const layer = layerOf(instrument, velocity);
@@ -77,15 +73,14 @@ export function LayerBar({ instrument, editable, onHear, onDraft, onChange }: Pr
 		const box = event.currentTarget.parentElement?.getBoundingClientRect();
 		if (!editable || !box) return;
 		let next = layers;
-		follow(
-			event.currentTarget,
-			event.pointerId,
-			(now) => {
+		follow(event, {
+			move: (now) => {
 				next = moved(place, at(now, box));
 				onDraft(next);
 			},
-			() => next !== layers && onChange(next),
-		);
+			end: () => next !== layers && onChange(next),
+			cancel: () => onDraft(layers),
+		});
 	};
 	const boundKeys = (place: number) => (event: KeyboardEvent) => {
 		const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[

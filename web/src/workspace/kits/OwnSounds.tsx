@@ -1,9 +1,10 @@
 /** The own sounds of a stroke: its samples by velocity and turn. */
-import { ActionIcon, Button, FileButton, Group, NumberInput, Tooltip, UnstyledButton } from "@mantine/core";
+import { ActionIcon, Button, FileButton, Group, Tooltip, UnstyledButton } from "@mantine/core";
 import { IconX } from "@tabler/icons-react";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { Kit, Sample } from "../../api/generated/types";
+import { EditedNumber } from "../../lib/fields";
 import { isSound, soundEndings } from "../../loops/sound";
 import { showError } from "../../notify";
 import { plural } from "../../words";
@@ -209,26 +210,6 @@ interface ValueProps {
 	onDone: (value: number) => void;
 }
 
-function Value({ label, value, min, max, disabled, onDone }: ValueProps) {
-	const [text, setText] = useState<number | string>(value);
-	const done = () => {
-		const next = Math.max(min, Math.min(max, Number(text)));
-		if (text !== "" && !Number.isNaN(next) && next !== value) onDone(next);
-		else setText(value);
-	};
-	return (
-		<NumberInput
-			size="xs"
-			label={label}
-			value={text}
-			min={min}
-			max={max}
-			clampBehavior="blur"
-			hideControls
-			disabled={disabled}
-			onChange={setText}
-			onBlur={done}
-			onKeyDown={(event) => event.key === "Enter" && done()}
-		/>
-	);
-}
+const Value = ({ onDone, ...props }: ValueProps) => (
+	<EditedNumber {...props} hideControls onDone={(value) => value !== null && onDone(value)} />
+);

@@ -1,7 +1,8 @@
-import { ActionIcon, Button, Group, NumberInput, Select, TextInput, Tooltip } from "@mantine/core";
+import { ActionIcon, Button, Group, Select, Tooltip } from "@mantine/core";
 import { IconArrowDown, IconArrowUp } from "@tabler/icons-react";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import type { Family, Hand, Instrument, Kit, KitSounds, Limb } from "../../api/generated/types";
+import { EditedNumber, EditedText } from "../../lib/fields";
 import { familyNames } from "../grooves/families";
 import classes from "./Kits.module.css";
 import {
@@ -96,26 +97,7 @@ function Field({ label, children }: FieldProps) {
 }
 
 /** A text that is kept when it is left or Enter is pressed. */
-function Text({ label, value, onDone, disabled, placeholder }: TextProps) {
-	const [text, setText] = useState(value);
-	const done = () => {
-		const trimmed = text.trim();
-		if (trimmed !== value) onDone(trimmed);
-	};
-	return (
-		<TextInput
-			size="xs"
-			aria-label={label}
-			value={text}
-			disabled={disabled}
-			placeholder={placeholder}
-			maxLength={80}
-			onChange={(event) => setText(event.currentTarget.value)}
-			onBlur={done}
-			onKeyDown={(event) => event.key === "Enter" && done()}
-		/>
-	);
-}
+const Text = (props: TextProps) => <EditedText {...props} maxLength={80} />;
 
 interface TextProps {
 	label: string;
@@ -135,29 +117,7 @@ interface NumberProps {
 	onDone: (value: number | null) => void;
 }
 
-function Numeric({ label, value, min, max, disabled, placeholder, onDone }: NumberProps) {
-	const [text, setText] = useState<number | string>(value ?? "");
-	const done = () => {
-		const next = text === "" ? null : Math.max(min, Math.min(max, Number(text)));
-		if (next !== value && !Number.isNaN(next)) onDone(next);
-	};
-	return (
-		<NumberInput
-			size="xs"
-			aria-label={label}
-			value={text}
-			min={min}
-			max={max}
-			clampBehavior="blur"
-			disabled={disabled}
-			placeholder={placeholder}
-			hideControls
-			onChange={setText}
-			onBlur={done}
-			onKeyDown={(event) => event.key === "Enter" && done()}
-		/>
-	);
-}
+const Numeric = (props: NumberProps) => <EditedNumber {...props} hideControls />;
 
 interface ChosenProps extends Props {
 	at: StrokeAt;

@@ -1,7 +1,7 @@
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import type { Kit, NoteUse } from "../../api/generated/types";
-import { follow } from "../useDrag";
+import { follow } from "../../lib/dragging";
 import classes from "./Kits.module.css";
 import { noteName, type StrokeAt, strokeOfNote, withNewInstrument, withNewStroke, withNote } from "./kits";
 
@@ -120,7 +120,7 @@ export function Threads({ kit, notes, at, editable, learning, onChoose, onLearn,
 				from: [left, y + chip / 2],
 			});
 		};
-		follow(event.currentTarget, event.pointerId, move, () => {
+		const end = () => {
 			setDrawn(null);
 			const goal = over?.getAttribute("data-goal")?.split(" ");
 			if (!goal) return;
@@ -134,7 +134,8 @@ export function Threads({ kit, notes, at, editable, learning, onChoose, onLearn,
 			else if (goal[0] === "instrument")
 				onChange(`note ${use.note} is another stroke of ${name}`, withNewStroke(kit, place, use.note));
 			else onChange(`note ${use.note} is an instrument`, withNewInstrument(kit, use.note));
-		});
+		};
+		follow(event, { move, end, cancel: () => setDrawn(null) });
 	};
 	const keys = (one: Stroke) => (event: KeyboardEvent) => {
 		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];

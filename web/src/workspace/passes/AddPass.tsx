@@ -2,7 +2,9 @@ import { Button, Modal, TextInput } from "@mantine/core";
 import { useLocalStorage } from "@mantine/hooks";
 import { IconPlus, IconSearch } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import type { ActionFamily } from "../../api/generated/types";
+import { isEnter } from "../../lib/fields";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { ownLanes } from "../useInfo";
@@ -51,15 +53,15 @@ function groupsOf(found: Found[], text: string, recent: string[]): Group[] {
 export function AddPass() {
 	const [opened, setOpened] = useState(false);
 	const button = useRef<HTMLButtonElement>(null);
-	const passes = useWorkspace((state) => state.recipe.passes);
+	const passes = useWorkspace(useShallow((state) => state.recipe.passes.map(({ id }) => id)));
 	/** The passes that there were when one was added: the keyboard goes on in that one when it is there. */
 	const waiting = useRef<number[] | null>(null);
 	useEffect(() => {
-		const added = passes.find(({ id }) => waiting.current && !waiting.current.includes(id));
-		if (!added) return;
+		const added = passes.find((id) => waiting.current && !waiting.current.includes(id));
+		if (added === undefined) return;
 		waiting.current = null;
 		if (document.activeElement !== button.current) return;
-		document.querySelector<HTMLElement>(`[data-pass-fold="${added.id}"]`)?.focus();
+		document.querySelector<HTMLElement>(`[data-pass-fold="${added}"]`)?.focus();
 	}, [passes]);
 	return (
 		<>
@@ -93,7 +95,7 @@ export function AddPass() {
 				<Palette
 					close={() => setOpened(false)}
 					onAdded={() => {
-						waiting.current = passes.map(({ id }) => id);
+						waiting.current = passes;
 						button.current?.focus();
 					}}
 				/>
@@ -210,7 +212,7 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 									data-offer={one.info.kind}
 									onPointerMove={() => setChosen(at)}
 									onClick={() => add(one)}
-									onKeyDown={(event) => event.key === "Enter" && add(one)}
+									onKeyDown={(event) => isEnter(event) && add(one)}
 								>
 									<ActionPicture kind={one.info.kind} />
 									<div>

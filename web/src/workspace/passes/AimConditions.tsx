@@ -11,7 +11,7 @@ import {
 } from "@mantine/core";
 import { type ReactNode, useRef, useState } from "react";
 import type { Aim, Near, Positions, RunPlace, Turned } from "../../api/generated/types";
-import { listed, plain, plural } from "../../words";
+import { listed, ordinal, plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
 import { useOffered } from "../useUsed";
 import { GridToken, gridInWords } from "./GridToken";
@@ -203,10 +203,16 @@ export function Narrow({ aim, onChange }: Pick<AimProps, "aim" | "onChange">) {
 	const free = (Object.keys(names) as Condition[]).filter((name) => aim[name] === undefined);
 	const store = useWorkspaceStore();
 	// Positions begin as those that were chosen last: the next pass is often for all but these.
-	const start = (name: Condition) =>
-		(name === "positions" &&
-			store.getState().recipe.passes.findLast((pass) => pass.aim.positions)?.aim.positions) ||
-		starts[name];
+	const { grid, slots, bars } = starts.positions;
+	const found = useSlots(grid, bars);
+	const start = (name: Condition) => {
+		if (name !== "positions") return starts[name];
+		const { passes } = store.getState().recipe;
+		const chosen = passes.findLast((pass) => pass.aim.positions)?.aim.positions;
+		// In a shorter bar there are fewer.
+		const there = slots.filter((slot) => slot <= (found?.slots.length ?? slot));
+		return chosen ?? { ...starts.positions, slots: there };
+	};
 	const narrowToLoop = () => {
 		const [from, to] = store.getState().loop;
 		onChange({ ...aim, bars: [{ from, to }] });
@@ -240,7 +246,7 @@ function PositionsToken(props: AimProps & { positions: Positions }) {
 	const { grid, slots, bars, tolerance } = positions;
 	const found = useSlots(grid, bars);
 	const choice = found?.choices.find(({ slots: some }) => some.join() === slots.join());
-	const named = slots.map((slot) => found?.slots[slot - 1]?.name ?? `${slot}`);
+	const named = slots.map((slot) => found?.slots[slot - 1]?.name ?? `slot ${slot}`);
 	const words =
 		choice?.name ?? (slots.length > 0 && slots.length < 4 ? listed(named) : plural(slots.length, "slot"));
 	const change = (next: Partial<Positions>) => onChange({ ...aim, positions: { ...positions, ...next } });
@@ -403,7 +409,7 @@ const runPlaces: Record<RunPlace, string> = {
 function RunToken(props: AimProps) {
 	const { aim, onChange } = props;
 	const run = aim.run ?? starts.run;
-	const words = run.place === "every" ? `every ${run.every}th of a run` : runPlaces[run.place];
+	const words = run.place === "every" ? `every ${ordinal(run.every)} of a run` : runPlaces[run.place];
 	const change = (next: Partial<typeof run>) => onChange({ ...aim, run: { ...run, ...next } });
 	return (
 		<ConditionToken {...props} condition="run" words={words} width={340}>

@@ -6,6 +6,7 @@ import type { StartingPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { fitCanvas } from "../../draw/canvas";
 import { countIn, drawHits } from "../../draw/hits";
+import { useDensity } from "../../draw/useDensity";
 import { colours } from "../../theme";
 import { plural } from "../../words";
 import { useFindings } from "../findings/useFindings";
@@ -122,6 +123,7 @@ function StartPicture({ point }: { point: StartingPoint }) {
 	const store = useWorkspaceStore();
 	const canvas = useRef<HTMLCanvasElement>(null);
 	const scheme = useComputedColorScheme("light");
+	const density = useDensity();
 	const [from, to] = useWorkspace((state) => state.loop);
 	const part = useWorkspace((state) => state.part);
 	const variation = useWorkspace((state) => state.variation);
@@ -138,7 +140,7 @@ function StartPicture({ point }: { point: StartingPoint }) {
 	});
 	useEffect(() => {
 		const element = canvas.current;
-		if (!element || !played.data) return;
+		if (!element || !played.data || density <= 0) return;
 		const { context, width, height } = fitCanvas(element);
 		const { ticks } = store.getState().song.bars;
 		const window: [number, number] = [ticks[from - 1], ticks[Math.min(to, from + 1)]];
@@ -172,6 +174,6 @@ function StartPicture({ point }: { point: StartingPoint }) {
 			kin: false,
 			colours: colours(scheme),
 		});
-	}, [store, played.data, part, from, to, scheme]);
+	}, [store, played.data, part, from, to, scheme, density]);
 	return <canvas ref={canvas} className={classes.startPicture} aria-hidden />;
 }

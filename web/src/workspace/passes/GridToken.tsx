@@ -1,5 +1,6 @@
 import { Menu, TextInput } from "@mantine/core";
 import { type ReactNode, useState } from "react";
+import { isEnter } from "../../lib/fields";
 import classes from "./Passes.module.css";
 
 const grids = [
@@ -70,7 +71,7 @@ export function GridToken({ label, value, onChange, none, children }: Props) {
 					onChange={(event) => setOther(event.currentTarget.value)}
 					onKeyDown={(event) => {
 						event.stopPropagation();
-						if (event.key === "Enter" && good) onChange(other.trim());
+						if (isEnter(event) && good) onChange(other.trim());
 					}}
 				/>
 			</Menu.Dropdown>

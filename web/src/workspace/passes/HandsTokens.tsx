@@ -2,6 +2,7 @@ import { ActionIcon, Button, Menu, NumberInput, Popover, Select, TextInput } fro
 import { IconPlus, IconX } from "@tabler/icons-react";
 import { useState } from "react";
 import type { Values, Way } from "../../api/generated/types";
+import { isEnter } from "../../lib/fields";
 import { useWorkspace } from "../store";
 import { useOffered, useStruckFirst } from "../useUsed";
 import classes from "./Passes.module.css";
@@ -157,7 +158,7 @@ export function WordToken({ label, value, values, onChange }: TextProps & { valu
 					value={text}
 					maxLength={values.most}
 					onChange={(event) => setText(event.currentTarget.value)}
-					onKeyDown={(event) => event.key === "Enter" && done()}
+					onKeyDown={(event) => isEnter(event) && done()}
 				/>
 			</Popover.Dropdown>
 		</Popover>

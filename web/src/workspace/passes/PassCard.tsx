@@ -54,13 +54,20 @@ function touchedInWords(pass: Pass, info: ActionInfo, report: PassReport | undef
 }
 
 interface CardProps {
-	pass: Pass;
+	id: number;
 	number: number;
 	last: boolean;
 }
 
+export function PassCard({ id, ...place }: CardProps) {
+	const pass = useWorkspace((state) => state.recipe.passes.find((pass) => pass.id === id));
+	return pass ? <Card pass={pass} {...place} /> : null;
+}
+
+type PassProps = Omit<CardProps, "id"> & { pass: Pass };
+
 /** One pass: a line; unfolded, what it did and its sentence. Under the pointer it lights up its hits. */
-export const PassCard = memo(function PassCard({ pass, number, last }: CardProps) {
+const Card = memo(function Card({ pass, number, last }: PassProps) {
 	const store = useWorkspaceStore();
 	const card = useRef<HTMLLIElement>(null);
 	const info = useInfo(pass.action);

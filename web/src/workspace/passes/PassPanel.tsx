@@ -1,5 +1,6 @@
 import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { sentence } from "../../words";
 import { JoinOffer } from "../Regroup";
 import { mostRounds, roundsDiffer } from "../state/playback";
@@ -16,16 +17,17 @@ import { SideTabs } from "./SideTabs";
 /** The passes of the part, as sentences, in the order in which they are done. */
 export function PassPanel({ transport }: { transport: Transport }) {
 	const store = useWorkspaceStore();
-	const passes = useWorkspace((state) => state.recipe.passes);
+	// Not the passes themselves: one of them changes with every move of a drag.
+	const passes = useWorkspace(useShallow((state) => state.recipe.passes.map(({ id }) => id)));
 	const list = useRef<HTMLOListElement>(null);
-	const known = useRef(passes.map(({ id }) => id));
+	const known = useRef(passes);
 	// What was added is shown, and unfolded where it is one pass.
 	useEffect(() => {
-		const added = passes.filter(({ id }) => !known.current.includes(id));
-		known.current = passes.map(({ id }) => id);
+		const added = passes.filter((id) => !known.current.includes(id));
+		known.current = passes;
 		if (added.length === 0) return;
 		const [first] = added;
-		if (added.length === 1) store.getState().unfold(first.id);
+		if (added.length === 1) store.getState().unfold(first);
 		const place = passes.indexOf(first) + 1;
 		requestAnimationFrame(() =>
 			list.current?.querySelector(`[data-pass]:nth-of-type(${place})`)?.scrollIntoView({ block: "nearest" }),
@@ -51,8 +53,8 @@ export function PassPanel({ transport }: { transport: Transport }) {
 			)}
 			{passes.length === 0 && <FirstMinute transport={transport} />}
 			<ol className={classes.list} ref={list}>
-				{passes.map((pass, index) => (
-					<PassCard key={pass.id} pass={pass} number={index + 1} last={index === passes.length - 1} />
+				{passes.map((id, index) => (
+					<PassCard key={id} id={id} number={index + 1} last={index === passes.length - 1} />
 				))}
 			</ol>
 			<Variation />

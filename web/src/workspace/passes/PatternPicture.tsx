@@ -1,5 +1,6 @@
-import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+import type { KeyboardEvent } from "react";
 import type { Accents } from "../../api/generated/types";
+import { follow } from "../../lib/dragging";
 import { signed } from "../../words";
 import classes from "./Passes.module.css";
 import { useSlots } from "./SlotStrip";
@@ -14,13 +15,9 @@ interface Props {
 /** An accent pattern as bars to drag: up is louder, down is softer; a sweep draws. */
 export function PatternPicture({ accents, most, onChange, onDone }: Props) {
 	const found = useSlots(accents.grid, accents.bars);
-	const drawing = useRef<number[] | null>(null);
 	const count = found?.slots.length ?? accents.pattern.length;
 	const pattern = Array.from({ length: count }, (_, index) => accents.pattern[index] ?? 0);
-	const draw = (event: PointerEvent<HTMLElement>) => {
-		const now = drawing.current;
-		if (!now) return;
-		const box = event.currentTarget.getBoundingClientRect();
+	const draw = (now: number[], event: { clientX: number; clientY: number }, box: DOMRect) => {
 		const slot = Math.max(
 			0,
 			Math.min(count - 1, Math.floor(((event.clientX - box.left) / box.width) * count)),
@@ -44,14 +41,17 @@ export function PatternPicture({ accents, most, onChange, onDone }: Props) {
 			className={classes.pattern}
 			data-pattern
 			onPointerDown={(event) => {
-				event.currentTarget.setPointerCapture(event.pointerId);
-				drawing.current = [...pattern];
-				draw(event);
-			}}
-			onPointerMove={draw}
-			onPointerUp={() => {
-				drawing.current = null;
-				onDone(false);
+				const box = event.currentTarget.getBoundingClientRect();
+				const drawn = [...pattern];
+				draw(drawn, event, box);
+				follow(event, {
+					move: (now) => draw(drawn, now, box),
+					end: () => onDone(false),
+					cancel: () => {
+						onChange(pattern);
+						onDone(false);
+					},
+				});
 			}}
 		>
 			{pattern.map((value, slot) => (

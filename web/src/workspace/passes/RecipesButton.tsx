@@ -6,7 +6,7 @@ import { client, files } from "../../api/client";
 import type { Recipe, RecipeCard } from "../../api/generated/types";
 import { DamageMark } from "../../Damage";
 import { NameField } from "../../NameField";
-import { offerUndo, showError, showNote } from "../../notify";
+import { doing, offerUndo, showError, showNote } from "../../notify";
 import { plural } from "../../words";
 import { readingKey, useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
@@ -125,11 +125,9 @@ function LibraryLine({ card, onUse }: { card: RecipeCard; onUse: (add: boolean) 
 	const queries = useQueryClient();
 	const [renaming, setRenaming] = useState(false);
 	const change = (call: () => Promise<unknown>) =>
-		call()
-			.catch(showError)
-			.finally(() => void queries.invalidateQueries({ queryKey: refresh }));
+		doing(call).finally(() => void queries.invalidateQueries({ queryKey: refresh }));
 	const remove = async () => {
-		await change(() => client.deleteRecipe(card));
+		if (!(await change(() => client.deleteRecipe(card)))) return;
 		offerUndo(`recipe-${card.id}`, `“${card.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (renaming)

@@ -69,7 +69,12 @@ function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
 	const store = useWorkspaceStore();
 	const set = useCallback(
 		(velocity: number) =>
-			store.getState().act({ kind: "set", pass: pass.id, setting: handle, value: held(velocity, scale) }),
+			store
+				.getState()
+				.act(
+					{ kind: "set", pass: pass.id, setting: handle, value: held(velocity, scale) },
+					`shape: ${handle}`,
+				),
 		[store, pass.id, handle, scale],
 	);
 	const onPointerDown = useDrag(

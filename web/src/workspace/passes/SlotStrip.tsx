@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { type PointerEvent, useRef } from "react";
+import { useRef } from "react";
 import { client } from "../../api/client";
+import { follow } from "../../lib/dragging";
 import { barAt } from "../song";
 import { useWorkspace } from "../store";
 import classes from "./Passes.module.css";
@@ -33,8 +34,7 @@ export function SlotStrip({ grid, bars, chosen, onChange }: Props) {
 	const sweeping = useRef<{ on: boolean; slots: Set<number> } | null>(null);
 	if (!found) return <div className={classes.strip} />;
 	const count = found.slots.length;
-	const slotAt = (event: PointerEvent<HTMLElement>) => {
-		const box = event.currentTarget.getBoundingClientRect();
+	const slotAt = (event: { clientX: number }, box: DOMRect) => {
 		return Math.max(1, Math.min(count, Math.floor(((event.clientX - box.left) / box.width) * count) + 1));
 	};
 	const set = (slot: number) => {
@@ -51,14 +51,15 @@ export function SlotStrip({ grid, bars, chosen, onChange }: Props) {
 			role="toolbar"
 			aria-label="Slots of the bar"
 			onPointerDown={(event) => {
-				const slot = slotAt(event);
-				event.currentTarget.setPointerCapture(event.pointerId);
+				const slot = slotAt(event, event.currentTarget.getBoundingClientRect());
+				const box = event.currentTarget.getBoundingClientRect();
 				sweeping.current = { on: !chosen.includes(slot), slots: new Set(chosen) };
 				set(slot);
-			}}
-			onPointerMove={(event) => event.buttons === 1 && set(slotAt(event))}
-			onPointerUp={() => {
-				sweeping.current = null;
+				follow(event, {
+					move: (now) => set(slotAt(now, box)),
+					end: () => undefined,
+					cancel: () => onChange(chosen),
+				});
 			}}
 		>
 			{found.slots.map(({ name, weight }, index) => (

@@ -32,7 +32,8 @@ export function useHold(recipe: () => Recipe, transport: Transport, take: () => 
 		if (long) {
 			setHeard(false);
 			store.getState().tryOut(null);
-			if (press.started && transport.position() !== null) transport.toggle();
+			// Also where its sounds are still on their way.
+			if (press.started && transport.isOn()) transport.toggle();
 		} else if (takes) take();
 	};
 	const letGo = useRef(end);

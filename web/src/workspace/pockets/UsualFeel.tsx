@@ -1,9 +1,10 @@
-import { Button, Group, Modal, Select, Switch, Text, TextInput, Tooltip } from "@mantine/core";
+import { Button, Group, Modal, Select, Switch, Text, Tooltip } from "@mantine/core";
 import { IconHeartHandshake } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { SessionDefaults } from "../../api/generated/types";
+import { EditedText } from "../../lib/fields";
 import { showError, showNote } from "../../notify";
 import { plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -116,20 +117,14 @@ function UsualFeel({ close }: { close: () => void }) {
 }
 
 function GridField({ value, onChange }: { value: string | null; onChange: (grid: string | null) => void }) {
-	const [text, setText] = useState(value ?? "");
-	const done = () => {
-		const grid = text.trim() || null;
-		if (grid !== value) onChange(grid);
-	};
 	return (
-		<TextInput
+		<EditedText
+			size="sm"
 			label="Grid that timing is measured against"
 			placeholder="the one that fits best"
 			description="1/16, 1/8 triplet, 1/8 dotted, 1/16 5:4"
-			value={text}
-			onChange={(event) => setText(event.currentTarget.value)}
-			onBlur={done}
-			onKeyDown={(event) => event.key === "Enter" && done()}
+			value={value ?? ""}
+			onDone={(text) => onChange(text || null)}
 		/>
 	);
 }

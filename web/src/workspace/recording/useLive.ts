@@ -5,7 +5,6 @@ import { useWorkspace, type Workspace } from "../store";
 
 /** What strokes become by the passes: asked for whenever these change. */
 export function useLive(store: Workspace) {
-	const recipe = useWorkspace((state) => state.recipe);
 	const kit = useWorkspace((state) => state.part.kit);
 	const drums = useWorkspace((state) => state.part.state.drums);
 	const touched = useDevices((state) => state.touched && state.ready);
@@ -14,12 +13,24 @@ export function useLive(store: Workspace) {
 			store.getState().setLive(null);
 			return;
 		}
-		const timer = window.setTimeout(() => {
+		let timer = 0;
+		const ask = () => {
+			const { part, recipe } = store.getState();
 			client
-				.live(store.getState().part.state.id, { recipe })
+				.live(part.state.id, { recipe })
 				.then((live) => store.getState().setLive(live))
 				.catch(() => undefined);
-		}, 250);
-		return () => window.clearTimeout(timer);
-	}, [store, recipe, kit, drums, touched]);
+		};
+		const soon = () => {
+			window.clearTimeout(timer);
+			timer = window.setTimeout(ask, 250);
+		};
+		soon();
+		// Nothing is drawn anew for it: it changes with every move of a drag.
+		const unsubscribe = store.subscribe((state, before) => state.recipe !== before.recipe && soon());
+		return () => {
+			unsubscribe();
+			window.clearTimeout(timer);
+		};
+	}, [store, kit, drums, touched]);
 }
