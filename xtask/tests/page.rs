@@ -40,7 +40,9 @@ fn vitest() -> Result<Vec<(String, Outcome)>, String> {
             // It could not even be read.
             tests.push((name.to_owned(), Err(file["message"].as_str().unwrap_or("no tests").into())));
         }
-        tests.extend(all.iter().map(|one| (format!("{name}: {}", one["fullName"].as_str().unwrap_or("?")), outcome(one))));
+        tests.extend(
+            all.iter().map(|one| (format!("{name}: {}", one["fullName"].as_str().unwrap_or("?")), outcome(one))),
+        );
     }
     match tests.is_empty() {
         true => Err(format!("no tests were found\n{}", said())),

@@ -2836,7 +2836,11 @@ export type BarsRequest = {
  */
 revision: number, edit: BarsEdit, };
 
-export type WriteRequest = { key?: string,  revision: number, 
+export type WriteRequest = { 
+/**
+ * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ */
+key?: string, revision: number, 
 /**
  * What the step is called.
  */
@@ -3642,7 +3646,8 @@ lanes_key: string,
 /**
  * The part's lanes as they are played. Nothing where the request said that it has them.
  */
-lanes: Array<LaneColumns> | null, passes: Array<PassReport>, /**
+lanes: Array<LaneColumns> | null, passes: Array<PassReport>, 
+/**
  * This reading, measured; of the instruments those that sound.
  */
 reading: Measured, 
@@ -3765,7 +3770,11 @@ song: SongDetail | null, parts: Array<PartState>, pockets: Array<PocketCard>, hi
 
 export type SongChange = { revision: number, name: string, };
 
-export type PartChangeRequest = { key?: string,  revision: number, 
+export type PartChangeRequest = { 
+/**
+ * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ */
+key?: string, revision: number, 
 /**
  * What undo calls it.
  */
@@ -3869,7 +3878,11 @@ export type Joining = { part: PartId,
  */
 instruments: Array<InstrumentId>, };
 
-export type PocketChange = { key?: string,  revision: number, 
+export type PocketChange = { 
+/**
+ * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ */
+key?: string, revision: number, 
 /**
  * What undo calls it.
  */
