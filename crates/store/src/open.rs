@@ -84,23 +84,32 @@ impl Store {
     }
 }
 
+/// What each version of the schema changed.
+const SCHEMAS: [&str; 10] = [
+    include_str!("schema.sql"),
+    include_str!("schema-2.sql"),
+    include_str!("schema-3.sql"),
+    include_str!("schema-4.sql"),
+    include_str!("schema-5.sql"),
+    include_str!("schema-6.sql"),
+    include_str!("schema-7.sql"),
+    include_str!("schema-8.sql"),
+    include_str!("schema-9.sql"),
+    include_str!("schema-10.sql"),
+];
+
 /// The version of the schema.
-const SCHEMA: i64 = 9;
+const SCHEMA: i64 = SCHEMAS.len() as i64;
 
 /// Brings a former version of the database over, and puts right what hangs loose in it.
 pub(crate) fn bring_up_to_date(connection: &mut Connection) -> Result<(), Unopened> {
-    let migrations = Migrations::new(vec![
-        M::up(include_str!("schema.sql")),
-        M::up(include_str!("schema-2.sql")),
-        M::up(include_str!("schema-3.sql")),
-        M::up_with_hook(include_str!("schema-4.sql"), |transaction| Ok(fill_touched(transaction)?)),
-        M::up(include_str!("schema-5.sql")),
-        M::up(include_str!("schema-6.sql")),
-        M::up(include_str!("schema-7.sql")),
-        M::up(include_str!("schema-8.sql")),
-        M::up(include_str!("schema-9.sql")),
-        M::up(include_str!("schema-10.sql")),
-    ]);
+    /// The schema that began to tell what each step touches: those of before are read once.
+    const TOUCHED: usize = 4;
+    let up = |(place, schema): (usize, &'static str)| match place + 1 {
+        TOUCHED => M::up_with_hook(schema, |transaction| Ok(fill_touched(transaction)?)),
+        _ => M::up(schema),
+    };
+    let migrations = Migrations::new(SCHEMAS.into_iter().enumerate().map(up).collect());
     migrations.to_latest(connection).map_err(|error| match error {
         rusqlite_migration::Error::RusqliteError { err, .. } => err.into(),
         other => Unopened::Failed(other.to_string()),
