@@ -56,10 +56,15 @@ export const probe = {
 	shown: 0,
 	/** Time spent drawing a frame, in ms. */
 	drawing: [] as number[],
+	/** How often parts of the page were drawn anew by React. */
+	renders: {} as Record<string, number>,
 	/** Questions to the server that are not answered yet, and when that last changed, on the page's clock, in ms. */
 	asking: 0,
 	asked: 0,
 
+	rendered(what: string) {
+		probe.renders[what] = (probe.renders[what] ?? 0) + 1;
+	},
 	/** An answer to what was asked for at `since` is taken up; the next frame shows it. */
 	answered(since: number) {
 		const shown = () => {

@@ -7,7 +7,9 @@
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::error::{CmdError, ErrorStatus, NewSessionError};
+use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
+use http::Method;
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use std::cell::Cell;
@@ -18,6 +20,7 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use tokio::runtime::Runtime;
 use tokio::sync::{Semaphore, SemaphorePermit};
+use url::Url;
 use vivida_store::Store;
 
 /// A running server with the demo songs.
@@ -202,6 +205,23 @@ fn passes(error: &Failed) -> bool {
 /// costs this much once.
 const PATIENCE: Duration = Duration::from_secs(60);
 
+/// A question to Chromium itself, which the driver hands on.
+#[derive(Debug)]
+struct Devtools {
+    command: &'static str,
+    parameters: Value,
+}
+
+impl WebDriverCompatibleCommand for Devtools {
+    fn endpoint(&self, base: &Url, session: Option<&str>) -> Result<Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &Url) -> (Method, Option<String>) {
+        (Method::POST, Some(json!({"cmd": self.command, "params": self.parameters}).to_string()))
+    }
+}
+
 impl Browser {
     /// Opens a window of this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
@@ -313,6 +333,19 @@ impl Browser {
             "//*[self::button or self::a or @role='menuitem'][@aria-label=\"{quoted}\" or normalize-space()=\"{quoted}\"]"
         );
         self.click_at(&path).await
+    }
+
+    /// Asks Chromium itself, by its DevTools protocol.
+    pub async fn devtools(&self, command: &'static str, parameters: Value) -> Result<Value, Failed> {
+        self.client.issue_cmd(Devtools { command, parameters }).await
+    }
+
+    /// How long scripts of the page have run by now, in ms.
+    pub async fn script_time(&self) -> Result<f64, Failed> {
+        let answer = self.devtools("Performance.getMetrics", json!({})).await?;
+        let all = answer["metrics"].as_array().into_iter().flatten();
+        let found = all.filter(|one| one["name"] == "ScriptDuration").find_map(|one| one["value"].as_f64());
+        Ok(1000.0 * found.expect("Chromium tells it once Performance.enable was asked"))
     }
 
     /// Runs a script and gives what it returns.

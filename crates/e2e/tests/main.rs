@@ -1,5 +1,6 @@
 //! All tests of this crate in one program, which is linked once.
 
+mod drag;
 mod everything;
 mod findings;
 mod hands;

@@ -162,7 +162,7 @@ export class Player {
 	/** What lanes do to the parts that have any, or are recorded loops. */
 	private strips = new Map<number, Strip>();
 	private courses = new Map<number, LaneCourse>();
-	/** Hits that have been scheduled in this and the next round. */
+	/** What has been scheduled, and for when, on the audio clock: nothing is put there twice. */
 	private done = new Map<string, number>();
 	/** The rounds of the loop that are being played and scheduled, the earliest first. */
 	private rounds: Round[] = [];
@@ -172,6 +172,9 @@ export class Player {
 	private starts = 0;
 	/** When own sounds were last fetched, on the audio clock. */
 	private fetched = 0;
+
+	/** The last round whose place was told to those who follow the clock. */
+	private located = -1;
 
 	/** The number of the round that sounds. */
 	private round = 0;
@@ -295,6 +298,7 @@ export class Player {
 		const counted = countIn ? Math.max(0, ...countIn.before) / this.score.tempo : 0;
 		this.rounds = [{ number: 0, at: began ?? this.context.currentTime + 0.08 + counted, second }];
 		this.round = 0;
+		this.located = -1;
 		this.done.clear();
 		this.playing = true;
 		this.clock.reset();
@@ -428,8 +432,10 @@ export class Player {
 		const now = this.context.currentTime;
 		this.sender.pump(this.clock.page(now + sentAhead));
 		this.sounding = this.sounding.filter((one) => {
-			if (one.until <= now) one.into?.disconnect();
-			return one.until > now;
+			if (one.until > now) return true;
+			// What has sounded is let go.
+			for (const node of [...one.sources, one.gain, one.into]) node?.disconnect();
+			return false;
 		});
 		if (now > this.fetched + fetchedEvery) this.fetchAhead(this.position());
 		const { loop, end, tempo } = this.score;
@@ -447,7 +453,7 @@ export class Player {
 			this.scheduleRound(round, Math.min(stopAt, round.second + (now + reach - round.at) * tempo));
 		this.scheduleLoops(now + reach);
 		this.placeCountIn(now);
-		for (const [key, number] of this.done) if (number < this.rounds[0].number) this.done.delete(key);
+		this.forget(now - reach - grace);
 		if (!loop && now > over(last) + 2) {
 			this.stop();
 			this.listener.onEnd();
@@ -458,6 +464,14 @@ export class Player {
 			const round = this.rounds.find(({ number }) => number === sounding);
 			if (round) this.tellCourse(round);
 			this.listener.onRound();
+		}
+	}
+
+	/** Forgets what was scheduled for long ago. It stands roughly in the order in which it sounds. */
+	private forget(before: number) {
+		for (const [key, at] of this.done) {
+			if (at > before) break;
+			this.done.delete(key);
 		}
 	}
 
@@ -596,7 +610,7 @@ export class Player {
 			const page = this.clock.page(at);
 			const length = (1000 * voiced.lengths[hit]) / this.score.tempo;
 			this.sender.strike(out.port, channel ?? out.channel, sent, stroke.sent, page, length);
-			this.done.set(key, round.number);
+			this.done.set(key, at);
 			probe.schedule(entry);
 			return;
 		}
@@ -605,7 +619,7 @@ export class Player {
 		into.connect(strip?.input ?? this.out);
 		const struck = this.kit.strike(stroke, at, into, strip?.bend);
 		if (!struck) return;
-		this.done.set(key, round.number);
+		this.done.set(key, at);
 		const { sources, gain } = struck;
 		const named = (group: string | null) => group && `${part.id} ${group}`;
 		const group = named(struck.group);
@@ -634,16 +648,15 @@ export class Player {
 			const due = this.timeOf(round, seconds[pulse]);
 			if (this.done.has(key) || due < now - grace) continue;
 			const at = this.clock.page(due);
-			const located = `${round.number} located`;
 			// A place is told in 16ths: from a pulse that is on one.
-			if (!this.done.has(located) && pulse % 6 === 0) {
-				this.done.set(located, round.number);
+			if (this.located < round.number && pulse % 6 === 0) {
+				this.located = round.number;
 				const place = pulse / 6;
 				if (round.number > 0) this.tell([0xfc], at - 2);
 				this.tell([0xf2, place & 0x7f, (place >> 7) & 0x7f], at - 1.5);
 				this.tell([place === 0 && round.number === 0 ? 0xfa : 0xfb], at - 1);
 			}
-			this.done.set(key, round.number);
+			this.done.set(key, due);
 			this.tell([0xf8], at);
 		}
 	}
@@ -655,7 +668,6 @@ export class Player {
 		countIn.before.forEach((before, beat) => {
 			this.click(
 				`${round.number} count ${beat}`,
-				round,
 				round.at - before / this.score.tempo,
 				countIn.downbeats[beat],
 				now,
@@ -665,10 +677,10 @@ export class Player {
 
 	private placeClick(round: Round, beat: number, now: number) {
 		const due = this.timeOf(round, this.score.beats.seconds[beat]);
-		this.click(`${round.number} click ${beat}`, round, due, this.score.beats.downbeats[beat] === 1, now);
+		this.click(`${round.number} click ${beat}`, due, this.score.beats.downbeats[beat] === 1, now);
 	}
 
-	private click(key: string, round: Round, due: number, down: boolean, now: number) {
+	private click(key: string, due: number, down: boolean, now: number) {
 		// A click that comes late would say that the beat is there: better none.
 		if (this.done.has(key) || due < now) return;
 		const struck = this.kit?.strike(
@@ -677,7 +689,7 @@ export class Player {
 			this.out,
 		);
 		if (!struck) return;
-		this.done.set(key, round.number);
+		this.done.set(key, due);
 		const { sources, gain, seconds } = struck;
 		this.sounding.push({ key, at: due, sources, gain, into: null, offBy: null, until: due + seconds });
 		probe.click(due);

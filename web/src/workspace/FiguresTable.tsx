@@ -1,4 +1,5 @@
 import type { Figures } from "../api/generated/types";
+import { probe } from "../probe";
 import { percent, signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace } from "./store";
@@ -23,6 +24,7 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 
 /** Velocity and timing in figures, before and after, instrument by instrument. */
 export function FiguresTable() {
+	probe.rendered("figures");
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const used = useUsed();
 	const before = useWorkspace(beforeOf);

@@ -70,6 +70,7 @@ const showsHands = ({ focus, recipe }: WorkspaceState) =>
 
 /** The hits of one instrument: height is velocity, sideways is time. */
 export function HitsCanvas({ index, height }: { index: number; height: number }) {
+	probe.rendered("hits");
 	const store = useWorkspaceStore();
 	const scheme = useComputedColorScheme("light");
 	const density = useDensity();

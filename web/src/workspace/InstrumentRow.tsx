@@ -1,6 +1,7 @@
 import { Tooltip } from "@mantine/core";
 import { type KeyboardEvent, type RefObject, useCallback, useRef } from "react";
 import type { Instrument, Limb } from "../api/generated/types";
+import { probe } from "../probe";
 import { plural } from "../words";
 import { FoundMark } from "./findings/FindingMarks";
 import { HitsCanvas, hitsOf } from "./HitsCanvas";
@@ -30,6 +31,7 @@ interface RowProps {
 
 /** One instrument's whole story: who, how hard, when, how early or late. */
 export function InstrumentRow({ index, height, sounds }: RowProps) {
+	probe.rendered("row");
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const silent = useWorkspace((state) => isSilent(state, instrument.id));
 	const opened = useWorkspace((state) => state.open === instrument.id);

@@ -4,6 +4,7 @@ import { useCallback, useRef, useState } from "react";
 import { client } from "../api/client";
 import type { LaneOffer } from "../api/generated/types";
 import { axis } from "../draw/axis";
+import { probe } from "../probe";
 import { plural } from "../words";
 import { AimBar } from "./AimBar";
 import { DrawBar } from "./drawing/DrawBar";
@@ -30,6 +31,7 @@ const shownAtOnce = 2.5;
 
 /** A row for each instrument, over one another on one axis of time. */
 export function Rows({ transport }: { transport: Transport }) {
+	probe.rendered("rows");
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const open = useWorkspace((state) => state.open);
 	const order = useWorkspace((state) => state.order);

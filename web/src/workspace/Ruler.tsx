@@ -2,6 +2,7 @@ import { useElementSize, useMergedRef } from "@mantine/hooks";
 import type { PointerEvent } from "react";
 import { axis } from "../draw/axis";
 import { follow } from "../lib/dragging";
+import { probe } from "../probe";
 import classes from "./Rows.module.css";
 import { shownWindow } from "./shown";
 import { barAt, placeOf } from "./song";
@@ -10,6 +11,7 @@ import { useTimeGestures } from "./useTimeGestures";
 
 /** The numbers of the bars; dragging it scrolls, the wheel zooms. */
 export function Ruler() {
+	probe.rendered("ruler");
 	const song = useWorkspace((state) => state.song);
 	const window = useWorkspace((state) => state.window);
 	const stacked = useWorkspace((state) => state.stacked);

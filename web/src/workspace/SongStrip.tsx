@@ -5,6 +5,7 @@ import type { Figures } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
 import { useDensity } from "../draw/useDensity";
 import { follow } from "../lib/dragging";
+import { probe } from "../probe";
 import { colours } from "../theme";
 import { percent } from "../words";
 import { ArcLine, arcInHand } from "./ArcLine";
@@ -20,6 +21,7 @@ import { type Shown, showing } from "./useTimeGestures";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
 export function SongStrip({ transport }: { transport: Transport }) {
+	probe.rendered("song strip");
 	return (
 		<section className={classes.strip} aria-label="Whole song">
 			<div className={classes.figures}>

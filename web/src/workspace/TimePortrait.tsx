@@ -1,6 +1,7 @@
 import { type KeyboardEvent, memo, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../api/generated/types";
+import { probe } from "../probe";
 import { percent, signed } from "../words";
 import { PocketChip } from "./pockets/PocketChip";
 import classes from "./Rows.module.css";
@@ -33,6 +34,7 @@ function outline(counts: number[], height: number) {
 
 /** How early or late an instrument is, in ms against the grid. Its middle is dragged to lean, its sides to tighten or loosen. */
 export function TimePortrait({ index, height }: { index: number; height: number }) {
+	probe.rendered("time portrait");
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const before = useWorkspace((state) => beforeOf(state).instruments[index].portrait.time);
 	const now = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.time);

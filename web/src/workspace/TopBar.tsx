@@ -10,6 +10,7 @@ import {
 import type { ReactNode } from "react";
 import { Link } from "wouter";
 import { HelpButton } from "../help/Help";
+import { probe } from "../probe";
 import { SchemeToggle } from "../SchemeToggle";
 import { plain } from "../words";
 import { ExportMenu } from "./ExportMenu";
@@ -26,6 +27,7 @@ import classes from "./Workspace.module.css";
 
 /** Where one is, what sounds, how it is seen, and the ways back and out. */
 export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: () => void }) {
+	probe.rendered("top bar");
 	return (
 		<header className={classes.top}>
 			<Link href="/" className={classes.brand} title="Back to the shelf">

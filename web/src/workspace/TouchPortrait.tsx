@@ -3,6 +3,7 @@ import { useShallow } from "zustand/react/shallow";
 import type { Instrument, MovementReading, Property } from "../api/generated/types";
 import { inset, velocityAt, velocityY } from "../draw/hits";
 import { follow } from "../lib/dragging";
+import { probe } from "../probe";
 import { signed } from "../words";
 import classes from "./Rows.module.css";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "./store";
@@ -147,6 +148,7 @@ function MovementPortrait({
 
 /** How hard an instrument is struck: written dashed, played filled, with three handles. */
 function VelocityPortrait({ index, height }: { index: number; height: number }) {
+	probe.rendered("touch portrait");
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const written = useWorkspace((state) => beforeOf(state).instruments[index].portrait.touch);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.touch);

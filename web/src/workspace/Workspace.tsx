@@ -144,6 +144,7 @@ function Side({ transport }: { transport: Transport }) {
 }
 
 function Desk() {
+	probe.rendered("workspace");
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
 	const [walking, setWalking] = useState(walkAsked);

@@ -17,6 +17,7 @@ import { client } from "../../api/client";
 import type { ActionInfo, Aim, Gesture, Pass, PassReport, Positions } from "../../api/generated/types";
 import { NameField } from "../../NameField";
 import { showError, showNote } from "../../notify";
+import { probe } from "../../probe";
 import { useAfterMenu } from "../../useAfterMenu";
 import { plain, plural } from "../../words";
 import { useWorkspace, useWorkspaceStore } from "../store";
@@ -68,6 +69,7 @@ type PassProps = Omit<CardProps, "id"> & { pass: Pass };
 
 /** One pass: a line; unfolded, what it did and its sentence. Under the pointer it lights up its hits. */
 const Card = memo(function Card({ pass, number, last }: PassProps) {
+	probe.rendered("pass");
 	const store = useWorkspaceStore();
 	const card = useRef<HTMLLIElement>(null);
 	const info = useInfo(pass.action);

@@ -1,6 +1,7 @@
 import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
 import { useShallow } from "zustand/react/shallow";
+import { probe } from "../../probe";
 import { sentence } from "../../words";
 import { JoinOffer } from "../Regroup";
 import { mostRounds, roundsDiffer } from "../state/playback";
@@ -16,6 +17,7 @@ import { SideTabs } from "./SideTabs";
 
 /** The passes of the part, as sentences, in the order in which they are done. */
 export function PassPanel({ transport }: { transport: Transport }) {
+	probe.rendered("passes");
 	const store = useWorkspaceStore();
 	// Not the passes themselves: one of them changes with every move of a drag.
 	const passes = useWorkspace(useShallow((state) => state.recipe.passes.map(({ id }) => id)));
