@@ -4,6 +4,7 @@ import { defineConfig } from "vitest/config";
 export default defineConfig({
 	plugins: [react()],
 	build: { target: "es2022", chunkSizeWarningLimit: 1200, assetsInlineLimit: 0 },
-	test: { setupFiles: "src/testing/setup.ts" },
+	// No test counts on how fast a machine is.
+	test: { setupFiles: "src/testing/setup.ts", testTimeout: 120_000 },
 	server: { proxy: { "/api": "http://127.0.0.1:8347" } },
 });

@@ -91,7 +91,8 @@ async fn a_drag_that_is_given_up_leaves_nothing() -> Done {
     }
     tokio::time::sleep(Duration::from_millis(800)).await;
     assert_eq!(ask(&browser, "/parts/1").await?["state"]["revision"], revision, "nothing was kept");
-    let second = "send('pointerdown', 0); send('pointermove', 20); send('pointermove', -60, 2); send('pointerup', 0, 2);";
+    let second =
+        "send('pointerdown', 0); send('pointermove', 20); send('pointermove', -60, 2); send('pointerup', 0, 2);";
     browser.run(&format!("{} {second} window.there = handle.ariaValueNow;", hand(HARD))).await?;
     browser.rest().await?;
     assert!(handle(&browser, HARD).await? < at, "the first finger's drag goes on, downwards");
@@ -106,7 +107,8 @@ async fn a_drag_while_the_server_is_away_is_kept_and_seen_when_it_is_back() -> D
     open_causeway(&app, &browser).await?;
     let at = handle(&browser, HARD).await?;
     // As if the cable were pulled: nothing is answered.
-    let offline = |offline: bool| json!({"offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1});
+    let offline =
+        |offline: bool| json!({"offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1});
     browser.devtools("Network.enable", json!({})).await?;
     browser.devtools("Network.emulateNetworkConditions", offline(true)).await?;
     let drag = "send('pointerdown', 0); send('pointermove', 20); send('pointermove', 30); send('pointerup', 30);";

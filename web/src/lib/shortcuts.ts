@@ -1,8 +1,11 @@
 /** Keys that act wherever the focus is. */
 import { useEffect, useRef } from "react";
 
-/** What is pressed, what it does, and whether the browser does what it usually does as well. */
-export type Shortcut = [keys: string, act: (event: KeyboardEvent) => void, options?: { loose: boolean }];
+/**
+ * What is pressed, what it does, and whether the browser does what it usually does as well. What answers false has done
+ * nothing: the key is for somebody else.
+ */
+export type Shortcut = [keys: string, act: (event: KeyboardEvent) => unknown, options?: { loose: boolean }];
 
 type Pressed = Pick<
 	KeyboardEvent,
@@ -74,8 +77,7 @@ export function useShortcuts(shortcuts: Shortcut[], always: Shortcut[] = []) {
 			if (!found) return;
 			const [keys, act, options] = found;
 			if (writes(keys) && focused?.matches(takesCharacters)) return;
-			if (!options?.loose) event.preventDefault();
-			act(event);
+			if (act(event) !== false && !options?.loose) event.preventDefault();
 		};
 		window.addEventListener("keydown", look, true);
 		document.addEventListener("keydown", hear);

@@ -42,8 +42,17 @@ interface Picture {
 /** How long is waited, in ms: for more of the same gesture, and for a server that did not answer. */
 const waits = { rest: 600, patience: 2000 };
 
-/** What was not kept of each part and was not read yet: it is said again when the part is opened anew. */
-const unread = new Map<number, Set<Change[]>>();
+/** What was not kept of a part and was not read yet: it is said again when the part is opened anew in this window. */
+const unread = (part: number) => {
+	const name = `not-kept ${part}`;
+	const read = (): Change[][] => JSON.parse(sessionStorage.getItem(name) ?? "[]");
+	const write = (all: Change[][]) => sessionStorage.setItem(name, JSON.stringify(all));
+	return {
+		read,
+		add: (changes: Change[]) => write([...read(), changes]),
+		remove: (changes: Change[]) => write(read().filter((other) => !isEqual(other, changes))),
+	};
+};
 
 const tooLate: Problem = {
 	status: 409,
@@ -72,6 +81,7 @@ export type Session = ReturnType<typeof openSession>;
 
 export function openSession(first: PartDetail, set: SetState, get: GetState, around: Around) {
 	const { id } = first.state;
+	const notKept = unread(id);
 	/** Whoever waits for a call, by its key. */
 	const outcomes = new Map<string, (problem: Problem | null) => void>();
 	/** Whoever waits until all is kept. */
@@ -91,12 +101,10 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 	};
 	const offer = (changes: Change[]) => {
 		const labels = changes.map((change) => ("label" in change ? `“${change.label}”` : "")).join(", ");
-		const all = unread.get(id) ?? new Set();
-		unread.set(id, all.add(changes));
 		offerAgain(
 			`Changed elsewhere meanwhile: ${labels} was not kept`,
 			() => part.repeat(changes),
-			() => all.delete(changes),
+			() => notKept.remove(changes),
 		);
 	};
 	const lose = (entries: readonly Entry<Change>[]) => {
@@ -105,7 +113,10 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 			if (change.kind === "call") settle(key, tooLate);
 			else again.push(change);
 		set({ sketch: null });
-		if (again.length > 0) offer(again);
+		if (again.length > 0) {
+			notKept.add(again);
+			offer(again);
+		}
 		checkSettled();
 	};
 
@@ -277,7 +288,7 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 		});
 	};
 
-	for (const changes of unread.get(id) ?? []) offer(changes);
+	for (const changes of notKept.read()) offer(changes);
 	return {
 		part,
 		call,

@@ -116,7 +116,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		["Backspace", takeOut],
 		["Escape", leave, loose],
 		["b", () => view().takeUp(view().pencil ? null : {})],
-		["x", () => view().pencil && view().takeUp({ rubbing: !view().pencil?.rubbing })],
+		["x", () => view().pencil !== null && view().takeUp({ rubbing: !view().pencil?.rubbing })],
 		["Enter", typeVelocity, loose],
 		["w", () => view().setView({ reading: view().reading === "played" ? "written" : "played" })],
 		["l", () => view().setView({ looping: !view().looping })],

@@ -97,7 +97,7 @@ function Field({ label, children }: FieldProps) {
 }
 
 /** A text that is kept when it is left or Enter is pressed. */
-const Text = (props: TextProps) => <EditedText {...props} maxLength={80} />;
+const Text = ({ label, ...props }: TextProps) => <EditedText {...props} aria-label={label} maxLength={80} />;
 
 interface TextProps {
 	label: string;
@@ -117,7 +117,9 @@ interface NumberProps {
 	onDone: (value: number | null) => void;
 }
 
-const Numeric = (props: NumberProps) => <EditedNumber {...props} hideControls />;
+const Numeric = ({ label, ...props }: NumberProps) => (
+	<EditedNumber {...props} aria-label={label} hideControls />
+);
 
 interface ChosenProps extends Props {
 	at: StrokeAt;
