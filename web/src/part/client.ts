@@ -136,7 +136,7 @@ export class PartClient<Picture> {
 	/** Counts what changes the passes as they are shown. */
 	#changes = 0;
 
-	/** `name` is this window's: it tells its changes from those of others. */
+	/** `name` is this client's alone: it tells its changes from those of all others. */
 	constructor(state: PartState, name: string, port: Port<Picture>) {
 		this.#port = port;
 		this.#name = name;

@@ -54,6 +54,9 @@ const unread = (part: number) => {
 	};
 };
 
+/** Counts how often a part was opened: each client names its changes otherwise than all before it. */
+let openings = 0;
+
 const tooLate: Problem = {
 	status: 409,
 	title: "Changed elsewhere",
@@ -210,7 +213,8 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 				);
 		},
 	};
-	const part = new PartClient<Picture>(first.state, thisWindow, port);
+	openings += 1;
+	const part = new PartClient<Picture>(first.state, `${thisWindow} ${openings}`, port);
 
 	/** Shows the newest song and pockets, whatever of them changed; answers whether the part is still open. */
 	const takeSong = (song: SongDetail, pockets: PocketCard[]) => {

@@ -163,7 +163,7 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 		key,
 		(event) => {
 			const early = performance.now() - searching.current < 500;
-			if (key === "/" || key.startsWith("mod+") || !early) act(event);
+			return key === "/" || key.startsWith("mod+") || !early ? act(event) : false;
 		},
 		options,
 	];
