@@ -1,5 +1,5 @@
 /** The one client of the server's `/api/v1`. */
-import { probe } from "../probe";
+import { probe } from "../lib/probe";
 import type {
 	Backup,
 	BarsEdit,

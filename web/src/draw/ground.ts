@@ -1,8 +1,8 @@
 /** Draws what lies under the hits: velocity layers, beats and bar lines. */
 import type { Instrument, SongDetail } from "../api/generated/types";
-import type { Roles } from "../theme";
-import { signed } from "../words";
-import { placeOf } from "../workspace/song";
+import type { Roles } from "../lib/theme";
+import { signed } from "../lib/words";
+import { placeOf } from "../part/song";
 import { axis } from "./axis";
 import { velocityY } from "./hits";
 

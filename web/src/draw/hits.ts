@@ -1,8 +1,8 @@
 /** Draws the hits of one instrument: written hollow, played solid, a thin line between the two. */
 import type { WrittenColumns } from "../api/generated/types";
 import { firstWhere } from "../lib/ascending";
-import type { Roles } from "../theme";
-import type { Played } from "../workspace/played";
+import type { Roles } from "../lib/theme";
+import type { Played } from "../part/played";
 import { axis } from "./axis";
 
 /** The room above and below the velocity scale of a row, in px. */

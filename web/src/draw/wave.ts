@@ -1,9 +1,12 @@
 /** Draws the wave of a recorded loop where it lies in the song. */
 import type { AudioSource, PeakColumns } from "../api/generated/types";
-import { loopRate } from "../audio/loop";
-import { loudestOf } from "../loops/Wave";
-import type { Roles } from "../theme";
+import { loopRate } from "../engine/audio/loop";
+import type { Roles } from "../lib/theme";
 import { axis } from "./axis";
+
+/** What makes the loudest of a sound almost as high as its room. */
+export const loudestOf = (peaks?: PeakColumns) =>
+	0.94 / (peaks ? Math.max(1e-3, ...peaks.high, ...peaks.low.map((value) => -value)) : 1);
 
 export function drawWave(
 	context: CanvasRenderingContext2D,

@@ -2,8 +2,8 @@ import { ActionIcon, Button, Kbd, Modal, Popover, Tabs, Text, Tooltip } from "@m
 import { IconQuestionMark } from "@tabler/icons-react";
 import { useCallback, useEffect, useState } from "react";
 import { useLocation } from "wouter";
+import { SchemeToggle } from "../lib/SchemeToggle";
 import { useShortcuts } from "../lib/shortcuts";
-import { SchemeToggle } from "../SchemeToggle";
 import classes from "./Help.module.css";
 import { keysByPlace } from "./keyList";
 

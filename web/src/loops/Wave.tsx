@@ -1,12 +1,9 @@
 import type { OnsetColumns, PeakColumns } from "../api/generated/types";
+import { loudestOf } from "../draw/wave";
 import classes from "./Loops.module.css";
 
 const width = 1000;
 const height = 100;
-
-/** What makes the loudest of a sound almost as high as its room. */
-export const loudestOf = (peaks?: PeakColumns) =>
-	0.94 / (peaks ? Math.max(1e-3, ...peaks.high, ...peaks.low.map((value) => -value)) : 1);
 
 /** A sound and its onsets: as high as they are loud. */
 export function Wave({

@@ -10,10 +10,8 @@ import type {
 	SongDetail,
 	Travelled,
 } from "../api/generated/types";
-import { hideNote, offerAgain, showError, showLasting, showNote } from "../notify";
-import { probe } from "../probe";
-import { type Played, received } from "../workspace/played";
-import type { GetState, SetState, WorkspaceState } from "../workspace/state/types";
+import { hideNote, offerAgain, showError, showLasting, showNote } from "../lib/notify";
+import { probe } from "../lib/probe";
 import {
 	type Call,
 	type Change,
@@ -24,6 +22,8 @@ import {
 	type Shown,
 } from "./client";
 import type { Entry } from "./line";
+import { type Played, received } from "./played";
+import type { GetState, SetState, WorkspaceState } from "./state/types";
 
 /** What the session asks of the page around it. */
 export interface Around {

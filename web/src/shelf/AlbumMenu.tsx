@@ -1,7 +1,7 @@
 import { Button, Menu, TextInput } from "@mantine/core";
 import { IconDisc } from "@tabler/icons-react";
 import { useState } from "react";
-import { plural } from "../words";
+import { plural } from "../lib/words";
 import type { useAlbums } from "./useAlbums";
 
 interface Props {

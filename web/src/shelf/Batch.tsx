@@ -15,8 +15,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useState } from "react";
 import { client, files } from "../api/client";
 import type { BatchDetail, BatchSong, PartTreated, SongCard, Treated } from "../api/generated/types";
-import { showError, showNote } from "../notify";
-import { percent, plural } from "../words";
+import { showError, showNote } from "../lib/notify";
+import { percent, plural } from "../lib/words";
 
 interface Props {
 	songs: SongCard[];

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
-import { showError } from "../notify";
+import { showError } from "../lib/notify";
 
 const metres = ["4/4", "3/4", "2/4", "5/4", "6/8", "7/8", "12/8"];
 

@@ -1,8 +1,8 @@
 import { useEffect, useRef } from "react";
 import type { Picture as PictureData } from "../api/generated/types";
 import { fitCanvas } from "../draw/canvas";
-import { useDensity } from "../draw/useDensity";
-import { colours } from "../theme";
+import { colours } from "../lib/theme";
+import { useDensity } from "../lib/useDensity";
 import classes from "./Shelf.module.css";
 
 interface Props {

@@ -2,7 +2,7 @@ import { Button, Group } from "@mantine/core";
 import { IconDownload, IconStack2, IconTrash, IconX } from "@tabler/icons-react";
 import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
-import { plural } from "../words";
+import { plural } from "../lib/words";
 import { AlbumMenu } from "./AlbumMenu";
 import classes from "./Shelf.module.css";
 import type { useAlbums } from "./useAlbums";

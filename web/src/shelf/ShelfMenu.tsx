@@ -3,9 +3,9 @@ import { IconChevronDown } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { client, files } from "../api/client";
-import { showError, showNote } from "../notify";
-import { useAfterMenu } from "../useAfterMenu";
-import { plural } from "../words";
+import { showError, showNote } from "../lib/notify";
+import { useAfterMenu } from "../lib/useAfterMenu";
+import { plural } from "../lib/words";
 
 interface Props {
 	/** Files of other shelves, or of this one. */

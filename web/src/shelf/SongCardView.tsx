@@ -13,10 +13,10 @@ import { type MouseEvent, memo, useState } from "react";
 import { Link } from "wouter";
 import { files } from "../api/client";
 import type { SongCard } from "../api/generated/types";
-import { DamageMark } from "../Damage";
-import { NameField } from "../NameField";
-import { useAfterMenu } from "../useAfterMenu";
-import { duration, inOrder, percent, plural } from "../words";
+import { DamageMark } from "../lib/Damage";
+import { NameField } from "../lib/NameField";
+import { useAfterMenu } from "../lib/useAfterMenu";
+import { duration, inOrder, percent, plural } from "../lib/words";
 import { Picture } from "./Picture";
 import classes from "./Shelf.module.css";
 

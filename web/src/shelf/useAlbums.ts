@@ -1,7 +1,7 @@
 /** Albums: songs that are worked on together, by their ids. Kept as a view is: no step. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { client } from "../api/client";
-import { showError } from "../notify";
+import { showError } from "../lib/notify";
 
 export interface Album {
 	name: string;

@@ -4,8 +4,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef } from "react";
 import { client } from "../api/client";
 import type { SongCard } from "../api/generated/types";
-import { offerUndo, problemIn, showError, showLasting, showNote } from "../notify";
-import { plural, sentence } from "../words";
+import { offerUndo, problemIn, showError, showLasting, showNote } from "../lib/notify";
+import { plural, sentence } from "../lib/words";
 
 /** What can be done to the songs of the shelf. */
 export function useShelfActions() {

@@ -5,21 +5,20 @@ import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { PartDetail, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
 import { Help, Walk, walkAsked } from "../help/Help";
-import { Message } from "../Message";
-import { clearNotes } from "../notify";
-import { probe } from "../probe";
-import { FiguresTable } from "./FiguresTable";
+import { Message } from "../lib/Message";
+import { clearNotes } from "../lib/notify";
+import { probe } from "../lib/probe";
+import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "../part/store";
 import { FindingPanel } from "./findings/FindingPanel";
-
-import { PadStrip } from "./PadStrip";
 import { PassPanel } from "./passes/PassPanel";
 import { PocketPanel } from "./pockets/PocketPanel";
-import { Rows } from "./Rows";
-import { SongStrip } from "./SongStrip";
-import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "./store";
-import { TopBar } from "./TopBar";
+import { FiguresTable } from "./rows/FiguresTable";
+import { PadStrip } from "./rows/PadStrip";
+import { Rows } from "./rows/Rows";
+import { SongStrip } from "./strip/SongStrip";
+import { TopBar } from "./topbar/TopBar";
+import { type Transport, usePlayer, useVocabulary } from "./transport/usePlayer";
 import { useKeys } from "./useKeys";
-import { type Transport, usePlayer, useVocabulary } from "./usePlayer";
 import classes from "./Workspace.module.css";
 
 // What is not shown at first is fetched when it is.

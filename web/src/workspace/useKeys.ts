@@ -1,10 +1,10 @@
 import { useEffect, useRef } from "react";
 import { type Shortcut, useShortcuts } from "../lib/shortcuts";
-import { plural } from "../words";
-import { magnifications } from "./shown";
-import { useWorkspaceStore } from "./store";
-import type { Transport } from "./usePlayer";
-import { movedWindow, type Shown, showing } from "./useTimeGestures";
+import { plural } from "../lib/words";
+import { magnifications } from "../part/shown";
+import { useWorkspaceStore } from "../part/store";
+import { movedWindow, type Shown, showing } from "./rows/useTimeGestures";
+import type { Transport } from "./transport/usePlayer";
 
 const typedInto = "input:not([type=checkbox], [type=radio]), textarea, [contenteditable=true]";
 const pressed = "button, a, input, [role=slider], [role=separator]";

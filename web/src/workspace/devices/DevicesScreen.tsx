@@ -8,13 +8,13 @@ import {
 	simulatedClock,
 	simulatedSampler,
 	useDevices,
-} from "../../devices/hub";
-import type { InPort } from "../../devices/ports";
-import { type Figure, figureNames } from "../../devices/simulated";
-import { showNote } from "../../notify";
-import { plain, plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import type { Transport } from "../usePlayer";
+} from "../../engine/devices/hub";
+import type { InPort } from "../../engine/devices/ports";
+import { type Figure, figureNames } from "../../engine/devices/simulated";
+import { showNote } from "../../lib/notify";
+import { plain, plural } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import type { Transport } from "../transport/usePlayer";
 import classes from "./Devices.module.css";
 import { useCalibration } from "./useCalibration";
 

@@ -2,13 +2,13 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { Latency } from "../../api/generated/types";
-import { AudioClock } from "../../audio/clock";
-import { Recorder } from "../../audio/recorder";
-import { devices, simulatedPads } from "../../devices/hub";
-import { type InPort, isNoteOn } from "../../devices/ports";
-import { showError } from "../../notify";
-import { useWorkspaceStore } from "../store";
-import type { Transport } from "../usePlayer";
+import { AudioClock } from "../../engine/audio/clock";
+import { Recorder } from "../../engine/audio/recorder";
+import { devices, simulatedPads } from "../../engine/devices/hub";
+import { type InPort, isNoteOn } from "../../engine/devices/ports";
+import { showError } from "../../lib/notify";
+import { useWorkspaceStore } from "../../part/store";
+import type { Transport } from "../transport/usePlayer";
 
 const bars = 8;
 const beats = 4;

@@ -3,10 +3,10 @@ import { type ReactNode, useState } from "react";
 import { client } from "../../api/client";
 import type { BarsEdit } from "../../api/generated/types";
 import { EditedNumber } from "../../lib/fields";
-import classes from "../SongStrip.module.css";
-import { barCount } from "../song";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import { useOffered } from "../useUsed";
+import { barCount } from "../../part/song";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useOffered } from "../../part/useUsed";
+import classes from "../strip/SongStrip.module.css";
 import { OutlineForm } from "./OutlineForm";
 
 /** What is done to whole bars: copied and cleared by hand; in a song that was begun here the bars themselves, too. */

@@ -1,10 +1,10 @@
 import { ActionIcon, Button, Group, SegmentedControl, Tooltip } from "@mantine/core";
 import { IconEraser } from "@tabler/icons-react";
+import { barAt } from "../../part/song";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useFindings } from "../findings/useFindings";
 import { GridToken, gridInWords } from "../passes/GridToken";
-import classes from "../Rows.module.css";
-import { barAt } from "../song";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import classes from "../rows/Rows.module.css";
 
 /** While hits are drawn: on which lines, how hard, and what a drummer could not play of it. */
 export function DrawBar() {

@@ -3,7 +3,7 @@ import { IconPlus, IconTrash } from "@tabler/icons-react";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { Outline } from "../../api/generated/types";
-import { useWorkspaceStore } from "../store";
+import { useWorkspaceStore } from "../../part/store";
 
 const isMetre = (text: string) => /^([1-9]|[12]\d|3[0-2])\/(1|2|4|8|16|32)$/.test(text.trim());
 

@@ -1,8 +1,8 @@
 /** Draws what the pencil is just drawing, before it is kept. */
 import { axis } from "../../draw/axis";
 import { velocityY } from "../../draw/hits";
-import type { Roles } from "../../theme";
-import type { WorkspaceState } from "../store";
+import type { Roles } from "../../lib/theme";
+import type { WorkspaceState } from "../../part/store";
 
 export function drawSketch(
 	context: CanvasRenderingContext2D,

@@ -1,8 +1,8 @@
 /** The lines that the pencil draws on, in what the rows show. */
 import { useMemo } from "react";
 import { firstFrom } from "../../lib/ascending";
-import { useWorkspace } from "../store";
-import { useGridLines } from "../TimeLines";
+import { useWorkspace } from "../../part/store";
+import { useGridLines } from "../rows/TimeLines";
 
 export interface Lines {
 	ticks: number[];

@@ -4,9 +4,9 @@ import type { Drawing, PathPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { velocityAt } from "../../draw/hits";
 import { follow } from "../../lib/dragging";
-import { plural } from "../../words";
-import { hitAt, idOf } from "../HitsCanvas";
-import { useWorkspaceStore } from "../store";
+import { plural } from "../../lib/words";
+import { useWorkspaceStore } from "../../part/store";
+import { hitAt, idOf } from "../rows/HitsCanvas";
 import type { Lines } from "./useLines";
 
 /** How far a pointer may tremble, in px. */

@@ -1,5 +1,5 @@
-import { useWorkspaceStore } from "../store";
-import { showing } from "../useTimeGestures";
+import { useWorkspaceStore } from "../../part/store";
+import { showing } from "../rows/useTimeGestures";
 import classes from "./Findings.module.css";
 import { keyOf, useFindings } from "./useFindings";
 

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { client } from "../../api/client";
 import type { Thresholds } from "../../api/generated/types";
 import { EditedNumber } from "../../lib/fields";
-import { showError } from "../../notify";
+import { showError } from "../../lib/notify";
 import passClasses from "../passes/Passes.module.css";
 import classes from "./Findings.module.css";
 

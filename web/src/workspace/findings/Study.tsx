@@ -3,10 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../../api/client";
 import type { Action, Apart, InstrumentId } from "../../api/generated/types";
-import { showError } from "../../notify";
-import { plain } from "../../words";
+import { showError } from "../../lib/notify";
+import { plain } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import passClasses from "../passes/Passes.module.css";
-import { useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Findings.module.css";
 
 /** Another part to learn from: how far this one is from it, drum by drum, and its touch and time to be taken over. */

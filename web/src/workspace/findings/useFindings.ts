@@ -2,7 +2,7 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { client } from "../../api/client";
 import type { FindingCard } from "../../api/generated/types";
-import { useWorkspace } from "../store";
+import { useWorkspace } from "../../part/store";
 
 /** What a finding goes by: its rule and its drum. */
 export const keyOf = ({ rule, instrument }: FindingCard) => (instrument ? `${rule} ${instrument}` : rule);

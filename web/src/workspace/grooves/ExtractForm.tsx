@@ -4,8 +4,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { PartDetail } from "../../api/generated/types";
-import { showError } from "../../notify";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { showError } from "../../lib/notify";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import type { Shown } from "./GrooveScreen";
 
 /** The instruments of a part that are struck as it is written. */

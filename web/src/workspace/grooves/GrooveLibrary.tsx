@@ -4,11 +4,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { GrooveCard } from "../../api/generated/types";
-import { DamageMark } from "../../Damage";
-import { inTurn } from "../../inTurn";
-import { NameField } from "../../NameField";
-import { doing, offerUndo, showError, showNote } from "../../notify";
-import { useAfterMenu } from "../../useAfterMenu";
+import { DamageMark } from "../../lib/Damage";
+import { inTurn } from "../../lib/inTurn";
+import { NameField } from "../../lib/NameField";
+import { doing, offerUndo, showError, showNote } from "../../lib/notify";
+import { useAfterMenu } from "../../lib/useAfterMenu";
 import classes from "./Grooves.module.css";
 import { groovesKey, matching, useGrooves } from "./library";
 

@@ -2,7 +2,7 @@ import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
 import type { Family, GrooveFigures, LaidHits, VoiceFigures } from "../../api/generated/types";
 import { follow } from "../../lib/dragging";
-import { signed } from "../../words";
+import { signed } from "../../lib/words";
 import { familyNames } from "./families";
 import classes from "./Grooves.module.css";
 

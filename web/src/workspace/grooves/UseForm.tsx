@@ -1,10 +1,10 @@
 import { Button, MultiSelect, Switch } from "@mantine/core";
 import { useEffect, useState } from "react";
 import type { Action, GrooveProfile } from "../../api/generated/types";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useOffered } from "../../part/useUsed";
 import passClasses from "../passes/Passes.module.css";
 import { ActionWords } from "../passes/Sentence";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import { useOffered } from "../useUsed";
 import classes from "./Grooves.module.css";
 
 type Strengths = Omit<Extract<Action, { kind: "groove" }>, "groove">;

@@ -2,9 +2,9 @@ import { Button, SegmentedControl } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
-import { showError } from "../../notify";
-import { plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { showError } from "../../lib/notify";
+import { plural } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Kits.module.css";
 import type { ShownKit } from "./kits";
 

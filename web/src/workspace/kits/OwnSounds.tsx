@@ -5,9 +5,9 @@ import { useState } from "react";
 import { client } from "../../api/client";
 import type { Kit, Sample } from "../../api/generated/types";
 import { EditedNumber } from "../../lib/fields";
+import { showError } from "../../lib/notify";
+import { plural } from "../../lib/words";
 import { isSound, soundEndings } from "../../loops/sound";
-import { showError } from "../../notify";
-import { plural } from "../../words";
 import classes from "./Kits.module.css";
 import { type StrokeAt, strokeAt, withStroke } from "./kits";
 

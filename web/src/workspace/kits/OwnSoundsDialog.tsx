@@ -3,9 +3,9 @@ import { Button, Group, Modal, Progress, ScrollArea, Select } from "@mantine/cor
 import { useEffect, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { FittedSamples, FolderFile, FolderText, Kit } from "../../api/generated/types";
+import { showError } from "../../lib/notify";
+import { plural } from "../../lib/words";
 import { isSound } from "../../loops/sound";
-import { showError } from "../../notify";
-import { plural } from "../../words";
 import classes from "./Kits.module.css";
 
 /** Where a file lies in the folder that was chosen. */

@@ -1,9 +1,9 @@
 import { useCallback, useEffect, useRef } from "react";
 import type { KitSounds } from "../../api/generated/types";
-import { Kit, strokeOf } from "../../audio/kit";
-import { ownSounds } from "../../audio/samples";
-import { showError } from "../../notify";
-import { probe } from "../../probe";
+import { Kit, strokeOf } from "../../engine/audio/kit";
+import { ownSounds } from "../../engine/audio/samples";
+import { showError } from "../../lib/notify";
+import { probe } from "../../lib/probe";
 
 interface Ear {
 	context: AudioContext;

@@ -11,9 +11,9 @@ import {
 } from "@mantine/core";
 import { type ReactNode, useRef, useState } from "react";
 import type { Aim, Near, Positions, RunPlace, Turned } from "../../api/generated/types";
-import { listed, ordinal, plain, plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import { useOffered } from "../useUsed";
+import { listed, ordinal, plain, plural } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useOffered } from "../../part/useUsed";
 import { GridToken, gridInWords } from "./GridToken";
 import { NumberToken, type NumberValues } from "./NumberToken";
 import classes from "./Passes.module.css";

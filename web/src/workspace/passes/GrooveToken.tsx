@@ -2,8 +2,8 @@ import { Menu, TextInput } from "@mantine/core";
 import { IconSearch } from "@tabler/icons-react";
 import { useState } from "react";
 import type { GrooveProfile } from "../../api/generated/types";
+import { useWorkspaceStore } from "../../part/store";
 import { matching, useGrooves } from "../grooves/library";
-import { useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
 interface Props {

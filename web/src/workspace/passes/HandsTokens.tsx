@@ -3,8 +3,8 @@ import { IconPlus, IconX } from "@tabler/icons-react";
 import { useState } from "react";
 import type { Values, Way } from "../../api/generated/types";
 import { isEnter } from "../../lib/fields";
-import { useWorkspace } from "../store";
-import { useOffered, useStruckFirst } from "../useUsed";
+import { useWorkspace } from "../../part/store";
+import { useOffered, useStruckFirst } from "../../part/useUsed";
 import classes from "./Passes.module.css";
 import { slotsInWords, wayInWords } from "./words";
 

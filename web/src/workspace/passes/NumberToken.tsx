@@ -1,7 +1,7 @@
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import type { Values } from "../../api/generated/types";
-import { plain } from "../../words";
-import { useDrag } from "../useDrag";
+import { plain } from "../../lib/words";
+import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
 
 export type NumberValues = Extract<Values, { kind: "number" }>;

@@ -1,12 +1,12 @@
 import { Tooltip } from "@mantine/core";
 import { useEffect, useRef } from "react";
 import { useShallow } from "zustand/react/shallow";
-import { probe } from "../../probe";
-import { sentence } from "../../words";
-import { JoinOffer } from "../Regroup";
-import { mostRounds, roundsDiffer } from "../state/playback";
-import { isAlone, useWorkspace, useWorkspaceStore } from "../store";
-import type { Transport } from "../usePlayer";
+import { probe } from "../../lib/probe";
+import { sentence } from "../../lib/words";
+import { mostRounds, roundsDiffer } from "../../part/state/playback";
+import { isAlone, useWorkspace, useWorkspaceStore } from "../../part/store";
+import { JoinOffer } from "../topbar/Regroup";
+import type { Transport } from "../transport/usePlayer";
 import { AddPass } from "./AddPass";
 import { FirstMinute } from "./FirstMinute";
 import { NumberToken } from "./NumberToken";

@@ -1,7 +1,7 @@
 import type { KeyboardEvent } from "react";
 import type { Accents } from "../../api/generated/types";
 import { follow } from "../../lib/dragging";
-import { signed } from "../../words";
+import { signed } from "../../lib/words";
 import classes from "./Passes.module.css";
 import { useSlots } from "./SlotStrip";
 

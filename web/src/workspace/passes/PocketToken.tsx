@@ -1,5 +1,5 @@
 import { Menu } from "@mantine/core";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Passes.module.css";
 
 interface Props {

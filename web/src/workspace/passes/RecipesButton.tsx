@@ -4,11 +4,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { Recipe, RecipeCard } from "../../api/generated/types";
-import { DamageMark } from "../../Damage";
-import { NameField } from "../../NameField";
-import { doing, offerUndo, showError, showNote } from "../../notify";
-import { plural } from "../../words";
-import { readingKey, useWorkspace, useWorkspaceStore } from "../store";
+import { DamageMark } from "../../lib/Damage";
+import { NameField } from "../../lib/NameField";
+import { doing, offerUndo, showError, showNote } from "../../lib/notify";
+import { plural } from "../../lib/words";
+import { readingKey, useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Passes.module.css";
 
 /** Whole lists of passes: starting points made for the part, and the library. */

@@ -1,8 +1,8 @@
 import { Menu } from "@mantine/core";
 import { memo, type ReactNode, useCallback, useRef, useState } from "react";
 import type { Action, ActionInfo, Aim, ByHand, Pass, Setting } from "../../api/generated/types";
-import { listed, plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { listed, plural } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { Narrow } from "./AimConditions";
 import { AimTokens } from "./AimTokens";
 import { GridToken } from "./GridToken";

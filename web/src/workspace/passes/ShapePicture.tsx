@@ -1,7 +1,7 @@
 import { type KeyboardEvent, useCallback } from "react";
 import type { Pass, Shape } from "../../api/generated/types";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import { useDrag } from "../useDrag";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
 
 type Handle = "soft" | "typical" | "hard";

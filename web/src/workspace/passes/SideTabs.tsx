@@ -1,5 +1,5 @@
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useFindings } from "../findings/useFindings";
-import { useWorkspace, useWorkspaceStore } from "../store";
 import classes from "./Passes.module.css";
 
 /** What the right side shows: passes, the pockets of the song, what a listener would notice. */

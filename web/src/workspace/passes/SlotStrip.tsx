@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { client } from "../../api/client";
 import { follow } from "../../lib/dragging";
-import { barAt } from "../song";
-import { useWorkspace } from "../store";
+import { barAt } from "../../part/song";
+import { useWorkspace } from "../../part/store";
 import classes from "./Passes.module.css";
 
 /** The slots of some bars of the open song; the metre is that of the bar that is shown first. */

@@ -3,8 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { TouchProfile } from "../../api/generated/types";
-import { showError } from "../../notify";
-import { useWorkspace } from "../store";
+import { showError } from "../../lib/notify";
+import { useWorkspace } from "../../part/store";
 import classes from "./Passes.module.css";
 
 interface Props {

@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Recipe } from "../../api/generated/types";
-import { useWorkspaceStore } from "../store";
-import type { Transport } from "../usePlayer";
+import { useWorkspaceStore } from "../../part/store";
+import type { Transport } from "../transport/usePlayer";
 
 /** Pressed for longer than this, in ms, it is heard; else it is taken. */
 const held = 350;

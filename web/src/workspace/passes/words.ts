@@ -9,7 +9,7 @@ import type {
 	Setting,
 	Way,
 } from "../../api/generated/types";
-import { listed, plural, signed } from "../../words";
+import { listed, plural, signed } from "../../lib/words";
 import { gridInWords } from "./GridToken";
 import { numberInWords } from "./NumberToken";
 

@@ -2,7 +2,7 @@ import { Menu } from "@mantine/core";
 import { memo } from "react";
 import { client } from "../../api/client";
 import type { Following } from "../../api/generated/types";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Pockets.module.css";
 
 /** The pocket that an instrument is in; pressed, it lets it join, leave or make one. */

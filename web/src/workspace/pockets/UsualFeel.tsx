@@ -5,9 +5,9 @@ import { useState } from "react";
 import { client } from "../../api/client";
 import type { SessionDefaults } from "../../api/generated/types";
 import { EditedText } from "../../lib/fields";
-import { showError, showNote } from "../../notify";
-import { plural } from "../../words";
-import { useWorkspace, useWorkspaceStore } from "../store";
+import { showError, showNote } from "../../lib/notify";
+import { plural } from "../../lib/words";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Pockets.module.css";
 
 const key = ["defaults"];

@@ -4,14 +4,14 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../../api/client";
 import type { LayingHow, RecordingCard } from "../../api/generated/types";
-import { heard, useDevices } from "../../devices/hub";
-import { showError } from "../../notify";
-import { plain, plural } from "../../words";
-import classes from "../Rows.module.css";
-import { useWorkspace, useWorkspaceStore } from "../store";
-import type { Transport } from "../usePlayer";
-import { useStruckFirst } from "../useUsed";
-import type { CountInWay } from "./state";
+import { heard, useDevices } from "../../engine/devices/hub";
+import { showError } from "../../lib/notify";
+import { plain, plural } from "../../lib/words";
+import type { CountInWay } from "../../part/state/recording";
+import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useStruckFirst } from "../../part/useUsed";
+import classes from "../rows/Rows.module.css";
+import type { Transport } from "../transport/usePlayer";
 
 const ways: { value: LayingHow; label: string }[] = [
 	{ value: "over", label: "over what is there" },

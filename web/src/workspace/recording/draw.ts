@@ -1,8 +1,8 @@
 /** Draws what was just struck into a row: rounds over one another, the newest strongest. */
 import { axis } from "../../draw/axis";
 import { velocityY } from "../../draw/hits";
-import type { Roles } from "../../theme";
-import type { WorkspaceState } from "../store";
+import type { Roles } from "../../lib/theme";
+import type { WorkspaceState } from "../../part/store";
 
 export function drawStruck(
 	context: CanvasRenderingContext2D,

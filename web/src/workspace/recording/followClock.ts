@@ -1,6 +1,6 @@
-import { type Followed, pulsesInAQuarter } from "../../audio/follower";
-import { secondsAt } from "../song";
-import type { Workspace } from "../store";
+import { type Followed, pulsesInAQuarter } from "../../engine/audio/follower";
+import { secondsAt } from "../../part/song";
+import type { Workspace } from "../../part/store";
 import type { Played } from "./useRecording";
 
 /** Another program starts, stops and keeps the time. */

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { client } from "../../api/client";
-import { useDevices } from "../../devices/hub";
-import { useWorkspace, type Workspace } from "../store";
+import { useDevices } from "../../engine/devices/hub";
+import { useWorkspace, type Workspace } from "../../part/store";
 
 /** What strokes become by the passes: asked for whenever these change. */
 export function useLive(store: Workspace) {

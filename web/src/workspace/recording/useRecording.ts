@@ -2,16 +2,16 @@
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { client, ProblemError, thisWindow } from "../../api/client";
 import type { Laying, Recording, RecordingId } from "../../api/generated/types";
-import { Follower } from "../../audio/follower";
-import type { CountIn, Player } from "../../audio/player";
-import { type HeardMessage, Recorder, remembered } from "../../audio/recorder";
-import { devices, heard, readDevices, simulatedPads } from "../../devices/hub";
-import { isNoteOn } from "../../devices/ports";
-import { showError, showNote } from "../../notify";
+import { Follower } from "../../engine/audio/follower";
+import type { CountIn, Player } from "../../engine/audio/player";
+import { type HeardMessage, Recorder, remembered } from "../../engine/audio/recorder";
+import { devices, heard, readDevices, simulatedPads } from "../../engine/devices/hub";
+import { isNoteOn } from "../../engine/devices/ports";
+import { showError, showNote } from "../../lib/notify";
+import { barAt, secondsAt, tickAt } from "../../part/song";
+import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { strokeOfNote } from "../kits/kits";
 import { useEar } from "../kits/useEar";
-import { barAt, secondsAt, tickAt } from "../song";
-import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "../store";
 import { followClock } from "./followClock";
 import { useLive } from "./useLive";
 

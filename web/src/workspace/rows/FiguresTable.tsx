@@ -1,0 +1,84 @@
+import type { Figures } from "../../api/generated/types";
+import { probe } from "../../lib/probe";
+import { percent, signed } from "../../lib/words";
+import { beforeOf, useWorkspace } from "../../part/store";
+import { useUsed } from "../../part/useUsed";
+import classes from "./Rows.module.css";
+import { swingOf } from "./TimePortrait";
+
+const columns: { title: string; of: (figures: Figures) => string }[] = [
+	{ title: "hits", of: (figures) => `${figures.count}` },
+	{ title: "mean", of: (figures) => figures.velocity_mean.toFixed(1) },
+	{ title: "spread (sd)", of: (figures) => figures.velocity_spread.toFixed(1) },
+	{
+		title: "soft / typical / hard",
+		of: ({ soft, typical, hard }) => [soft, typical, hard].map(Math.round).join(" / "),
+	},
+	{ title: "identical neighbours", of: (figures) => percent(figures.identical_neighbours) },
+	{ title: "offset, ms", of: (figures) => signed(figures.offset_mean, 1, true) },
+	{ title: "spread, ms", of: (figures) => figures.offset_spread.toFixed(1) },
+	{ title: "early / late", of: ({ early, late }) => `${percent(early)} / ${percent(late)}` },
+	{ title: "on grid", of: (figures) => percent(figures.on_grid) },
+	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
+];
+
+/** Velocity and timing in figures, before and after, instrument by instrument. */
+export function FiguresTable() {
+	probe.rendered("figures");
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const used = useUsed();
+	const before = useWorkspace(beforeOf);
+	const after = useWorkspace((state) => state.performance?.reading);
+	const name = useWorkspace((state) => state.against?.name ?? state.studied?.name ?? "Written");
+	if (!after) return null;
+	const lines = [
+		...instruments.flatMap((instrument, index) =>
+			used.has(index)
+				? [
+						{
+							name: instrument.name,
+							before: before.instruments[index].figures,
+							after: after.instruments[index].figures,
+						},
+					]
+				: [],
+		),
+		{ name: "All", before: before.all, after: after.all },
+	];
+	return (
+		// biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard, too.
+		<section className={classes.table} aria-label="Figures" tabIndex={0}>
+			<table>
+				<thead>
+					<tr>
+						<th>{name} → Played</th>
+						{columns.map(({ title }) => (
+							<th key={title}>{title}</th>
+						))}
+					</tr>
+				</thead>
+				<tbody>
+					{lines.map((line) => (
+						<tr key={line.name} data-figures={line.name}>
+							<th>{line.name}</th>
+							{columns.map(({ title, of }) => {
+								const [was, now] = [of(line.before), of(line.after)];
+								return (
+									<td key={title}>
+										<span>{was}</span>
+										{was !== now && (
+											<strong>
+												<i className="visually-hidden">→</i>
+												{now}
+											</strong>
+										)}
+									</td>
+								);
+							})}
+						</tr>
+					))}
+				</tbody>
+			</table>
+		</section>
+	);
+}

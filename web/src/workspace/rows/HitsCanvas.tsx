@@ -1,0 +1,358 @@
+import { useComputedColorScheme } from "@mantine/core";
+import { useElementSize, useMergedRef } from "@mantine/hooks";
+import { type PointerEvent, useEffect, useRef, useState } from "react";
+import { axis } from "../../draw/axis";
+import { fitCanvas, scaledLike } from "../../draw/canvas";
+import { drawGround } from "../../draw/ground";
+import { countIn, drawHits, firstFrom, isDense, velocityY } from "../../draw/hits";
+import { drawWave } from "../../draw/wave";
+import { probe } from "../../lib/probe";
+import { colours } from "../../lib/theme";
+import { useDensity } from "../../lib/useDensity";
+import { plural, signed } from "../../lib/words";
+import { writtenOf } from "../../part/played";
+import { lineHeight } from "../../part/rowHeights";
+import { hitPlacer, linesOf, magnified, placer, shownWindow } from "../../part/shown";
+import { barAt } from "../../part/song";
+import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
+import { heightsOf, shownReach } from "../../part/touch";
+import { drawSketch } from "../drawing/sketch";
+import { drawStruck } from "../recording/draw";
+import { isSilent } from "../transport/usePlayer";
+import { GrooveLine } from "./GrooveLine";
+import { LayerHandles } from "./LayerHandles";
+import { PassLines } from "./PassLines";
+import classes from "./Rows.module.css";
+import { TimeLines } from "./TimeLines";
+import { useHitGestures } from "./useHitGestures";
+import { movedWindow, useTimeGestures } from "./useTimeGestures";
+
+/** All canvases that wait for the next frame, drawn together so that the time taken is known. */
+const waiting = new Set<() => void>();
+
+function atNextFrame(draw: () => void) {
+	if (waiting.size === 0) {
+		requestAnimationFrame(() => {
+			const began = performance.now();
+			const draws = [...waiting];
+			waiting.clear();
+			for (const one of draws) one();
+			probe.drawn(performance.now() - began);
+		});
+	}
+	waiting.add(draw);
+}
+
+const drawnFrom = (state: WorkspaceState, index: number) => [
+	state.performance?.looks[index],
+	state.window,
+	state.stacked,
+	state.times,
+	state.reading,
+	state.lit,
+	state.selected,
+	state.muted,
+	state.soloed,
+	state.open,
+	state.against,
+	state.part.kit,
+	state.sketch?.instrument === index ? state.sketch : null,
+	state.part.written,
+	state.struckCount,
+	state.property,
+	state.wave,
+	showsHands(state),
+];
+
+/** A pass that gives hits to hands is pointed at, or was last. */
+const showsHands = ({ focus, recipe }: WorkspaceState) =>
+	recipe.passes.some(({ id, action }) => id === focus && action.kind === "sticking");
+
+/** The hits of one instrument: height is velocity, sideways is time. */
+export function HitsCanvas({ index, height }: { index: number; height: number }) {
+	probe.rendered("hits");
+	const store = useWorkspaceStore();
+	const scheme = useComputedColorScheme("light");
+	const density = useDensity();
+	const hits = useRef<HTMLCanvasElement>(null);
+	const box = useRef<HTMLDivElement>(null);
+	const name = useWorkspace((state) => state.part.kit.instruments[index].name.toLowerCase());
+	const gestures = useTimeGestures(false);
+	const { lasso, ...hand } = useHitGestures(index, name);
+	const drawing = useWorkspace((state) => state.pencil !== null);
+	const { ref: size, width } = useElementSize();
+	const merged = useMergedRef(box, gestures.ref, size);
+	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
+	const stacked = useWorkspace((state) => state.stacked);
+	const velocity = useWorkspace((state) => state.property === "velocity");
+	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
+
+	useEffect(() => {
+		const element = hits.current;
+		if (!element || !box.current || density <= 0) return;
+		// What lies under the hits is drawn once and copied: one canvas a row is cheaper to show than two.
+		const below = document.createElement("canvas");
+		let groundOf: unknown = null;
+		let groundKit: unknown = null;
+		const draw = () => {
+			const state = store.getState();
+			const paint = colours(scheme);
+			const instrument = state.part.kit.instruments[index];
+			const { song, part, performance, reading } = state;
+			const window = shownWindow(state);
+			const reach = shownReach(state, index);
+			const groundNow = `${window} ${state.open} ${state.wave?.step} ${reach}`;
+			const { context, width, height } = fitCanvas(element);
+			if (groundOf !== groundNow || groundKit !== state.part.kit) {
+				const ground = scaledLike(below, element);
+				const opened = state.open === instrument.id;
+				drawGround(ground, width, height, { instrument, song, window, opened, reach, colours: paint });
+				if (state.wave && part.audio && !state.stacked)
+					drawWave(ground, width, height, state.wave, part.audio.source, window, paint);
+				groundOf = groundNow;
+				groundKit = state.part.kit;
+			}
+			context.clearRect(0, 0, width, height);
+			context.drawImage(below, 0, 0, width, height);
+			const [written, played] = heightsOf(state, index);
+			drawHits(context, width, height, {
+				hits: hitsOf(state, index),
+				written: { ...part.written, velocities: written },
+				played: performance && played ? { ...performance, velocities: played } : performance,
+				window,
+				all: state.stacked,
+				place: hitPlacer(state),
+				times: state.times,
+				dense: isCrowded(state, width),
+				reading,
+				against: state.property === "velocity" &&
+					state.against && {
+						...state.against,
+						hits: state.against.ofInstruments[index],
+						place: otherPlacer(state, state.against),
+					},
+				lit: state.lit?.hits ?? null,
+				selected: state.selected,
+				silent: isSilent(state, instrument.id),
+				hands: state.open === instrument.id || showsHands(state),
+				kin: state.open === instrument.id,
+				colours: paint,
+			});
+			drawSketch(context, width, height, state, index, paint);
+			drawStruck(context, width, height, state, index, paint);
+		};
+		// A row that is scrolled out of view is drawn when it comes back.
+		let inView = true;
+		let waits = false;
+		const wanted = () => {
+			waits = !inView;
+			if (inView) atNextFrame(draw);
+		};
+		const sight = new IntersectionObserver(
+			(entries) => {
+				inView = entries[entries.length - 1].isIntersecting;
+				if (inView && waits) wanted();
+			},
+			{ rootMargin: "60px" },
+		);
+		sight.observe(box.current);
+		const redraw = () => {
+			groundOf = null;
+			wanted();
+		};
+		let last = drawnFrom(store.getState(), index);
+		const unsubscribe = store.subscribe((state) => {
+			const now = drawnFrom(state, index);
+			if (now.some((one, place) => one !== last[place])) wanted();
+			last = now;
+		});
+		const observer = new ResizeObserver(redraw);
+		observer.observe(box.current);
+		redraw();
+		return () => {
+			unsubscribe();
+			observer.disconnect();
+			sight.disconnect();
+			waiting.delete(draw);
+		};
+	}, [store, scheme, density, index, height]);
+
+	const point = (event: PointerEvent<HTMLDivElement>) => {
+		const area = event.currentTarget.getBoundingClientRect();
+		const [x, y] = [event.clientX - area.left, event.clientY - area.top];
+		const state = store.getState();
+		const hit = event.buttons === 0 ? hitAt(state, index, x, y, area.width, area.height) : -1;
+		setTip(hit < 0 ? null : { x, y, left: x > area.width / 2, words: hitInWords(state, index, hit) });
+	};
+	return (
+		<div
+			ref={merged}
+			className={classes.hits}
+			{...hand}
+			data-drawn-on={drawing || undefined}
+			onPointerMove={point}
+			onPointerLeave={() => setTip(null)}
+		>
+			<canvas ref={hits} data-hits />
+			<Elsewhere index={index} />
+			{height > 60 && <Times />}
+			{height > lineHeight && (
+				<>
+					<TimeLines index={index} width={width} height={height} />
+					{velocity && <PassLines index={index} width={width} height={height} />}
+				</>
+			)}
+			{opened && stacked && velocity && <GrooveLine index={index} width={width} height={height} />}
+			{opened && velocity && <LayerHandles index={index} height={height} />}
+			{lasso && <div className={classes.lasso} style={lasso} />}
+			{tip && (
+				<div
+					className={classes.tip}
+					style={{
+						left: tip.x,
+						top: Math.max(2, tip.y - 26),
+						transform: `translateX(${tip.left ? "calc(-100% - 8px)" : "8px"})`,
+					}}
+				>
+					{tip.words}
+				</div>
+			)}
+		</div>
+	);
+}
+
+/** Says that timing is seen larger than it is. */
+function Times() {
+	const times = useWorkspace((state) => state.times);
+	return times === 1 ? null : <span className={classes.times}>timing × {times}</span>;
+}
+
+/** Where an instrument has no hit in view: how many lie to either side, and the way there. */
+function Elsewhere({ index }: { index: number }) {
+	const store = useWorkspaceStore();
+	const places = useWorkspace((state) => {
+		const anchors = anchorsOf(state);
+		const hits = hitsOf(state, index);
+		if (state.stacked) return "";
+		const [start, end] = state.window;
+		const before = firstFrom(hits, anchors, start);
+		return firstFrom(hits, anchors, end) > before ? "" : `${before} ${hits.length - before}`;
+	});
+	if (places === "") return null;
+	const [before, after] = places.split(" ").map(Number);
+	const go = (place: number) => {
+		const state = store.getState();
+		const anchors = anchorsOf(state);
+		const tick = anchors[hitsOf(state, index)[place]];
+		const [start, end] = state.window;
+		const { ticks } = state.song.bars;
+		const bar = ticks[barAt(state.song, tick) - 1];
+		state.setView({ window: movedWindow(state.song, [start, end], bar - start, 1, 0) });
+	};
+	const link = (count: number, place: number, words: string) =>
+		count > 0 && (
+			<button
+				type="button"
+				onPointerDown={(event) => event.stopPropagation()}
+				onDoubleClick={(event) => event.stopPropagation()}
+				onClick={() => go(place)}
+			>
+				{words}
+			</button>
+		);
+	return (
+		<div className={classes.elsewhere} data-elsewhere>
+			<span>{link(before, before - 1, `← ${plural(before, "hit")} earlier`)}</span>
+			<span>{link(after, before, `${plural(after, "hit")} later →`)}</span>
+		</div>
+	);
+}
+
+/** Where the hits belong in the metre, in ticks. */
+const anchorsOf = ({ performance, part }: WorkspaceState) => performance?.anchors ?? part.written.ticks;
+
+/** How many hits of an instrument are in view. */
+export const inView = (state: WorkspaceState, index: number) =>
+	state.stacked ? hitsOf(state, index).length : countIn(hitsOf(state, index), anchorsOf(state), state.window);
+
+/** Whether dots would hide one another in any row: then all rows show densities. */
+const isCrowded = (state: WorkspaceState, width: number) =>
+	state.part.kit.instruments.some((_, index) => isDense(inView(state, index), width, state.stacked));
+
+function otherPlacer(state: WorkspaceState, { lines }: Against) {
+	const place = placer(state);
+	return (tick: number, hit: number) =>
+		place(magnified(tick, lines[hit], state.times), barAt(state.song, lines[hit]));
+}
+
+/** The indices of an instrument's hits. */
+export const hitsOf = ({ performance, part }: WorkspaceState, index: number) =>
+	performance?.ofInstruments[index] ?? writtenOf(part)[index];
+
+/** The id of a hit, by its index. */
+export const idOf = ({ performance, part }: WorkspaceState, hit: number) =>
+	(performance?.ids ?? part.written.ids)[hit];
+
+/** The hit of an instrument nearest to a place in its row, within a few px; −1 where there is none. */
+export function hitAt(
+	state: WorkspaceState,
+	index: number,
+	x: number,
+	y: number,
+	width: number,
+	height: number,
+) {
+	const { part, performance, reading } = state;
+	const time = axis(shownWindow(state), width);
+	const at = hitPlacer(state);
+	const [written, played] = heightsOf(state, index);
+	let nearest = -1;
+	let least = 9;
+	for (const hit of hitsOf(state, index)) {
+		// A made hit was not written.
+		const ticks = [part.written.ticks[hit], performance?.ticks[hit]];
+		const velocities = [written[hit], played?.[hit]];
+		for (const place of reading === "written" ? [0] : [0, 1]) {
+			const [tick, velocity] = [ticks[place], velocities[place]];
+			if (tick === undefined || velocity === undefined) continue;
+			const dx = time.x(at(tick, hit)) - x;
+			if (!(Math.abs(dx) < least)) continue;
+			// What sounds is meant rather than what was written, where both are near.
+			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);
+			if (away < least) [least, nearest] = [away, hit];
+		}
+	}
+	return nearest;
+}
+
+/** “closed hat, bar 3 beat 2&, written 100, played 63, 4.1 ms late”. */
+export function hitInWords(state: WorkspaceState, index: number, hit: number) {
+	const { part, performance } = state;
+	const lines = linesOf(state);
+	const id = idOf(state, hit);
+	const name = part.kit.instruments[index].name.toLowerCase();
+	const words = [name, `bar ${lines.bars[hit]} ${lines.names[lines.places[hit]]}`];
+	const made = performance?.made.get(id);
+	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
+	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
+	const side = { L: "left", R: "right" }[performance?.hands[hit] ?? ""];
+	if (side) words.push(part.kit.instruments[index].limb.endsWith("foot") ? `${side} foot` : `${side} hand`);
+	if (!performance) return words.join(", ");
+	const silencer = performance.silenced.get(id);
+	if (silencer !== undefined) {
+		words.push(`silenced by pass ${1 + state.recipe.passes.findIndex(({ id }) => id === silencer)}`);
+		const report = performance.passes.find(({ pass }) => pass === silencer);
+		const reason = report?.reasons.find(({ hits }) => hits.includes(id));
+		if (reason) words.push(reason.why);
+		return words.join(", ");
+	}
+	const late = 1000 * (performance.seconds[hit] - lines.seconds[hit]);
+	words.push(`played ${performance.velocities[hit]}`);
+	for (const { name, noun, unit } of state.words.properties) {
+		const value = performance.movement[name]?.[hit];
+		if (value) words.push(`${noun} ${signed(value, 1, true)} ${unit}`);
+	}
+	const off = signed(Math.abs(late), 1);
+	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
+	return words.join(", ");
+}

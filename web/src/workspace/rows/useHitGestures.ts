@@ -1,0 +1,167 @@
+/** Changing single hits in the rows: drag, lasso, double click. */
+import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
+import { axis } from "../../draw/axis";
+import { inset, velocityAt, velocityY } from "../../draw/hits";
+import { follow } from "../../lib/dragging";
+import { plural } from "../../lib/words";
+import { hitPlacer, shownWindow } from "../../part/shown";
+import { useWorkspaceStore } from "../../part/store";
+import { heightsOf, perStep, reachOf } from "../../part/touch";
+import { useLines } from "../drawing/useLines";
+import { usePencil } from "../drawing/usePencil";
+import { hitAt, hitsOf, idOf } from "./HitsCanvas";
+
+export interface Lasso {
+	left: number;
+	top: number;
+	width: number;
+	height: number;
+}
+
+/**
+ * On a hit a drag moves it, and what is selected with it: up and down its velocity or sideways its
+ * time, whichever came first; with Alt both. Elsewhere a drag is a lasso. A double click takes a
+ * hit out or puts one in.
+ */
+export function useHitGestures(index: number, name: string) {
+	const store = useWorkspaceStore();
+	const [lasso, setLasso] = useState<Lasso | null>(null);
+	const lines = useLines();
+	const pencil = usePencil(index, name, lines);
+
+	const onPointerDown = useCallback(
+		(event: PointerEvent<HTMLElement>) => {
+			if (event.button !== 0 || pencil(event)) return;
+			const area = event.currentTarget.getBoundingClientRect();
+			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
+			const state = store.getState();
+			const hit = hitAt(state, index, x, y, area.width, area.height);
+			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
+			else sweep(event, area, x, y);
+		},
+		[store, index, pencil],
+	);
+
+	function dragHits(event: PointerEvent<HTMLElement>, hit: number, area: DOMRect) {
+		const state = store.getState();
+		const id = idOf(state, hit);
+		if (event.shiftKey) {
+			const selected = new Set(state.selected);
+			if (!selected.delete(id)) selected.add(id);
+			state.select(selected);
+			return;
+		}
+		if (!state.selected.has(id)) state.select([id]);
+		const hits = [...store.getState().selected];
+		const perPixel = 126 / (area.height - 2 * inset);
+		const [start, end] = shownWindow(state);
+		// Hits that stand n times as far from their lines move n times as finely.
+		const ticks = (end - start) / area.width / state.times;
+		const { property } = state;
+		const step = perStep(reachOf(state, index));
+		let way: "up" | "sideways" | null = null;
+		const label = `move ${plural(hits.length, "hit")} of ${name}`;
+		const move = (now: globalThis.PointerEvent) => {
+			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
+			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
+			way ??= Math.abs(dy) >= Math.abs(dx) ? "up" : "sideways";
+			const raw = way === "up" || now.altKey ? -dy * perPixel : 0;
+			if (property !== "velocity" && way === "up") {
+				const by = Math.round(raw * step * 10) / 10;
+				store.getState().act({ kind: "move-in", hits, property, by }, label);
+				return;
+			}
+			const velocity = property === "velocity" ? Math.round(raw) : 0;
+			const at = state.performance?.ticks[hit] ?? 0;
+			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
+			const moved = { hits, velocity, time: 0, ticks: 0, at: 0, ...sideways };
+			store.getState().act({ kind: "move-hits", ...moved }, label);
+		};
+		follow(event, {
+			move,
+			end: () => way && store.getState().commit(label),
+			cancel: () => store.getState().cancel(),
+		});
+	}
+
+	function sweep(event: PointerEvent<HTMLElement>, area: DOMRect, x: number, y: number) {
+		const state = store.getState();
+		const before = event.shiftKey ? [...state.selected] : [];
+		let box: Lasso | null = null;
+		const move = (now: globalThis.PointerEvent) => {
+			const [toX, toY] = [now.clientX - area.left, now.clientY - area.top];
+			if (!box && Math.abs(toX - x) + Math.abs(toY - y) < 4) return;
+			box = {
+				left: Math.min(x, toX),
+				top: Math.min(y, toY),
+				width: Math.abs(toX - x),
+				height: Math.abs(toY - y),
+			};
+			setLasso(box);
+		};
+		const end = () => {
+			setLasso(null);
+			const caught = box ? inside(box, area) : [];
+			if (state.aiming !== null) {
+				if (caught.length > 0) pick(caught, event.shiftKey);
+				return;
+			}
+			if (box || before.length === 0) store.getState().select([...before, ...caught]);
+		};
+		follow(event, { move, end, cancel: () => setLasso(null) });
+	}
+
+	/** Aims the pass that is being aimed at these hits; with Shift at those before, too. */
+	function pick(ids: number[], more: boolean) {
+		store
+			.getState()
+			.setAim((aim) => ({ ...aim, picked: [...new Set([...(more ? (aim.picked ?? []) : []), ...ids])] }));
+	}
+
+	/** The ids of the hits in a box. */
+	function inside(box: Lasso, area: DOMRect) {
+		const state = store.getState();
+		const { performance, part } = state;
+		const { x } = axis(shownWindow(state), area.width);
+		const place = hitPlacer(state);
+		const [written, played] = heightsOf(state, index);
+		const within = hitsOf(state, index).filter((hit) => {
+			const tick = performance?.ticks[hit] ?? part.written.ticks[hit];
+			const velocity = played?.[hit] ?? written[hit];
+			const shown = place(tick, hit);
+			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
+			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
+		});
+		return within.map((hit) => idOf(state, hit));
+	}
+
+	const onDoubleClick = useCallback(
+		(event: MouseEvent<HTMLElement>) => {
+			// Two clicks with the pencil are two strokes.
+			if (store.getState().pencil) return;
+			const area = event.currentTarget.getBoundingClientRect();
+			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
+			const state = store.getState();
+			const hit = hitAt(state, index, x, y, area.width, area.height);
+			const { act, commit, performance, part } = state;
+			if (hit < 0) {
+				const tick = axis(shownWindow(state), area.width).tick(x);
+				const high = Math.round(Math.max(1, Math.min(127, velocityAt(y, area.height))));
+				const usual = Math.round(performance?.reading.instruments[index].figures.typical || 90);
+				const velocity = state.property === "velocity" ? high : usual;
+				const instrument = part.kit.instruments[index].id;
+				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey });
+				commit(`add a hit of ${name}`);
+			} else if (performance?.silenced.has(idOf(state, hit))) {
+				act({ kind: "bring-back", hits: [idOf(state, hit)] });
+				commit(`bring back a hit of ${name}`);
+			} else {
+				act({ kind: "take-out", hits: [idOf(state, hit)] });
+				commit(`take out a hit of ${name}`);
+			}
+			store.getState().select([]);
+		},
+		[store, index, name],
+	);
+	return { lasso, onPointerDown, onDoubleClick };
+}
