@@ -1,5 +1,6 @@
 /** The one client of the server's `/api/v1`. */
 import { probe } from "../lib/probe";
+import { ProblemError } from "../lib/problem";
 import type {
 	Backup,
 	BarsEdit,
@@ -85,13 +86,6 @@ import type {
 	Wanted,
 	WriteRequest,
 } from "./generated/types";
-
-/** An answer that says what went wrong. */
-export class ProblemError extends Error {
-	constructor(readonly problem: Problem) {
-		super(problem.detail);
-	}
-}
 
 const base = "/api/v1";
 

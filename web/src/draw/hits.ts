@@ -1,7 +1,7 @@
 /** Draws the hits of one instrument: written hollow, played solid, a thin line between the two. */
 import type { WrittenColumns } from "../api/generated/types";
-import { firstWhere } from "../lib/ascending";
 import type { Roles } from "../lib/theme";
+import { firstFrom } from "../part/hits";
 import type { Played } from "../part/played";
 import { axis } from "./axis";
 
@@ -54,11 +54,6 @@ export interface HitsPicture {
 }
 
 const radius = 3.3;
-
-/** The first place in `hits` whose written tick is not before `tick`. */
-export function firstFrom(hits: number[], ticks: number[], tick: number) {
-	return firstWhere(hits.length, (place) => ticks[hits[place]] >= tick);
-}
 
 export function drawHits(
 	context: CanvasRenderingContext2D,
@@ -215,10 +210,6 @@ function drawLeashes(
 	context.stroke();
 	context.globalAlpha = silent ? 0.3 : 1;
 }
-
-/** How many hits of an instrument lie in a window. */
-export const countIn = (hits: number[], anchors: number[], [from, to]: [number, number]) =>
-	firstFrom(hits, anchors, to) - firstFrom(hits, anchors, from);
 
 /** Whether so many hits would hide one another. Laid over one another, a cloud of them says more. */
 export const isDense = (count: number, width: number, stacked: boolean) =>

@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { notifications } from "@mantine/notifications";
 import type { ReactNode } from "react";
-import { ProblemError } from "../api/client";
+import { ProblemError } from "../lib/problem";
 
 /** What went wrong, in the server's own words. */
 export function problemIn(error: unknown) {

@@ -1,6 +1,6 @@
 /** Connects the client of a part to the server, the clock and the page. */
 import isEqual from "fast-deep-equal";
-import { client as api, outlivesThePage, ProblemError, thisWindow } from "../api/client";
+import { client as api, outlivesThePage, thisWindow } from "../api/client";
 import type {
 	PartDetail,
 	PartState,
@@ -12,6 +12,7 @@ import type {
 } from "../api/generated/types";
 import { hideNote, offerAgain, showError, showLasting, showNote } from "../lib/notify";
 import { probe } from "../lib/probe";
+import { ProblemError } from "../lib/problem";
 import {
 	type Call,
 	type Change,

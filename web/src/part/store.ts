@@ -1,7 +1,6 @@
 /** The state of one open part, put together of its slices. The server does the work; this asks it. */
 import { createContext, useContext } from "react";
 import { createStore, type StoreApi, useStore } from "zustand";
-import { ProblemError } from "../api/client";
 import type {
 	PartDetail,
 	PartState,
@@ -11,6 +10,7 @@ import type {
 	Vocabulary,
 } from "../api/generated/types";
 import { showError } from "../lib/notify";
+import { ProblemError } from "../lib/problem";
 import { received } from "./played";
 import { type Around, openSession } from "./session";
 import { createPencil } from "./state/pencil";

@@ -1,8 +1,9 @@
 /** Changes pockets, one change after the other, and who follows them. */
 import isEqual from "fast-deep-equal";
-import { client, outlivesThePage, ProblemError } from "../../api/client";
+import { client, outlivesThePage } from "../../api/client";
 import type { PocketSettings, SongPockets } from "../../api/generated/types";
 import { offerAgain, showError } from "../../lib/notify";
+import { ProblemError } from "../../lib/problem";
 import type { Session } from "../session";
 import type { GetState, PocketDrafts, SetState } from "./types";
 

@@ -3,10 +3,11 @@ import { type PointerEvent, useCallback } from "react";
 import type { Drawing, PathPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { velocityAt } from "../../draw/hits";
+import { hitAt } from "../../draw/pointing";
 import { follow } from "../../lib/dragging";
 import { plural } from "../../lib/words";
+import { idOf } from "../../part/hits";
 import { useWorkspaceStore } from "../../part/store";
-import { hitAt, idOf } from "../rows/HitsCanvas";
 import type { Lines } from "./useLines";
 
 /** How far a pointer may tremble, in px. */

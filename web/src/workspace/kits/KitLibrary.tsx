@@ -11,9 +11,8 @@ import { doing, offerUndo, showError } from "../../lib/notify";
 import { useAfterMenu } from "../../lib/useAfterMenu";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import lists from "../grooves/Grooves.module.css";
-import { byItself } from "./KitScreen";
 import classes from "./Kits.module.css";
-import { kitsKey, useKits } from "./kits";
+import { byItself, kitsKey, useKits } from "./kits";
 
 interface Props {
 	chosen: number | typeof byItself;

@@ -11,15 +11,21 @@ import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { Exchange } from "./Exchange";
 import { KitLibrary } from "./KitLibrary";
 import classes from "./Kits.module.css";
-import { kitsKey, playedBy, type ShownKit, type StrokeAt, strokeAt, useKits, withNote } from "./kits";
+import {
+	byItself,
+	kitsKey,
+	playedBy,
+	type ShownKit,
+	type StrokeAt,
+	strokeAt,
+	useKits,
+	withNote,
+} from "./kits";
 import { OwnSoundsDialog } from "./OwnSoundsDialog";
 import { Pads } from "./Pads";
 import { StrokePanel } from "./StrokePanel";
 import { Threads } from "./Threads";
 import { useEar } from "./useEar";
-
-/** What a part has by itself: of the General MIDI map what it uses, or a kit that was deleted. */
-export const byItself = "by itself";
 
 /** Kits: the library, one of them as threads from the notes that come in to those that go out, its pads. */
 export function KitScreen() {

@@ -7,12 +7,12 @@ import type { ActionFamily } from "../../api/generated/types";
 import { isEnter } from "../../lib/fields";
 import { plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
-import { ownLanes } from "../../part/useInfo";
 import { useOffered, useUsed } from "../../part/useUsed";
 import { ActionPicture } from "./ActionPicture";
 import classes from "./Passes.module.css";
 import { resolved } from "./resolved";
 import { drumsIn, type Found, search } from "./search";
+import { ownLanes } from "./useInfo";
 import { actionInWords, capital, instrumentsInWords } from "./words";
 
 /** What is done without a pass, and how: the words that ask for it. */

@@ -22,12 +22,12 @@ import { useAfterMenu } from "../../lib/useAfterMenu";
 import { plain, plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
-import { useInfo } from "../../part/useInfo";
 import { useOffered } from "../../part/useUsed";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
 import { useSlots } from "./SlotStrip";
+import { useInfo } from "./useInfo";
 import { barsInWords, briefly, instrumentsInWords, isEveryBar, isLine } from "./words";
 
 /** What a pass did, in a few words. */

@@ -1,6 +1,6 @@
 /** Recording into the open part: devices, what they send, and what is kept of it. */
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import { client, ProblemError, thisWindow } from "../../api/client";
+import { client, thisWindow } from "../../api/client";
 import type { Laying, Recording, RecordingId } from "../../api/generated/types";
 import { Follower } from "../../engine/audio/follower";
 import type { CountIn, Player } from "../../engine/audio/player";
@@ -8,6 +8,7 @@ import { type HeardMessage, Recorder, remembered } from "../../engine/audio/reco
 import { devices, heard, readDevices, simulatedPads } from "../../engine/devices/hub";
 import { isNoteOn } from "../../engine/devices/ports";
 import { showError, showNote } from "../../lib/notify";
+import { ProblemError } from "../../lib/problem";
 import { barAt, secondsAt, tickAt } from "../../part/song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { strokeOfNote } from "../kits/kits";

@@ -1,18 +1,18 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { axis } from "../../draw/axis";
 import { fitCanvas, scaledLike } from "../../draw/canvas";
 import { drawGround } from "../../draw/ground";
-import { countIn, drawHits, firstFrom, isDense, velocityY } from "../../draw/hits";
+import { drawHits, isDense } from "../../draw/hits";
+import { hitAt, hitInWords } from "../../draw/pointing";
 import { drawWave } from "../../draw/wave";
 import { probe } from "../../lib/probe";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
-import { plural, signed } from "../../lib/words";
-import { writtenOf } from "../../part/played";
+import { plural } from "../../lib/words";
+import { anchorsOf, firstFrom, hitsOf, inView } from "../../part/hits";
 import { lineHeight } from "../../part/rowHeights";
-import { hitPlacer, linesOf, magnified, placer, shownWindow } from "../../part/shown";
+import { hitPlacer, magnified, placer, shownWindow } from "../../part/shown";
 import { barAt } from "../../part/song";
 import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { heightsOf, shownReach } from "../../part/touch";
@@ -268,13 +268,6 @@ function Elsewhere({ index }: { index: number }) {
 	);
 }
 
-/** Where the hits belong in the metre, in ticks. */
-const anchorsOf = ({ performance, part }: WorkspaceState) => performance?.anchors ?? part.written.ticks;
-
-/** How many hits of an instrument are in view. */
-export const inView = (state: WorkspaceState, index: number) =>
-	state.stacked ? hitsOf(state, index).length : countIn(hitsOf(state, index), anchorsOf(state), state.window);
-
 /** Whether dots would hide one another in any row: then all rows show densities. */
 const isCrowded = (state: WorkspaceState, width: number) =>
 	state.part.kit.instruments.some((_, index) => isDense(inView(state, index), width, state.stacked));
@@ -283,76 +276,4 @@ function otherPlacer(state: WorkspaceState, { lines }: Against) {
 	const place = placer(state);
 	return (tick: number, hit: number) =>
 		place(magnified(tick, lines[hit], state.times), barAt(state.song, lines[hit]));
-}
-
-/** The indices of an instrument's hits. */
-export const hitsOf = ({ performance, part }: WorkspaceState, index: number) =>
-	performance?.ofInstruments[index] ?? writtenOf(part)[index];
-
-/** The id of a hit, by its index. */
-export const idOf = ({ performance, part }: WorkspaceState, hit: number) =>
-	(performance?.ids ?? part.written.ids)[hit];
-
-/** The hit of an instrument nearest to a place in its row, within a few px; −1 where there is none. */
-export function hitAt(
-	state: WorkspaceState,
-	index: number,
-	x: number,
-	y: number,
-	width: number,
-	height: number,
-) {
-	const { part, performance, reading } = state;
-	const time = axis(shownWindow(state), width);
-	const at = hitPlacer(state);
-	const [written, played] = heightsOf(state, index);
-	let nearest = -1;
-	let least = 9;
-	for (const hit of hitsOf(state, index)) {
-		// A made hit was not written.
-		const ticks = [part.written.ticks[hit], performance?.ticks[hit]];
-		const velocities = [written[hit], played?.[hit]];
-		for (const place of reading === "written" ? [0] : [0, 1]) {
-			const [tick, velocity] = [ticks[place], velocities[place]];
-			if (tick === undefined || velocity === undefined) continue;
-			const dx = time.x(at(tick, hit)) - x;
-			if (!(Math.abs(dx) < least)) continue;
-			// What sounds is meant rather than what was written, where both are near.
-			const away = Math.hypot(dx, velocityY(velocity, height) - y) + (place === 0 ? 1 : 0);
-			if (away < least) [least, nearest] = [away, hit];
-		}
-	}
-	return nearest;
-}
-
-/** “closed hat, bar 3 beat 2&, written 100, played 63, 4.1 ms late”. */
-export function hitInWords(state: WorkspaceState, index: number, hit: number) {
-	const { part, performance } = state;
-	const lines = linesOf(state);
-	const id = idOf(state, hit);
-	const name = part.kit.instruments[index].name.toLowerCase();
-	const words = [name, `bar ${lines.bars[hit]} ${lines.names[lines.places[hit]]}`];
-	const made = performance?.made.get(id);
-	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
-	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
-	const side = { L: "left", R: "right" }[performance?.hands[hit] ?? ""];
-	if (side) words.push(part.kit.instruments[index].limb.endsWith("foot") ? `${side} foot` : `${side} hand`);
-	if (!performance) return words.join(", ");
-	const silencer = performance.silenced.get(id);
-	if (silencer !== undefined) {
-		words.push(`silenced by pass ${1 + state.recipe.passes.findIndex(({ id }) => id === silencer)}`);
-		const report = performance.passes.find(({ pass }) => pass === silencer);
-		const reason = report?.reasons.find(({ hits }) => hits.includes(id));
-		if (reason) words.push(reason.why);
-		return words.join(", ");
-	}
-	const late = 1000 * (performance.seconds[hit] - lines.seconds[hit]);
-	words.push(`played ${performance.velocities[hit]}`);
-	for (const { name, noun, unit } of state.words.properties) {
-		const value = performance.movement[name]?.[hit];
-		if (value) words.push(`${noun} ${signed(value, 1, true)} ${unit}`);
-	}
-	const off = signed(Math.abs(late), 1);
-	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
-	return words.join(", ");
 }

@@ -2,14 +2,15 @@
 import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
 import { axis } from "../../draw/axis";
 import { inset, velocityAt, velocityY } from "../../draw/hits";
+import { hitAt } from "../../draw/pointing";
 import { follow } from "../../lib/dragging";
 import { plural } from "../../lib/words";
+import { hitsOf, idOf } from "../../part/hits";
 import { hitPlacer, shownWindow } from "../../part/shown";
 import { useWorkspaceStore } from "../../part/store";
 import { heightsOf, perStep, reachOf } from "../../part/touch";
 import { useLines } from "../drawing/useLines";
 import { usePencil } from "../drawing/usePencil";
-import { hitAt, hitsOf, idOf } from "./HitsCanvas";
 
 export interface Lasso {
 	left: number;

@@ -1,8 +1,8 @@
 /** What there is to say of actions in this part. */
 import { useMemo } from "react";
-import type { Action, ActionInfo, LaneOffer } from "../api/generated/types";
-import { resolved } from "../workspace/passes/resolved";
-import { useWorkspace, type WorkspaceState } from "./store";
+import type { Action, ActionInfo, LaneOffer } from "../../api/generated/types";
+import { useWorkspace, type WorkspaceState } from "../../part/store";
+import { resolved } from "./resolved";
 
 const known = new WeakMap<object, LaneOffer[]>();
 
