@@ -17,7 +17,8 @@ import { PadStrip } from "./rows/PadStrip";
 import { Rows } from "./rows/Rows";
 import { SongStrip } from "./strip/SongStrip";
 import { TopBar } from "./topbar/TopBar";
-import { type Transport, usePlayer, useVocabulary } from "./transport/usePlayer";
+import { TransportContext } from "./transport/context";
+import { usePlayer, useVocabulary } from "./transport/usePlayer";
 import { useKeys } from "./useKeys";
 import classes from "./Workspace.module.css";
 
@@ -124,22 +125,22 @@ function Strip() {
 	return useWorkspace((state) => state.pads && state.screen === null) ? <PadStrip /> : null;
 }
 
-function Screen({ transport }: { transport: Transport }) {
+function Screen() {
 	const screen = useWorkspace((state) => state.screen);
-	if (screen === null) return <Rows transport={transport} />;
+	if (screen === null) return <Rows />;
 	return (
 		<Suspense fallback={<Waiting />}>
 			{screen === "grooves" && <GrooveScreen />}
 			{screen === "kit" && <KitScreen />}
-			{screen === "devices" && <DevicesScreen transport={transport} />}
+			{screen === "devices" && <DevicesScreen />}
 		</Suspense>
 	);
 }
 
-function Side({ transport }: { transport: Transport }) {
+function Side() {
 	const side = useWorkspace((state) => state.side);
-	if (side === "findings") return <FindingPanel transport={transport} />;
-	return side === "pockets" ? <PocketPanel /> : <PassPanel transport={transport} />;
+	if (side === "findings") return <FindingPanel />;
+	return side === "pockets" ? <PocketPanel /> : <PassPanel />;
 }
 
 function Desk() {
@@ -151,24 +152,26 @@ function Desk() {
 	const kit = useWorkspace((state) => state.screen === "kit");
 	useEffect(() => probe.answered(performance.now()), []);
 	return (
-		<div className={`${classes.desk} ${kit ? classes.wide : ""}`}>
-			<TopBar transport={transport} onHelp={() => setHelp(true)} />
-			<main className={classes.middle}>
-				<Screen transport={transport} />
-				<Table />
-				<Strip />
-				<SongStrip transport={transport} />
-			</main>
-			{!kit && <Side transport={transport} />}
-			<Help
-				opened={help}
-				onClose={() => setHelp(false)}
-				onWalk={() => {
-					setHelp(false);
-					setWalking(true);
-				}}
-			/>
-			{walking && <Walk onEnd={() => setWalking(false)} />}
-		</div>
+		<TransportContext.Provider value={transport}>
+			<div className={`${classes.desk} ${kit ? classes.wide : ""}`}>
+				<TopBar onHelp={() => setHelp(true)} />
+				<main className={classes.middle}>
+					<Screen />
+					<Table />
+					<Strip />
+					<SongStrip />
+				</main>
+				{!kit && <Side />}
+				<Help
+					opened={help}
+					onClose={() => setHelp(false)}
+					onWalk={() => {
+						setHelp(false);
+						setWalking(true);
+					}}
+				/>
+				{walking && <Walk onEnd={() => setWalking(false)} />}
+			</div>
+		</TransportContext.Provider>
 	);
 }

@@ -14,7 +14,7 @@ import { type Figure, figureNames } from "../../engine/devices/simulated";
 import { showNote } from "../../lib/notify";
 import { plain, plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 import classes from "./Devices.module.css";
 import { useCalibration } from "./useCalibration";
 
@@ -28,7 +28,7 @@ const permissionWords = {
 };
 
 /** What is played on, what plays, and whose tempo holds. */
-export function DevicesScreen({ transport }: { transport: Transport }) {
+export function DevicesScreen() {
 	const store = useWorkspaceStore();
 	return (
 		<section className={classes.screen} aria-label="Devices">
@@ -39,10 +39,10 @@ export function DevicesScreen({ transport }: { transport: Transport }) {
 				</Button>
 			</Group>
 			<Ports />
-			<Inputs transport={transport} />
+			<Inputs />
 			<TouchWhilePlaying />
 			<Outputs />
-			<Tempo transport={transport} />
+			<Tempo />
 			<StandIns />
 		</section>
 	);
@@ -62,7 +62,7 @@ function Ports() {
 	);
 }
 
-function Inputs({ transport }: { transport: Transport }) {
+function Inputs() {
 	const inputs = useDevices((state) => state.inputs).filter((port) => port !== simulatedClock.port);
 	return (
 		<section aria-label="What is played on">
@@ -79,7 +79,7 @@ function Inputs({ transport }: { transport: Transport }) {
 				</thead>
 				<tbody>
 					{inputs.map((port) => (
-						<Input key={port.id} port={port} transport={transport} />
+						<Input key={port.id} port={port} />
 					))}
 				</tbody>
 			</table>
@@ -87,12 +87,12 @@ function Inputs({ transport }: { transport: Transport }) {
 	);
 }
 
-function Input({ port, transport }: { port: InPort; transport: Transport }) {
+function Input({ port }: { port: InPort }) {
 	const deaf = useDevices((state) => state.deaf);
 	const latencies = useDevices((state) => state.latencies);
 	const listens = useDevices((state) => heard(state).includes(port));
 	const stroke = useWorkspace((state) => (state.lastStroke?.name === port.name ? state.lastStroke : null));
-	const calibration = useCalibration(port, transport);
+	const calibration = useCalibration(port);
 	const latency = latencies[port.name] ?? 0;
 	const setLatency = (value: number) => setDevices({ latencies: { ...latencies, [port.name]: value } });
 	const find = async () => {
@@ -260,7 +260,8 @@ function Outputs() {
 	);
 }
 
-function Tempo({ transport }: { transport: Transport }) {
+function Tempo() {
+	const transport = useTransport();
 	const inputs = useDevices((state) => state.inputs);
 	const outputs = useDevices((state) => state.outputs);
 	const clockTo = useDevices((state) => state.clockTo);

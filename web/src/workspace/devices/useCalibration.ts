@@ -8,12 +8,13 @@ import { devices, simulatedPads } from "../../engine/devices/hub";
 import { type InPort, isNoteOn } from "../../engine/devices/ports";
 import { showError } from "../../lib/notify";
 import { useWorkspaceStore } from "../../part/store";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 
 const bars = 8;
 const beats = 4;
 
-export function useCalibration(port: InPort, transport: Transport) {
+export function useCalibration(port: InPort) {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const [state, setState] = useState({ running: false, bar: 0, strokes: 0 });
 	const stop = useRef<(() => void) | null>(null);

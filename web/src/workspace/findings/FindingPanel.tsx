@@ -9,14 +9,13 @@ import passClasses from "../passes/Passes.module.css";
 import { SideTabs } from "../passes/SideTabs";
 import { useHold } from "../passes/useHold";
 import { showing } from "../rows/useTimeGestures";
-import type { Transport } from "../transport/usePlayer";
 import classes from "./Findings.module.css";
 import { Measures } from "./Measures";
 import { Study } from "./Study";
 import { keyOf, useFindings } from "./useFindings";
 
 /** What a listener would notice, what concerns most of the song first, each with passes that mend it. */
-export function FindingPanel({ transport }: { transport: Transport }) {
+export function FindingPanel() {
 	const store = useWorkspaceStore();
 	const { shown, dismissed, isLoading, error } = useFindings(true);
 	const [focus, setFocus] = useState<string | null>(null);
@@ -69,7 +68,6 @@ export function FindingPanel({ transport }: { transport: Transport }) {
 						finding={finding}
 						kin={shown.filter(({ rule }) => rule === finding.rule)}
 						focused={keyOf(finding) === focus}
-						transport={transport}
 						onFocus={() => {
 							setFocus(keyOf(finding));
 							go(finding);
@@ -102,12 +100,11 @@ interface CardProps {
 	/** All findings of its rule, itself among them. */
 	kin: FindingCard[];
 	focused: boolean;
-	transport: Transport;
 	onFocus: () => void;
 	onDismiss: (key: string) => void;
 }
 
-function Card({ finding, kin, focused, transport, onFocus, onDismiss }: CardProps) {
+function Card({ finding, kin, focused, onFocus, onDismiss }: CardProps) {
 	const store = useWorkspaceStore();
 	const { said, rule, hits, cures, instrument } = finding;
 	const own = useRef<HTMLLIElement>(null);
@@ -154,7 +151,7 @@ function Card({ finding, kin, focused, transport, onFocus, onDismiss }: CardProp
 			)}
 			{cures.map((cure) => (
 				<div key={cure.name} className={classes.ways}>
-					<CureButton cure={cure} said={said} transport={transport} />
+					<CureButton cure={cure} said={said} />
 					<ForAll name={cure.name} kin={kin} />
 				</div>
 			))}
@@ -198,7 +195,7 @@ function followedBy(recipe: Recipe, { passes }: Cure): Recipe {
 const pointed = 150;
 
 /** Pointed at, it is seen in the rows; held down, it is heard; clicked, it is taken. */
-function CureButton({ cure, said, transport }: { cure: Cure; said: string; transport: Transport }) {
+function CureButton({ cure, said }: { cure: Cure; said: string }) {
 	const store = useWorkspaceStore();
 	const timer = useRef(0);
 	const leave = () => {
@@ -215,7 +212,7 @@ function CureButton({ cure, said, transport }: { cure: Cure; said: string; trans
 		act({ kind: "add-passes", passes: cure.passes, instead: false });
 		commit(`mend: ${said.replace(/[.]$/, "")}`.slice(0, 80));
 	};
-	const hold = useHold(whole, transport, take);
+	const hold = useHold(whole, take);
 	return (
 		<button
 			type="button"

@@ -13,7 +13,6 @@ import { countIn } from "../../part/hits";
 import { type Played, received, writtenOf } from "../../part/played";
 import { readingKey, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useFindings } from "../findings/useFindings";
-import type { Transport } from "../transport/usePlayer";
 import classes from "./Passes.module.css";
 import { useHold } from "./useHold";
 
@@ -21,7 +20,7 @@ import { useHold } from "./useHold";
 const shownAtOnce = 3;
 
 /** A part that nothing was done to: ways to begin, seen and heard before they are taken. */
-export function FirstMinute({ transport }: { transport: Transport }) {
+export function FirstMinute() {
 	const part = useWorkspace((state) => state.part.state.id);
 	const reading = useWorkspace((state) => readingKey(state.part.state));
 	const points = useQuery({
@@ -37,7 +36,7 @@ export function FirstMinute({ transport }: { transport: Transport }) {
 			<h3>Ways to begin</h3>
 			<p>Hold one down to hear it on the loop; click it to use it.</p>
 			{points.data?.slice(0, shownAtOnce).map((point) => (
-				<Start key={point.name} point={point} transport={transport} />
+				<Start key={point.name} point={point} />
 			))}
 			<p>
 				<button type="button" className={classes.more} onClick={more}>
@@ -101,7 +100,7 @@ function Noticed() {
 	);
 }
 
-function Start({ point, transport }: { point: StartingPoint; transport: Transport }) {
+function Start({ point }: { point: StartingPoint }) {
 	const store = useWorkspaceStore();
 	const { name, explains, recipe } = point;
 	const take = () => {
@@ -109,7 +108,7 @@ function Start({ point, transport }: { point: StartingPoint; transport: Transpor
 		act({ kind: "add-passes", passes: recipe.passes, instead: true });
 		commit(`use “${name}”`);
 	};
-	const hold = useHold(() => recipe, transport, take);
+	const hold = useHold(() => recipe, take);
 	return (
 		<button type="button" className={classes.start} data-start={name} {...hold}>
 			<strong>{name}</strong> <span>{plural(recipe.passes.length, "pass", "passes")}</span>

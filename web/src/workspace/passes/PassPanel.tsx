@@ -6,7 +6,6 @@ import { sentence } from "../../lib/words";
 import { mostRounds, roundsDiffer } from "../../part/state/playback";
 import { isAlone, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { JoinOffer } from "../topbar/Regroup";
-import type { Transport } from "../transport/usePlayer";
 import { AddPass } from "./AddPass";
 import { FirstMinute } from "./FirstMinute";
 import { NumberToken } from "./NumberToken";
@@ -16,7 +15,7 @@ import { RecipesButton } from "./RecipesButton";
 import { SideTabs } from "./SideTabs";
 
 /** The passes of the part, as sentences, in the order in which they are done. */
-export function PassPanel({ transport }: { transport: Transport }) {
+export function PassPanel() {
 	probe.rendered("passes");
 	const store = useWorkspaceStore();
 	// Not the passes themselves: one of them changes with every move of a drag.
@@ -53,7 +52,7 @@ export function PassPanel({ transport }: { transport: Transport }) {
 					</button>
 				</p>
 			)}
-			{passes.length === 0 && <FirstMinute transport={transport} />}
+			{passes.length === 0 && <FirstMinute />}
 			<ol className={classes.list} ref={list}>
 				{passes.map((id, index) => (
 					<PassCard key={id} id={id} number={index + 1} last={index === passes.length - 1} />

@@ -1,13 +1,14 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Recipe } from "../../api/generated/types";
 import { useWorkspaceStore } from "../../part/store";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 
 /** Pressed for longer than this, in ms, it is heard; else it is taken. */
 const held = 350;
 
 /** A button that lets a recipe be heard on the loop while it is held down, and takes it on a click. */
-export function useHold(recipe: () => Recipe, transport: Transport, take: () => void) {
+export function useHold(recipe: () => Recipe, take: () => void) {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const [heard, setHeard] = useState(false);
 	const pressed = useRef<{ at: number; timer: number; started: boolean } | null>(null);

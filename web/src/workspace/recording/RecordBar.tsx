@@ -11,7 +11,7 @@ import type { CountInWay } from "../../part/state/recording";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useStruckFirst } from "../../part/useUsed";
 import classes from "../rows/Rows.module.css";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 
 const ways: { value: LayingHow; label: string }[] = [
 	{ value: "over", label: "over what is there" },
@@ -26,7 +26,8 @@ const countIns: { value: CountInWay; label: string }[] = [
 ];
 
 /** How a recording begins and where it goes; what comes in, and what was recorded. */
-export function RecordBar({ transport }: { transport: Transport }) {
+export function RecordBar() {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const shown = useWorkspace((state) => state.recordBar);
 	const recordAs = useWorkspace((state) => state.recordAs);

@@ -16,7 +16,7 @@ import { DrawBar } from "../drawing/DrawBar";
 import { LaneRow } from "../lanes/LaneRow";
 import { GridToken, gridInWords } from "../passes/GridToken";
 import { RecordBar } from "../recording/RecordBar";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 import { AimBar } from "./AimBar";
 import { InstrumentRow } from "./InstrumentRow";
 import { PropertyMenu } from "./PropertyMenu";
@@ -30,7 +30,7 @@ import { useNowLine } from "./useNowLine";
 const shownAtOnce = 2.5;
 
 /** A row for each instrument, over one another on one axis of time. */
-export function Rows({ transport }: { transport: Transport }) {
+export function Rows() {
 	probe.rendered("rows");
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const open = useWorkspace((state) => state.open);
@@ -122,8 +122,8 @@ export function Rows({ transport }: { transport: Transport }) {
 				)}
 			</div>
 			<DrawBar />
-			<RecordBar transport={transport} />
-			<Playhead transport={transport} />
+			<RecordBar />
+			<Playhead />
 			<SelectionBar />
 			<AimBar />
 		</section>
@@ -167,7 +167,8 @@ function MeasuredAgainst() {
 }
 
 /** A line over all rows where the song is now. */
-function Playhead({ transport }: { transport: Transport }) {
+function Playhead() {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	/** The window in which it stood a moment ago. */
 	const stood = useRef<[number, number] | null>(null);

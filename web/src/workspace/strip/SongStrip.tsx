@@ -14,13 +14,13 @@ import { BarsButton } from "../drawing/Bars";
 import { FindingMarks } from "../findings/FindingMarks";
 import { useNowLine } from "../rows/useNowLine";
 import { type Shown, showing } from "../rows/useTimeGestures";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 import { ArcLine, arcInHand } from "./ArcLine";
 import { SectionsButton } from "./Sections";
 import classes from "./SongStrip.module.css";
 
 /** The whole song by bars, the loop, and two plain figures before and after. */
-export function SongStrip({ transport }: { transport: Transport }) {
+export function SongStrip() {
 	probe.rendered("song strip");
 	return (
 		<section className={classes.strip} aria-label="Whole song">
@@ -36,7 +36,7 @@ export function SongStrip({ transport }: { transport: Transport }) {
 				<FigurePair label="identical neighbours" of={neighbours} />
 				<FigurePair label="exactly on grid" of={onGrid} />
 			</div>
-			<SongMap transport={transport} />
+			<SongMap />
 		</section>
 	);
 }
@@ -179,7 +179,7 @@ function barLevels({ song, part, performance }: WorkspaceState) {
 	return { before, after };
 }
 
-function SongMap({ transport }: { transport: Transport }) {
+function SongMap() {
 	const store = useWorkspaceStore();
 	const song = useWorkspace((state) => state.song);
 	const [from, to] = useWorkspace((state) => state.loop);
@@ -291,7 +291,7 @@ function SongMap({ transport }: { transport: Transport }) {
 				<div className={classes.edge} data-side="to" onPointerDown={(event) => sweep(event, from)} />
 			</div>
 			<FindingMarks barWidth={barWidth} />
-			<Now transport={transport} width={width} />
+			<Now width={width} />
 			{unfolded !== null && <Arc barWidth={barWidth} />}
 		</div>
 	);
@@ -332,7 +332,8 @@ function Sections({ barWidth }: { barWidth: number }) {
 		));
 }
 
-function Now({ transport, width }: { transport: Transport; width: number }) {
+function Now({ width }: { width: number }) {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const place = useCallback(
 		(tick: number) => {

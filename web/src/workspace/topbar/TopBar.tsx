@@ -17,7 +17,7 @@ import { louder } from "../../part/played";
 import { magnifications } from "../../part/shown";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { NumberToken } from "../passes/NumberToken";
-import type { Transport } from "../transport/usePlayer";
+import { useTransport } from "../transport/context";
 import classes from "../Workspace.module.css";
 import { ExportMenu } from "./ExportMenu";
 import { HistoryMenu } from "./HistoryMenu";
@@ -26,7 +26,7 @@ import { Crumbs } from "./PartMenu";
 import { TakesMenu } from "./TakesMenu";
 
 /** Where one is, what sounds, how it is seen, and the ways back and out. */
-export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: () => void }) {
+export function TopBar({ onHelp }: { onHelp: () => void }) {
 	probe.rendered("top bar");
 	return (
 		<header className={classes.top}>
@@ -35,7 +35,7 @@ export function TopBar({ transport, onHelp }: { transport: Transport; onHelp: ()
 			</Link>
 			<Crumbs />
 			<LoopMenu />
-			<PlayControls transport={transport} />
+			<PlayControls />
 			<Readings />
 			<Views />
 			<Histories />
@@ -74,7 +74,8 @@ function Toggle({ tip, name, on, onToggle, children }: ToggleProps) {
 	);
 }
 
-function PlayControls({ transport }: { transport: Transport }) {
+function PlayControls() {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const [from, to] = useWorkspace((state) => state.loop);
 	const looping = useWorkspace((state) => state.looping);
@@ -96,7 +97,7 @@ function PlayControls({ transport }: { transport: Transport }) {
 					{transport.playing ? <IconPlayerStopFilled size={16} /> : <IconPlayerPlayFilled size={16} />}
 				</button>
 			</Tooltip>
-			<RecordButton transport={transport} />
+			<RecordButton />
 			<Toggle
 				tip="Loop these bars (L)"
 				name="loop"
@@ -143,7 +144,8 @@ function PlayControls({ transport }: { transport: Transport }) {
 }
 
 /** Opens the bar for it; there, and by its key, it begins and ends. */
-function RecordButton({ transport }: { transport: Transport }) {
+function RecordButton() {
+	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const shown = useWorkspace((state) => state.recordBar);
 	const taking = useWorkspace((state) => state.taking);
