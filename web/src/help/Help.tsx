@@ -1,9 +1,6 @@
-import { ActionIcon, Button, Kbd, Modal, Popover, Tabs, Text, Tooltip } from "@mantine/core";
-import { IconQuestionMark } from "@tabler/icons-react";
+import { Button, Kbd, Modal, Popover, Tabs, Text } from "@mantine/core";
 import { useCallback, useEffect, useState } from "react";
-import { useLocation } from "wouter";
 import { SchemeToggle } from "../lib/SchemeToggle";
-import { useShortcuts } from "../lib/shortcuts";
 import classes from "./Help.module.css";
 import { keysByPlace } from "./keyList";
 
@@ -183,45 +180,5 @@ export function Walk({ onEnd }: { onEnd: () => void }) {
 				</div>
 			</Popover.Dropdown>
 		</Popover>
-	);
-}
-
-/** What a song is opened with so that it begins with the walk. */
-const asked = { walk: true };
-
-/** Whether the page that is open was asked to begin with the walk; once. */
-export function walkAsked() {
-	const state: unknown = history.state;
-	const is = typeof state === "object" && state !== null && "walk" in state;
-	if (is) history.replaceState(null, "");
-	return is;
-}
-
-/** The button that opens the help, and its key. */
-export function HelpButton({ onHelp }: { onHelp: () => void }) {
-	return (
-		<Tooltip label="Keys and a walk through (?)">
-			<ActionIcon variant="default" size={30} aria-label="Help" onClick={onHelp} data-help>
-				<IconQuestionMark size={16} />
-			</ActionIcon>
-		</Tooltip>
-	);
-}
-
-/** The help of the shelf: the walk goes through a song that is on it. */
-export function ShelfHelp({ part }: { part: string | undefined }) {
-	const [opened, setOpened] = useState(false);
-	const [, go] = useLocation();
-	useShortcuts([], [["?", () => setOpened((shown) => !shown)]]);
-	return (
-		<>
-			<HelpButton onHelp={() => setOpened(true)} />
-			<Help
-				opened={opened}
-				onClose={() => setOpened(false)}
-				onWalk={part ? () => go(part, { state: asked }) : undefined}
-				place="On the shelf"
-			/>
-		</>
 	);
 }

@@ -7,7 +7,7 @@ import { type DragEvent, type MouseEvent, useCallback, useEffect, useMemo, useRe
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { SongCard, SoundDetail } from "../api/generated/types";
-import { ShelfHelp } from "../help/Help";
+import { ShelfHelp } from "../help/HelpButton";
 import { Message } from "../lib/Message";
 import { clearNotes, showError } from "../lib/notify";
 import { SchemeToggle } from "../lib/SchemeToggle";

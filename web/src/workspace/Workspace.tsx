@@ -4,16 +4,12 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { PartDetail, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
-import { Help, Walk, walkAsked } from "../help/Help";
+import { Help, useWanted, Walk, walkAsked } from "../help/HelpButton";
 import { Message } from "../lib/Message";
 import { clearNotes } from "../lib/notify";
 import { probe } from "../lib/probe";
 import { createWorkspace, useWorkspace, type View, viewName, WorkspaceContext } from "../part/store";
-import { FindingPanel } from "./findings/FindingPanel";
 import { PassPanel } from "./passes/PassPanel";
-import { PocketPanel } from "./pockets/PocketPanel";
-import { FiguresTable } from "./rows/FiguresTable";
-import { PadStrip } from "./rows/PadStrip";
 import { Rows } from "./rows/Rows";
 import { SongStrip } from "./strip/SongStrip";
 import { TopBar } from "./topbar/TopBar";
@@ -29,6 +25,12 @@ const GrooveScreen = lazy(() =>
 const DevicesScreen = lazy(() =>
 	import("./devices/DevicesScreen").then((all) => ({ default: all.DevicesScreen })),
 );
+const FindingPanel = lazy(() =>
+	import("./findings/FindingPanel").then((all) => ({ default: all.FindingPanel })),
+);
+const PocketPanel = lazy(() => import("./pockets/PocketPanel").then((all) => ({ default: all.PocketPanel })));
+const FiguresTable = lazy(() => import("./rows/FiguresTable").then((all) => ({ default: all.FiguresTable })));
+const PadStrip = lazy(() => import("./rows/PadStrip").then((all) => ({ default: all.PadStrip })));
 const KitScreen = lazy(() => import("./kits/KitScreen").then((all) => ({ default: all.KitScreen })));
 
 interface Loaded {
@@ -139,14 +141,20 @@ function Screen() {
 
 function Side() {
 	const side = useWorkspace((state) => state.side);
-	if (side === "findings") return <FindingPanel />;
-	return side === "pockets" ? <PocketPanel /> : <PassPanel />;
+	return (
+		<Suspense fallback={<aside aria-busy />}>
+			{side === "passes" && <PassPanel />}
+			{side === "pockets" && <PocketPanel />}
+			{side === "findings" && <FindingPanel />}
+		</Suspense>
+	);
 }
 
 function Desk() {
 	probe.rendered("workspace");
 	const transport = usePlayer();
 	const [help, setHelp] = useState(false);
+	const wanted = useWanted(help);
 	const [walking, setWalking] = useState(walkAsked);
 	useKeys(transport, () => setHelp((shown) => !shown));
 	const kit = useWorkspace((state) => state.screen === "kit");
@@ -157,20 +165,26 @@ function Desk() {
 				<TopBar onHelp={() => setHelp(true)} />
 				<main className={classes.middle}>
 					<Screen />
-					<Table />
-					<Strip />
+					<Suspense>
+						<Table />
+						<Strip />
+					</Suspense>
 					<SongStrip />
 				</main>
 				{!kit && <Side />}
-				<Help
-					opened={help}
-					onClose={() => setHelp(false)}
-					onWalk={() => {
-						setHelp(false);
-						setWalking(true);
-					}}
-				/>
-				{walking && <Walk onEnd={() => setWalking(false)} />}
+				<Suspense>
+					{wanted && (
+						<Help
+							opened={help}
+							onClose={() => setHelp(false)}
+							onWalk={() => {
+								setHelp(false);
+								setWalking(true);
+							}}
+						/>
+					)}
+					{walking && <Walk onEnd={() => setWalking(false)} />}
+				</Suspense>
 			</div>
 		</TransportContext.Provider>
 	);

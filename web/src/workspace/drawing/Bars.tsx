@@ -1,5 +1,5 @@
 import { Button, Divider, Group, Popover, SegmentedControl, Select, Stack, Text } from "@mantine/core";
-import { type ReactNode, useState } from "react";
+import { lazy, type ReactNode, Suspense, useState } from "react";
 import { client } from "../../api/client";
 import type { BarsEdit } from "../../api/generated/types";
 import { EditedNumber } from "../../lib/fields";
@@ -7,7 +7,8 @@ import { barCount } from "../../part/song";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useOffered } from "../../part/useUsed";
 import classes from "../strip/SongStrip.module.css";
-import { OutlineForm } from "./OutlineForm";
+
+const OutlineForm = lazy(() => import("./OutlineForm").then((all) => ({ default: all.OutlineForm })));
 
 /** What is done to whole bars: copied and cleared by hand; in a song that was begun here the bars themselves, too. */
 export function BarsButton() {
@@ -49,7 +50,13 @@ function BarsPanel({ done }: { done: () => void }) {
 				value={shown}
 				onChange={setShown}
 			/>
-			{shown === "bars" ? <BarsForm done={done} /> : <OutlineForm outline={outline} done={done} />}
+			{shown === "bars" ? (
+				<BarsForm done={done} />
+			) : (
+				<Suspense>
+					<OutlineForm outline={outline} done={done} />
+				</Suspense>
+			)}
 		</Stack>
 	);
 }

@@ -29,7 +29,6 @@ const countIns: { value: CountInWay; label: string }[] = [
 export function RecordBar() {
 	const transport = useTransport();
 	const store = useWorkspaceStore();
-	const shown = useWorkspace((state) => state.recordBar);
 	const recordAs = useWorkspace((state) => state.recordAs);
 	const countIn = useWorkspace((state) => state.countIn);
 	const only = useWorkspace((state) => state.recordOnly);
@@ -37,7 +36,6 @@ export function RecordBar() {
 	const instruments = useStruckFirst();
 	const [from, to] = useWorkspace((state) => state.loop);
 	const looping = useWorkspace((state) => state.looping);
-	if (!shown) return null;
 	const { setView, showScreen } = store.getState();
 	const busy = taking !== "idle";
 	const bars = looping ? (from === to ? `bar ${from}` : `bars ${from}–${to}`) : "to the end";

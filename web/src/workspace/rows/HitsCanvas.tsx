@@ -1,6 +1,6 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
-import { type PointerEvent, useEffect, useRef, useState } from "react";
+import { lazy, type PointerEvent, Suspense, useEffect, useRef, useState } from "react";
 import { fitCanvas, scaledLike } from "../../draw/canvas";
 import { drawGround } from "../../draw/ground";
 import { drawHits, isDense } from "../../draw/hits";
@@ -19,13 +19,14 @@ import { heightsOf, shownReach } from "../../part/touch";
 import { drawSketch } from "../drawing/sketch";
 import { drawStruck } from "../recording/draw";
 import { isSilent } from "../transport/usePlayer";
-import { GrooveLine } from "./GrooveLine";
 import { LayerHandles } from "./LayerHandles";
 import { PassLines } from "./PassLines";
 import classes from "./Rows.module.css";
 import { TimeLines } from "./TimeLines";
 import { useHitGestures } from "./useHitGestures";
 import { movedWindow, useTimeGestures } from "./useTimeGestures";
+
+const GrooveLine = lazy(() => import("./GrooveLine").then((all) => ({ default: all.GrooveLine })));
 
 /** All canvases that wait for the next frame, drawn together so that the time taken is known. */
 const waiting = new Set<() => void>();
@@ -202,7 +203,11 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 					{velocity && <PassLines index={index} width={width} height={height} />}
 				</>
 			)}
-			{opened && stacked && velocity && <GrooveLine index={index} width={width} height={height} />}
+			{opened && stacked && velocity && (
+				<Suspense>
+					<GrooveLine index={index} width={width} height={height} />
+				</Suspense>
+			)}
 			{opened && velocity && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (

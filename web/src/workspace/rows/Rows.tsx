@@ -1,6 +1,6 @@
 import { useElementSize } from "@mantine/hooks";
 import isEqual from "fast-deep-equal";
-import { useCallback, useRef, useState } from "react";
+import { lazy, Suspense, useCallback, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { LaneOffer } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
@@ -15,7 +15,6 @@ import { useUsed } from "../../part/useUsed";
 import { DrawBar } from "../drawing/DrawBar";
 import { LaneRow } from "../lanes/LaneRow";
 import { GridToken, gridInWords } from "../passes/GridToken";
-import { RecordBar } from "../recording/RecordBar";
 import { useTransport } from "../transport/context";
 import { AimBar } from "./AimBar";
 import { InstrumentRow } from "./InstrumentRow";
@@ -25,6 +24,8 @@ import { RowsMenu } from "./RowsMenu";
 import { Ruler } from "./Ruler";
 import { SelectionBar } from "./SelectionBar";
 import { useNowLine } from "./useNowLine";
+
+const RecordBar = lazy(() => import("../recording/RecordBar").then((all) => ({ default: all.RecordBar })));
 
 /** So many lanes stay in view, and a bit of the next. */
 const shownAtOnce = 2.5;
@@ -122,7 +123,7 @@ export function Rows() {
 				)}
 			</div>
 			<DrawBar />
-			<RecordBar />
+			<Recording />
 			<Playhead />
 			<SelectionBar />
 			<AimBar />
@@ -143,6 +144,15 @@ function useLanes() {
 		if (!isEqual(now, last.current)) last.current = now;
 		return last.current;
 	});
+}
+
+function Recording() {
+	const shown = useWorkspace((state) => state.recordBar);
+	return shown ? (
+		<Suspense>
+			<RecordBar />
+		</Suspense>
+	) : null;
 }
 
 /** The grid that timing is measured against, to be chosen. */

@@ -14,7 +14,7 @@ import {
 	IconVolume,
 	IconVolumeOff,
 } from "@tabler/icons-react";
-import { useRef, useState } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../../api/client";
 import type { RefitReport, SoundDetail } from "../../api/generated/types";
@@ -27,8 +27,10 @@ import { isSound, soundEndings } from "../../loops/sound";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useUsed } from "../../part/useUsed";
 import classes from "../Workspace.module.css";
-import { NewerDialog } from "./Newer";
 import { JoinDialog, SplitDialog } from "./Regroup";
+
+// It is fetched when a newer file was found.
+const NewerDialog = lazy(() => import("./Newer").then((all) => ({ default: all.NewerDialog })));
 
 /** The song and its parts: another one, a second one of this, another name, silence. */
 export function Crumbs() {
@@ -226,11 +228,15 @@ export function Crumbs() {
 				close={() => setSound(null)}
 				onLaid={(laid) => open(laid.part)}
 			/>
-			<NewerDialog
-				found={found}
-				close={() => setFound(null)}
-				onDone={() => void refresh().catch(showError)}
-			/>
+			{found && (
+				<Suspense>
+					<NewerDialog
+						found={found}
+						close={() => setFound(null)}
+						onDone={() => void refresh().catch(showError)}
+					/>
+				</Suspense>
+			)}
 			<SplitDialog opened={dialog === "split"} close={() => setDialog(null)} />
 			<JoinDialog opened={dialog === "join"} close={() => setDialog(null)} />
 		</nav>

@@ -7,9 +7,9 @@ import {
 	IconPlayerRecordFilled,
 	IconPlayerStopFilled,
 } from "@tabler/icons-react";
-import type { ReactNode } from "react";
+import { lazy, type ReactNode, Suspense } from "react";
 import { Link } from "wouter";
-import { HelpButton } from "../../help/Help";
+import { HelpButton } from "../../help/HelpButton";
 import { probe } from "../../lib/probe";
 import { SchemeToggle } from "../../lib/SchemeToggle";
 import { plain } from "../../lib/words";
@@ -21,9 +21,20 @@ import { useTransport } from "../transport/context";
 import classes from "../Workspace.module.css";
 import { ExportMenu } from "./ExportMenu";
 import { HistoryMenu } from "./HistoryMenu";
-import { LoopMenu } from "./LoopMenu";
 import { Crumbs } from "./PartMenu";
 import { TakesMenu } from "./TakesMenu";
+
+const LoopMenu = lazy(() => import("./LoopMenu").then((all) => ({ default: all.LoopMenu })));
+
+/** Of a recorded loop alone. */
+function OfLoop() {
+	const isLoop = useWorkspace((state) => state.part.audio !== null);
+	return isLoop ? (
+		<Suspense>
+			<LoopMenu />
+		</Suspense>
+	) : null;
+}
 
 /** Where one is, what sounds, how it is seen, and the ways back and out. */
 export function TopBar({ onHelp }: { onHelp: () => void }) {
@@ -34,7 +45,7 @@ export function TopBar({ onHelp }: { onHelp: () => void }) {
 				vivida
 			</Link>
 			<Crumbs />
-			<LoopMenu />
+			<OfLoop />
 			<PlayControls />
 			<Readings />
 			<Views />
