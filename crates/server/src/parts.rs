@@ -56,6 +56,13 @@ impl App {
         })
     }
 
+    /// The other parts of a song that are heard along with an open one. What cannot be opened says why where it is.
+    pub(crate) fn other_parts(&self, song: SongId, open: Option<PartId>) -> Answer<Vec<PartDetail>> {
+        let parts = self.reading()?.song(song)?.parts;
+        let others = parts.iter().filter(|part| Some(part.id) != open && !part.muted);
+        Ok(others.filter_map(|part| self.part_detail(part.id).ok()).collect())
+    }
+
     pub(crate) fn part_state(&self, reads: &impl Reads, row: &StoredPart) -> Answer<PartState> {
         let song = self.load(reads, row.song)?;
         let take = row.current();

@@ -206,6 +206,8 @@ export const client = {
 	steps: (song: number) => json<Step[]>("GET", `/songs/${song}/history`),
 	travelTo: (song: number, step: number) => json<Travelled>("POST", `/songs/${song}/history/${step}`),
 	redo: (song: number) => json<Travelled>("POST", `/songs/${song}/redo`),
+	/** The other parts that are heard along with an open one. */
+	others: (song: number, open: number) => json<PartDetail[]>("GET", `/songs/${song}/parts?open=${open}`),
 	part: (id: number) => soon<PartDetail>("GET", `/parts/${id}`),
 	changePart: (id: number, change: PartChangeRequest) => soon<PartState>("PUT", `/parts/${id}`, change),
 	perform: (id: number, request: PerformRequest) =>

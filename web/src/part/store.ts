@@ -62,6 +62,7 @@ export function createWorkspace(
 			pockets,
 			pocketDrafts: {},
 			screen: null,
+			dialog: null,
 		};
 		const now = () => get() ?? (first as WorkspaceState);
 		const session = openSession(part, set, now, around);
@@ -130,6 +131,7 @@ export function createWorkspace(
 				set({ screen, audition: null });
 				if (heard) session.ask();
 			},
+			showDialog: (dialog) => set({ dialog }),
 			leave: () => {
 				const pockets = pocketeer.flushPockets();
 				viewer.flushView();

@@ -142,10 +142,8 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 			"/",
 			() => {
 				searching.current = performance.now();
-				const add = () => document.querySelector<HTMLButtonElement>("[data-add-pass]")?.click();
-				if (view().side === "passes") return add();
-				view().setView({ side: "passes" });
-				requestAnimationFrame(add);
+				if (view().side !== "passes") view().setView({ side: "passes" });
+				view().showDialog("add-pass");
 			},
 		],
 		["mod+z", () => view().undo()],

@@ -208,6 +208,11 @@ async fn set_sections(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Ans
     work(app, move |app| app.set_sections(id.song(), change)).await.map(Json)
 }
 
+#[get("/songs/<id>/parts?<open>")]
+async fn other_parts(app: &Shared, id: Id, open: Option<i64>) -> Answer<Vec<PartDetail>> {
+    work(app, move |app| app.other_parts(id.song(), open.map(PartId))).await.map(Json)
+}
+
 #[get("/songs/<id>/slots?<grid>&<bars>&<bar>")]
 async fn slots(app: &Shared, id: Id, grid: String, bars: Option<u32>, bar: Option<u32>) -> Answer<Slots> {
     let (bars, bar) = (bars.unwrap_or(1), bar.unwrap_or(1));
@@ -258,6 +263,7 @@ pub(super) fn routes() -> Vec<Route> {
         history,
         travel_to,
         set_sections,
+        other_parts,
         slots,
         grid_lines,
         view,

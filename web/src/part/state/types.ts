@@ -106,8 +106,11 @@ export interface PencilSlice {
 export interface ViewSlice extends View {
 	/** What is shown in the place of the rows. */
 	screen: null | "grooves" | "kit" | "devices";
+	/** What is open over everything, of what more than one way leads to. */
+	dialog: null | "add-pass" | "recipes";
 	setView: (change: Partial<View>) => void;
 	showScreen: (screen: ViewSlice["screen"]) => void;
+	showDialog: (dialog: ViewSlice["dialog"]) => void;
 }
 
 /** Another take that the open one is held against, in the place of Written. */

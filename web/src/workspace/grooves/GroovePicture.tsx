@@ -1,6 +1,7 @@
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo } from "react";
 import type { Family, GrooveFigures, LaidHits, VoiceFigures } from "../../api/generated/types";
+import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { signed } from "../../lib/words";
 import { familyNames } from "./families";
@@ -248,12 +249,12 @@ function Dot({ voice, name, slot, offset, x, y, perMs, onDraw }: DotProps) {
 		});
 	};
 	const onKeyDown = (event: KeyboardEvent) => {
-		const step = { ArrowUp: -1, ArrowDown: 1, PageUp: -10, PageDown: 10 }[event.key];
-		if (step === undefined) return;
+		const up = upwards(event, 10);
+		if (up === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();
 		onDraw(
-			event.shiftKey ? { velocity: Math.max(0.1, velocity - step * 0.02) } : { offset: offset + step * 0.5 },
+			event.shiftKey ? { velocity: Math.max(0.1, velocity + up * 0.02) } : { offset: offset - up * 0.5 },
 		);
 	};
 	const count = voice.counts[slot];

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import type { Instrument } from "../../api/generated/types";
+import { more } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import classes from "./Kits.module.css";
 import { layerOf } from "./kits";
@@ -83,9 +84,7 @@ export function LayerBar({ instrument, editable, onHear, onDraft, onChange }: Pr
 		});
 	};
 	const boundKeys = (place: number) => (event: KeyboardEvent) => {
-		const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[
-			event.key
-		];
+		const by = more(event, 10);
 		if (!by || !editable) return;
 		event.preventDefault();
 		event.stopPropagation();

@@ -1,6 +1,7 @@
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import type { Kit, NoteUse } from "../../api/generated/types";
+import { downwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import classes from "./Kits.module.css";
 import { noteName, type StrokeAt, strokeOfNote, withNewInstrument, withNewStroke, withNote } from "./kits";
@@ -138,7 +139,7 @@ export function Threads({ kit, notes, at, editable, learning, onChoose, onLearn,
 		follow(event, { move, end, cancel: () => setDrawn(null) });
 	};
 	const keys = (one: Stroke) => (event: KeyboardEvent) => {
-		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+		const by = downwards(event);
 		const next = by ? strokes[strokes.indexOf(one) + by] : undefined;
 		if (!next) return;
 		event.preventDefault();

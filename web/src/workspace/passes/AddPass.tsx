@@ -4,6 +4,7 @@ import { IconPlus, IconSearch } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { ActionFamily } from "../../api/generated/types";
+import { downwards } from "../../lib/arrows";
 import { isEnter } from "../../lib/fields";
 import { plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
@@ -51,7 +52,9 @@ function groupsOf(found: Found[], text: string, recent: string[]): Group[] {
 }
 
 export function AddPass() {
-	const [opened, setOpened] = useState(false);
+	const store = useWorkspaceStore();
+	const opened = useWorkspace((state) => state.dialog === "add-pass");
+	const { showDialog } = store.getState();
 	const button = useRef<HTMLButtonElement>(null);
 	const passes = useWorkspace(useShallow((state) => state.recipe.passes.map(({ id }) => id)));
 	/** The passes that there were when one was added: the keyboard goes on in that one when it is there. */
@@ -72,14 +75,14 @@ export function AddPass() {
 				size="sm"
 				leftSection={<IconPlus size={15} />}
 				data-add-pass
-				onClick={() => setOpened(true)}
+				onClick={() => showDialog("add-pass")}
 			>
 				Add a pass
 			</Button>
 			<Modal
 				opened={opened}
 				onClose={() => {
-					setOpened(false);
+					showDialog(null);
 					button.current?.focus();
 				}}
 				withCloseButton={false}
@@ -93,7 +96,7 @@ export function AddPass() {
 				returnFocus={false}
 			>
 				<Palette
-					close={() => setOpened(false)}
+					close={() => showDialog(null)}
 					onAdded={() => {
 						waiting.current = passes;
 						button.current?.focus();
@@ -174,7 +177,7 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 					setChosen(0);
 				}}
 				onKeyDown={(event) => {
-					const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+					const step = downwards(event);
 					if (step) {
 						event.preventDefault();
 						setChosen(Math.max(0, Math.min(found.length - 1, chosen + step)));

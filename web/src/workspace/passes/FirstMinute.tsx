@@ -28,7 +28,8 @@ export function FirstMinute() {
 		queryFn: () => client.startingPoints(part),
 	});
 	const empty = useWorkspace((state) => state.part.written.ids.length === 0);
-	const more = () => document.querySelector<HTMLButtonElement>("[data-recipes]")?.click();
+	const store = useWorkspaceStore();
+	const more = () => store.getState().showDialog("recipes");
 	if (empty) return <Nothing />;
 	return (
 		<section className={classes.first} aria-label="Ways to begin">

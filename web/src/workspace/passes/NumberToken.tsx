@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import type { Values } from "../../api/generated/types";
+import { more } from "../../lib/arrows";
 import { plain } from "../../lib/words";
 import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
@@ -71,9 +72,7 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 	}, [nudge]);
 
 	const onKeyDown = (event: KeyboardEvent) => {
-		const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[
-			event.key
-		];
+		const steps = more(event, 10);
 		if (steps === undefined) {
 			if (event.key === "Enter" || /^[0-9-]$/.test(event.key)) setTyping(true);
 			return;

@@ -15,6 +15,7 @@ import {
 import { type KeyboardEvent, memo, type RefObject, useCallback, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { ActionInfo, Aim, Gesture, Pass, PassReport, Positions } from "../../api/generated/types";
+import { downwards } from "../../lib/arrows";
 import { NameField } from "../../lib/NameField";
 import { showError, showNote } from "../../lib/notify";
 import { probe } from "../../lib/probe";
@@ -114,7 +115,7 @@ const Card = memo(function Card({ pass, number, last }: PassProps) {
 	if (!info) return null;
 	const { light, focusOn, unfold } = store.getState();
 	const onKeyDown = (event: KeyboardEvent) => {
-		const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+		const by = downwards(event);
 		if (!event.altKey || !by) return;
 		event.preventDefault();
 		event.stopPropagation();

@@ -1,5 +1,6 @@
 import type { KeyboardEvent } from "react";
 import type { Accents } from "../../api/generated/types";
+import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { signed } from "../../lib/words";
 import classes from "./Passes.module.css";
@@ -28,7 +29,7 @@ export function PatternPicture({ accents, most, onChange, onDone }: Props) {
 		onChange([...now]);
 	};
 	const keys = (event: KeyboardEvent, slot: number) => {
-		const step = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		const step = upwards(event, 10);
 		if (!step) return;
 		event.preventDefault();
 		const next = [...pattern];

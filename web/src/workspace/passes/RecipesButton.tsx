@@ -13,7 +13,9 @@ import classes from "./Passes.module.css";
 
 /** Whole lists of passes: starting points made for the part, and the library. */
 export function RecipesButton() {
-	const [opened, setOpened] = useState(false);
+	const store = useWorkspaceStore();
+	const opened = useWorkspace((state) => state.dialog === "recipes");
+	const { showDialog } = store.getState();
 	return (
 		<>
 			<Button
@@ -21,12 +23,12 @@ export function RecipesButton() {
 				size="sm"
 				leftSection={<IconBook2 size={15} />}
 				data-recipes
-				onClick={() => setOpened(true)}
+				onClick={() => showDialog("recipes")}
 			>
 				Recipes
 			</Button>
-			<Modal opened={opened} onClose={() => setOpened(false)} title="Recipes" size="lg">
-				<Recipes close={() => setOpened(false)} />
+			<Modal opened={opened} onClose={() => showDialog(null)} title="Recipes" size="lg">
+				<Recipes close={() => showDialog(null)} />
 			</Modal>
 		</>
 	);

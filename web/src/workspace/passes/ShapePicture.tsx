@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useCallback } from "react";
 import type { Pass, Shape } from "../../api/generated/types";
+import { upwards } from "../../lib/arrows";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
@@ -88,7 +89,7 @@ function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
 		),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
-		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		const steps = upwards(event, 10);
 		if (steps === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();

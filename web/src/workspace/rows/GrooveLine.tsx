@@ -3,6 +3,7 @@ import { client } from "../../api/client";
 import type { ExtractedGroove } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { velocityAt, velocityY } from "../../draw/hits";
+import { rightwards, upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { signed } from "../../lib/words";
 import { shownWindow } from "../../part/shown";
@@ -202,12 +203,12 @@ function Handle({ index, slot, name, at, height, perMs, perCell }: HandleProps) 
 		});
 	};
 	const onKeyDown = (event: KeyboardEvent) => {
-		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageUp: 5, PageDown: -5 }[event.key];
-		const louder = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-		if (ms === undefined && louder === undefined) return;
+		const later = rightwards(event, 10);
+		const louder = upwards(event);
+		if (later === undefined && louder === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();
-		drawSlot(store, index, slot, (ms ?? 0) / perCell, (at.velocity + (louder ?? 0)) / at.velocity);
+		drawSlot(store, index, slot, (0.5 * (later ?? 0)) / perCell, (at.velocity + (louder ?? 0)) / at.velocity);
 		store.getState().commitSoon(label);
 	};
 	const words = `${signed(at.offset, 1, true)} ms, ± ${at.spread.toFixed(1)}, velocity ${Math.round(at.velocity)}`;

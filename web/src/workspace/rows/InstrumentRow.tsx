@@ -1,6 +1,7 @@
 import { Tooltip } from "@mantine/core";
 import { type KeyboardEvent, type RefObject, useCallback, useRef } from "react";
 import type { Instrument, Limb } from "../../api/generated/types";
+import { downwards } from "../../lib/arrows";
 import { probe } from "../../lib/probe";
 import { plural } from "../../lib/words";
 import { hitsOf } from "../../part/hits";
@@ -208,11 +209,11 @@ function Border({ instrument: { id, name }, height }: { instrument: Instrument; 
 		store.getState().setView({ heights });
 	};
 	const onKeyDown = (event: KeyboardEvent) => {
-		const by = { ArrowUp: -8, ArrowDown: 8 }[event.key];
+		const by = downwards(event);
 		if (by === undefined) return;
 		event.preventDefault();
 		event.stopPropagation();
-		set(height + by);
+		set(height + 8 * by);
 	};
 	return (
 		// biome-ignore lint/a11y/useSemanticElements: a rule cannot be dragged.

@@ -3,6 +3,7 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { client } from "../../api/client";
 import type { LayerBounds } from "../../api/generated/types";
 import { velocityAt, velocityY } from "../../draw/hits";
+import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { useLater } from "../../lib/later";
 import { showError, showNote } from "../../lib/notify";
@@ -50,7 +51,7 @@ export function LayerHandles({ index, height }: { index: number; height: number 
 	};
 	const { later } = useLater(600, keep);
 	const keys = (place: number) => (event: KeyboardEvent) => {
-		const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		const by = upwards(event, 10);
 		if (!by) return;
 		event.preventDefault();
 		event.stopPropagation();

@@ -1,4 +1,5 @@
 import type { HTMLAttributes, KeyboardEvent, PointerEvent } from "react";
+import { rightwards, upwards } from "../../lib/arrows";
 import classes from "./LinePoint.module.css";
 
 interface Props extends Omit<HTMLAttributes<HTMLDivElement>, "onDrag"> {
@@ -35,8 +36,8 @@ export function LinePoint({
 	...others
 }: Props) {
 	const keys = (event: KeyboardEvent) => {
-		const up = { ArrowUp: 1, ArrowDown: -1, PageUp: coarse, PageDown: -coarse }[event.key] ?? 0;
-		const right = { ArrowRight: 1, ArrowLeft: -1 }[event.key] ?? 0;
+		const up = upwards(event, coarse) ?? 0;
+		const right = rightwards(event) ?? 0;
 		const goes = event.key === "Delete" || event.key === "Backspace";
 		const enters = event.key === "Enter" && onEnter !== undefined;
 		if (!goes && !enters && !up && !right) return;

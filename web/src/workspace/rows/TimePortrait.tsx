@@ -1,6 +1,7 @@
 import { type KeyboardEvent, memo, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../../api/generated/types";
+import { rightwards } from "../../lib/arrows";
 import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "../../part/store";
@@ -156,10 +157,10 @@ function SpreadHandle({ index, name, height, mean, spread }: SpreadProps) {
 	const late = useDrag(useCallback(begin(1), [spreadBy, store, label]));
 	const early = useDrag(useCallback(begin(-1), [spreadBy, store, label]));
 	const onKeyDown = (event: KeyboardEvent) => {
-		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageDown: -3, PageUp: 3 }[event.key];
-		if (ms === undefined) return;
+		const steps = rightwards(event, 6);
+		if (steps === undefined) return;
 		event.preventDefault();
-		spreadBy(ms);
+		spreadBy(0.5 * steps);
 		store.getState().commitSoon(label);
 	};
 	const floor = height - 8;
@@ -219,10 +220,10 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 		),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
-		const ms = { ArrowLeft: -0.5, ArrowRight: 0.5, PageDown: -5, PageUp: 5 }[event.key];
-		if (ms === undefined) return;
+		const steps = rightwards(event, 10);
+		if (steps === undefined) return;
 		event.preventDefault();
-		lean(ms);
+		lean(0.5 * steps);
 		store.getState().commitSoon(label);
 	};
 	const at = x(mean);

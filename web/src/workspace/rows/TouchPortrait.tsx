@@ -2,6 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useCallback, useState } from "re
 import { useShallow } from "zustand/react/shallow";
 import type { Instrument, MovementReading, Property } from "../../api/generated/types";
 import { inset, velocityAt, velocityY } from "../../draw/hits";
+import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { probe } from "../../lib/probe";
 import { signed } from "../../lib/words";
@@ -314,7 +315,7 @@ function TouchHandle({
 		}, [shape, perPixel, store, label, handle, together, onHold]),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
-		const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+		const steps = upwards(event, 10);
 		if (steps === undefined) return;
 		event.preventDefault();
 		shape({ [handle]: steps * step });

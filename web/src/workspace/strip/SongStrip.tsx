@@ -3,6 +3,7 @@ import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Figures } from "../../api/generated/types";
 import { fitCanvas } from "../../draw/canvas";
+import { rightwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { probe } from "../../lib/probe";
 import { colours } from "../../lib/theme";
@@ -257,7 +258,7 @@ function SongMap() {
 		follow(held, { move, end, cancel: () => setView({ loop }) });
 	};
 	const keys = (event: KeyboardEvent) => {
-		const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+		const step = rightwards(event);
 		if (!step) return;
 		event.preventDefault();
 		const { loop, setView } = store.getState();

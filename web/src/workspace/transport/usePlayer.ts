@@ -1,5 +1,5 @@
 /** Connects the player to the open part: what is shown is what sounds. */
-import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { LaneColumns, PartDetail, PerformRequest, SongDetail } from "../../api/generated/types";
@@ -22,6 +22,7 @@ import { mostRounds, roundsDiffer } from "../../part/state/playback";
 import {
 	type Against,
 	beforeOf,
+	useWorkspace,
 	useWorkspaceStore,
 	type Workspace,
 	type WorkspaceState,
@@ -263,24 +264,23 @@ function elsewhere(song: SongDetail): Pick<Score, "outs" | "pulses"> {
 	return { outs, pulses: ports.length > 0 ? { ports, seconds: pulses(song) } : null };
 }
 
+const othersKey = (song: number, open: number) => ["other", song, open];
+
+const none: Other[] = [];
+
 /** The other parts of the song as they are played, so that the open one is heard among them. */
 function useOthers(song: SongDetail, open: number) {
-	const ids = song.parts.map((part) => part.id).filter((id) => id !== open);
-	const parts = useQueries({
-		queries: ids.map((id) => ({
-			queryKey: ["other", id],
-			queryFn: async (): Promise<Other> => {
-				const part = await client.part(id);
+	const heard = useWorkspace((state) => state.others);
+	const { data, dataUpdatedAt } = useQuery({
+		queryKey: othersKey(song.id, open),
+		queryFn: async (): Promise<Other[]> =>
+			(await client.others(song.id, open)).map((part) => {
 				return { part, performance: received(null, null, part.performance, part) };
-			},
-			gcTime: 0,
-		})),
+			}),
+		enabled: heard && song.parts.length > 1,
+		gcTime: 0,
 	});
-	return {
-		others: parts.flatMap(({ data }) => (data ? [data] : [])),
-		/** Changes whenever one of them does. */
-		othersAt: parts.map(({ dataUpdatedAt }) => dataUpdatedAt).join(),
-	};
+	return { others: data ?? none, othersAt: dataUpdatedAt };
 }
 
 /** The other parts that follow a pocket, played by what is being made of it. One request each at a time. */
@@ -297,8 +297,11 @@ function useFollowing(store: Workspace, others: { current: Other[] }) {
 				const { recipe, variation } = other.part.state;
 				const columns = await client.perform(id, { recipe, variation, round: 0, pockets });
 				const performance = received(null, other.performance, columns, other.part);
+				const { song, part } = store.getState();
 				if (Object.keys(pockets).length > 0)
-					queries.setQueryData<Other>(["other", id], { ...other, performance });
+					queries.setQueryData<Other[]>(othersKey(song.id, part.state.id), (all) =>
+						all?.map((one) => (one.part.state.id === id ? { ...one, performance } : one)),
+					);
 			} catch {
 				// The open part says what is wrong with the settings.
 			}
@@ -409,7 +412,7 @@ export function usePlayer(): Transport {
 	}, [store, queries, update, prepareRound, following]);
 
 	useEffect(() => {
-		if (othersAt !== "") update();
+		if (othersAt > 0) update();
 	}, [othersAt, update]);
 
 	useEffect(() => devices.subscribe(update), [update]);
