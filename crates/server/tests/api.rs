@@ -175,3 +175,19 @@ fn views_are_kept() {
     assert_eq!(put(&client, "/views/part-1", json!({"loop": [1, 8]})).0, Status::NoContent);
     assert_eq!(get(&client, "/views/part-1").1, json!({"loop": [1, 8]}));
 }
+
+#[test]
+fn the_other_parts_of_a_song_come_together_but_for_those_that_are_muted() {
+    let client = client();
+    let song = get(&client, "/songs/1").1;
+    let parts: Vec<i64> = song["parts"].as_array().unwrap().iter().filter_map(|part| part["id"].as_i64()).collect();
+    let ids = |answer: &Value| -> Vec<i64> {
+        answer.as_array().unwrap().iter().filter_map(|part| part["state"]["id"].as_i64()).collect()
+    };
+    let (status, others) = get(&client, &format!("/songs/1/parts?open={}", parts[0]));
+    assert_eq!((status, ids(&others)), (Status::Ok, parts[1..].to_vec()));
+    assert_eq!(others[0], get(&client, &format!("/parts/{}", parts[1])).1);
+    let revision = others[0]["state"]["revision"].clone();
+    put(&client, &format!("/parts/{}", parts[1]), json!({"revision": revision, "label": "mute", "muted": true}));
+    assert_eq!(ids(&get(&client, &format!("/songs/1/parts?open={}", parts[0])).1), parts[2..].to_vec());
+}
