@@ -92,6 +92,19 @@ describe("gestures", () => {
 		]);
 	});
 
+	test("an aim that is being pointed at is kept when the page goes away", () => {
+		const { server, client, settle } = world();
+		client.act(set(3), "aim by pointing");
+		client.close();
+		settle();
+		expect(server.log.map(({ label, gestures }) => [label, values(gestures)])).toEqual([
+			["aim by pointing", [3]],
+		]);
+		client.close();
+		settle();
+		expect(server.log).toHaveLength(1);
+	});
+
 	test("a gesture that is given up leaves nothing", () => {
 		const { server, one, client, settle } = world();
 		client.act(set(1));

@@ -272,6 +272,12 @@ export class PartClient<Picture> {
 		if (this.#made.length > 0 && !this.#running) this.commit("changes");
 	}
 
+	/** The page goes away, or what is shown is to be taken along: also what goes on is a step. */
+	close() {
+		this.flush();
+		this.#breakOff();
+	}
+
 	/** What is heard or seen of the part is another thing. */
 	ask() {
 		this.#wanted = true;

@@ -312,7 +312,7 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 		},
 		/** Sends what waits; answers whether it is on its way and gets there when the page goes away. */
 		leave: () => {
-			part.flush();
+			part.close();
 			const [one, ...more] = part.unkept;
 			if (!one) return true;
 			return more.length === 0 && !part.isSilent && one.change.kind !== "call" && outlivesThePage(one.change);
