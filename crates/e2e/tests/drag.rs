@@ -2,7 +2,7 @@
 
 use serde_json::{Value, json};
 use std::time::Duration;
-use vivida_e2e::{Browser, Failed, ask, handle, kept, key, open_causeway, start};
+use vivida_e2e::{Browser, Failed, ask, handle, kept, key, middle, open_causeway, start};
 
 type Done = Result<(), Failed>;
 
@@ -134,7 +134,9 @@ async fn a_drag_while_the_server_is_away_is_kept_and_seen_when_it_is_back() -> D
 /// Presses a key of a layout: what it writes, and where it lies.
 async fn press(browser: &Browser, key: &str, code: &str, modifiers: u32) -> Done {
     for kind in ["keyDown", "keyUp"] {
-        let event = json!({"type": kind, "key": key, "code": code, "modifiers": modifiers, "text": if kind == "keyDown" { key } else { "" }});
+        let writes = kind == "keyDown" && key.chars().count() == 1;
+        let text = if writes { key } else { "" };
+        let event = json!({"type": kind, "key": key, "code": code, "modifiers": modifiers, "text": text});
         browser.devtools("Input.dispatchKeyEvent", event).await?;
     }
     Ok(())
@@ -195,5 +197,71 @@ async fn enter_that_ends_a_conversion_keeps_no_name() -> Done {
     assert_eq!(browser.run(&format!("return !!{field}")).await?, true, "the field is still open");
     browser.run(&enter(false)).await?;
     browser.until("!!document.querySelector('[data-song=\"土手道\"]')").await?;
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_has_the_focus_takes_its_keys_and_nothing_else_does() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let [x, y] = middle(&browser, "[data-instrument='snare'] canvas[data-hits]").await?;
+    browser.drag_from(x - 130.0, y - 64.0, 260.0, 122.0).await?;
+    browser.find("[data-selection]").await?;
+    // Arrows on a handle move the handle; the hits that are selected stay where they are.
+    browser.run(&format!("document.querySelector(\"{HARD}\").focus()")).await?;
+    press(&browser, "ArrowUp", "ArrowUp", 0).await?;
+    kept(&browser, 1, "passes.length === 1 && passes[0].action.kind === 'shape'").await?;
+    // Elsewhere they move the hits.
+    browser.run("document.activeElement.blur()").await?;
+    press(&browser, "ArrowUp", "ArrowUp", 0).await?;
+    kept(&browser, 1, "passes.length === 2 && passes[1].action.kind === 'by-hand'").await?;
+    // Behind a menu nothing is taken out, and Escape closes the menu alone.
+    browser.press("Takes").await?;
+    browser
+        .until("[...document.querySelectorAll('[role=menu], [role=dialog]')].some((one) => one.checkVisibility())")
+        .await?;
+    press(&browser, "Delete", "Delete", 0).await?;
+    press(&browser, "Escape", "Escape", 0).await?;
+    browser
+        .until("![...document.querySelectorAll('[role=menu], [role=dialog]')].some((one) => one.checkVisibility())")
+        .await?;
+    browser.find("[data-selection]").await?;
+    browser.rest().await?;
+    let hits = ask(&browser, "/parts/1").await?["performance"]["silenced"].clone();
+    assert_eq!(hits, json!([]), "nothing was taken out");
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_beside_the_place_for_it_and_a_deletion_that_failed_do_no_harm() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let drop = "const data = new DataTransfer();
+        data.items.add(new File(['x'], 'beat.mid'));
+        const event = new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer: data});
+        document.querySelector('main').dispatchEvent(event);
+        return event.defaultPrevented";
+    assert_eq!(browser.run(drop).await?, true, "the browser does not open it in the place of the page");
+
+    // A recipe that is deleted elsewhere cannot be deleted here: undo is not offered for what did not happen.
+    let add = "return fetch('/api/v1/recipes', {method: 'POST', headers: {'Content-Type': 'application/json'},
+        body: JSON.stringify({name: 'Gone', note: '', recipe: {passes: [{id: 1, action: {kind: 'level', by: 1}}]}})}).then((r) => r.json())";
+    let recipe = browser.run(add).await?;
+    browser.press("Recipes").await?;
+    browser.until("document.body.textContent.includes('Gone')").await?;
+    let delete = format!(
+        "return fetch('/api/v1/recipes/{}?revision={}', {{method: 'DELETE'}}).then((r) => r.status)",
+        recipe["id"], recipe["revision"]
+    );
+    assert_eq!(browser.run(&delete).await?, 204);
+    browser
+        .click("[aria-label='What to do with Gone'], [aria-label='More about Gone'], [aria-label='Delete Gone']")
+        .await?;
+    let menu = "[...document.querySelectorAll('[role=menuitem]')].find((one) => one.textContent === 'Delete')?.click()";
+    browser.run(menu).await?;
+    browser.until("document.body.textContent.includes('Not there')").await?;
+    browser.rest().await?;
+    let said = browser.run("return document.body.textContent.includes('was deleted')").await?;
+    assert_eq!(said, false, "nothing was deleted here");
     browser.close().await
 }
