@@ -217,6 +217,9 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 	openings += 1;
 	const part = new PartClient<Picture>(first.state, `${thisWindow} ${openings}`, port);
 
+	/** What of a song is heard beside this part. */
+	const ofOthers = ({ sections, parts }: SongDetail) => [sections, parts.filter((one) => one.id !== id)];
+
 	/** Shows the newest song and pockets, whatever of them changed; answers whether the part is still open. */
 	const takeSong = (song: SongDetail, pockets: PocketCard[]) => {
 		const shown = get();
@@ -226,11 +229,9 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 			around.reload();
 			return false;
 		}
-		const others = !isEqual(song, shown.song) || !isEqual(pockets, shown.pockets);
-		if (others) {
-			set({ song });
-			shown.changedElsewhere(song.history);
-		}
+		if (!isEqual(song, shown.song)) set({ song, history: song.history });
+		const others = [ofOthers(song), pockets];
+		if (!isEqual(others, [ofOthers(shown.song), shown.pockets])) shown.changedElsewhere(song.history);
 		// What is being changed here meets the newer state when it is kept.
 		const isIdle = Object.keys(shown.pocketDrafts).length === 0;
 		if (isIdle && !isEqual(pockets, shown.pockets)) {
