@@ -7,6 +7,7 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode};
+use std::sync::LazyLock;
 use std::time::{Duration, Instant, SystemTime};
 
 type Done = Result<(), String>;
@@ -60,7 +61,11 @@ enum Chore {
     DemoFiles,
 }
 
+/// This program, as it was called: the tests compile it anew in its place.
+static OWN: LazyLock<Result<PathBuf, String>> = LazyLock::new(|| env::current_exe().map_err(|error| error.to_string()));
+
 fn main() -> ExitCode {
+    LazyLock::force(&OWN);
     let done = match Options::parse().chore {
         Chore::Demo { arguments } => demo(&arguments),
         Chore::Test { quick: _, journey: Some(name) } => journeys(&name),
@@ -217,11 +222,12 @@ fn test_in(stages: &mut Stages, quick: bool) -> Done {
         bundle()?;
         run("npm", ["run", "--silent", "check"], &web())
     })?;
-    stages.take("format and lints", || {
-        cargo(["fmt", "--all", "--check"])?;
-        cargo(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])
+    stages.take("format", || cargo(["fmt", "--all", "--check"]))?;
+    stages.take("compiling tests, and lints", || {
+        let mut command = Command::new(env!("CARGO"));
+        command.args(["test", "--workspace", "--all-targets", "--no-run"]).current_dir(root());
+        run_with(linted(&mut command)?)
     })?;
-    stages.take("compiling tests", || cargo(["test", "--workspace", "--no-run"]))?;
     let times = root().join("target/test-times.txt");
     fs::write(&times, "").map_err(|error| format!("{}: {error}", times.display()))?;
     // Shown, because the journeys print what they measure in the page.
@@ -249,18 +255,30 @@ fn journeys(name: &str) -> Done {
     staged("journeys", &["test", "--workspace", "--test", "all", "--", "--show-output", name])
 }
 
+/// Lets Clippy compile what is ours, with its lints and warnings denied. Compiled by it and not only checked, nothing is
+/// worked out twice: a run of `cargo clippy` before would read every package anew.
+fn linted(command: &mut Command) -> Result<&mut Command, String> {
+    let rustc = Command::new("rustc").args(["--print", "sysroot"]).output();
+    let sysroot = rustc.map_err(|error| format!("rustc: {error}"))?.stdout;
+    let driver = Path::new(String::from_utf8_lossy(&sysroot).trim()).join("bin/clippy-driver");
+    // As `cargo clippy -- -D warnings` hands it on.
+    Ok(command
+        .env("RUSTC_WORKSPACE_WRAPPER", driver)
+        .env("CLIPPY_ARGS", "-D__CLIPPY_HACKERY__warnings__CLIPPY_HACKERY__"))
+}
+
 /// Runs `cargo test`, its programs by [`stage`].
 fn staged(wanted: &str, arguments: &[&str]) -> Done {
     let rustc = Command::new("rustc").arg("-vV").output().map_err(|error| format!("rustc: {error}"))?;
     let about = String::from_utf8_lossy(&rustc.stdout).into_owned();
     let host = about.lines().find_map(|line| line.strip_prefix("host: ")).ok_or("rustc does not say its host")?;
-    let own = env::current_exe().map_err(|error| error.to_string())?;
+    let own = OWN.clone()?;
     let runner = format!("CARGO_TARGET_{}_RUNNER", host.to_uppercase().replace('-', "_"));
     let mut command = Command::new(env!("CARGO"));
     command.args(arguments).current_dir(root()).env(runner, format!("{} stage", own.display()));
     // What failed is said in its message; a way down to the runtime would push that out of a short log.
     command.env("RUST_BACKTRACE", "0").env(WANTED, wanted).env(TIMES, root().join("target/test-times.txt"));
-    run_with(&mut command)
+    run_with(linted(&mut command)?)
 }
 
 /// Runs one test program, unless nobody wants it now.
