@@ -33,6 +33,21 @@ const FiguresTable = lazy(() => import("./rows/FiguresTable").then((all) => ({ d
 const PadStrip = lazy(() => import("./rows/PadStrip").then((all) => ({ default: all.PadStrip })));
 const KitScreen = lazy(() => import("./kits/KitScreen").then((all) => ({ default: all.KitScreen })));
 
+/** The same, fetched ahead once nothing else is to be done: what is opened then is there at once. */
+async function fetchAhead() {
+	probe.asks(1);
+	await Promise.allSettled([
+		import("../help/Help"),
+		import("./findings/FindingPanel"),
+		import("./pockets/PocketPanel"),
+		import("./recording/RecordBar"),
+		import("./rows/FiguresTable"),
+		import("./rows/PadStrip"),
+		import("./drawing/OutlineForm"),
+	]);
+	probe.asks(-1);
+}
+
 interface Loaded {
 	song: SongDetail;
 	part: PartDetail;
@@ -158,7 +173,11 @@ function Desk() {
 	const [walking, setWalking] = useState(walkAsked);
 	useKeys(transport, () => setHelp((shown) => !shown));
 	const kit = useWorkspace((state) => state.screen === "kit");
-	useEffect(() => probe.answered(performance.now()), []);
+	useEffect(() => {
+		probe.answered(performance.now());
+		const timer = window.setTimeout(() => void fetchAhead(), 500);
+		return () => window.clearTimeout(timer);
+	}, []);
 	return (
 		<TransportContext.Provider value={transport}>
 			<div className={`${classes.desk} ${kit ? classes.wide : ""}`}>
