@@ -8,6 +8,7 @@ use crate::problem::Problem;
 use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
+use std::fmt::Display;
 use vivida_core::{
     Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
     aimed_by, perform, starting_points, touched_by,
@@ -19,11 +20,13 @@ fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     Ok(layers)
 }
 
-/// Refuses keys of changes that are longer than any program's.
-pub(crate) fn check_key(key: Option<&str>) -> Answer<()> {
+/// What a change of a thing is kept under: its key names it among the changes of that thing alone.
+pub(crate) fn key_of(thing: impl Display, key: Option<&str>) -> Answer<Option<String>> {
     match key {
-        Some(key) if key.is_empty() || key.len() > 100 => Err(Problem::field("key", "give 1 to 100 characters")),
-        _ => Ok(()),
+        Some(key) if key.is_empty() || key.chars().count() > 100 => {
+            Err(Problem::field("key", "give 1 to 100 characters"))
+        }
+        _ => Ok(key.map(|key| format!("{thing} {key}"))),
     }
 }
 
@@ -123,26 +126,27 @@ impl App {
         self.changing_once(id, None, plan)
     }
 
-    /// The same; under a key that a change of the song has already, none is made.
+    /// The same; under a key that a change of the part has already, none is made.
     pub(crate) fn changing_once<'a, T: 'a>(
         &self,
         id: PartId,
-        key: Option<&'a str>,
+        key: Option<&str>,
         plan: impl Fn(&Reading) -> Answer<Make<'a, T>>,
     ) -> Answer<PartState> {
         let song = self.warm(id)?;
-        check_key(key)?;
+        let key = key_of(format_args!("part {}", id.0), key)?;
         let once = |reading: &Reading| -> Answer<Make<'a, Option<T>>> {
-            let Some(key) = key else {
-                let make = plan(reading)?;
-                return Ok(Box::new(move |change| make(change).map(Some)));
-            };
-            if reading.has_step(song, key)? {
+            let key = key.clone();
+            if let Some(key) = &key
+                && reading.has_step(song, key)?
+            {
                 return Ok(Box::new(|_| Ok(None)));
             }
             let make = plan(reading)?;
             Ok(Box::new(move |change| {
-                change.keyed(key);
+                if let Some(key) = &key {
+                    change.keyed(key);
+                }
                 make(change).map(Some)
             }))
         };

@@ -2,7 +2,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Opened};
-use crate::parts::check_key;
+use crate::parts::key_of;
 use crate::problem::Problem;
 use serde_json::Value;
 use vivida_core::action::Pocket;
@@ -84,10 +84,9 @@ impl App {
         let settings = settings_of("settings", request.settings)?;
         let song = self.reading()?.pocket(id)?.song;
         let label = vivida_smf::readable(request.label.as_bytes());
-        let key = request.key.as_deref();
-        check_key(key)?;
+        let key = key_of(format_args!("pocket {}", id.0), request.key.as_deref())?;
         self.changing_pockets(song, |change| {
-            if let Some(key) = key {
+            if let Some(key) = &key {
                 if change.has_step(song, key)? {
                     return Ok(());
                 }

@@ -33,6 +33,12 @@ fn a_change_that_arrives_twice_is_made_once() {
     // Another change on the old revision is late all the same.
     assert_eq!(put(&client, "/parts/1", duplicate("other", &before["revision"])).0, Status::Conflict);
     assert_eq!(put(&client, "/parts/1", duplicate("", &theirs["revision"])).1["field"], "key");
+    assert_eq!(put(&client, "/parts/1", duplicate(&"k".repeat(101), &theirs["revision"])).1["field"], "key");
+    // A key is the part's: the same one elsewhere in the song names another change.
+    let beside = get(&client, "/parts/2").1["state"].clone();
+    let (status, made) = put(&client, "/parts/2", duplicate("one", &beside["revision"]));
+    assert_eq!((status, passes(&made)), (Status::Ok, passes(&beside) + 1));
+    post(&client, "/songs/1/undo", Value::Null);
     // Taken back, it stays so.
     post(&client, "/songs/1/undo", Value::Null);
     post(&client, "/songs/1/undo", Value::Null);

@@ -1,12 +1,13 @@
 /** The way to the help, which is fetched when somebody asks for it. */
 import { ActionIcon, Tooltip } from "@mantine/core";
 import { IconQuestionMark } from "@tabler/icons-react";
-import { lazy, Suspense, useRef, useState } from "react";
+import { Suspense, useRef, useState } from "react";
 import { useLocation } from "wouter";
+import { fetched } from "../lib/fetched";
 import { useShortcuts } from "../lib/shortcuts";
 
-export const Help = lazy(() => import("./Help").then((all) => ({ default: all.Help })));
-export const Walk = lazy(() => import("./Help").then((all) => ({ default: all.Walk })));
+export const Help = fetched(() => import("./Help").then((all) => all.Help));
+export const Walk = fetched(() => import("./Help").then((all) => all.Walk));
 
 /** What a song is opened with so that it begins with the walk. */
 const asked = { walk: true };

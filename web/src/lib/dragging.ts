@@ -9,6 +9,9 @@ interface Followed {
 	cancel: () => void;
 }
 
+/** Heard before whatever lies below the pointer. */
+const early = { capture: true };
+
 /** The pointer that is followed: another finger is nobody's hand. */
 let following: number | null = null;
 
@@ -28,10 +31,10 @@ export function follow(
 	const moving = mine(move);
 	const over = (then: () => void) => {
 		following = null;
-		target.removeEventListener("pointermove", moving);
-		target.removeEventListener("pointerup", ending);
-		target.removeEventListener("pointercancel", cancelling);
-		window.removeEventListener("keydown", onKey, true);
+		window.removeEventListener("pointermove", moving, early);
+		window.removeEventListener("pointerup", ending, early);
+		window.removeEventListener("pointercancel", cancelling, early);
+		window.removeEventListener("keydown", onKey, early);
 		then();
 	};
 	const ending = mine(() => over(end));
@@ -42,8 +45,9 @@ export function follow(
 		event.stopPropagation();
 		over(cancel);
 	};
-	target.addEventListener("pointermove", moving);
-	target.addEventListener("pointerup", ending);
-	target.addEventListener("pointercancel", cancelling);
-	window.addEventListener("keydown", onKey, true);
+	// The window hears of it also where what was got hold of is gone from the page by then.
+	window.addEventListener("pointermove", moving, early);
+	window.addEventListener("pointerup", ending, early);
+	window.addEventListener("pointercancel", cancelling, early);
+	window.addEventListener("keydown", onKey, early);
 }

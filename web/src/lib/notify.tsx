@@ -70,12 +70,16 @@ export function offerUndo(id: string, title: string, undo: () => void, autoClose
 	return id;
 }
 
+let offers = 0;
+
 /**
  * Says that something was not kept, and offers to do it again on top of what is there now. It is read once it is
  * closed.
  */
 export function offerAgain(title: string, again: () => void, onRead?: () => void) {
-	const id = `again-${title}`;
+	offers += 1;
+	// What is called the same is not the same: one does not take the place of another.
+	const id = `again-${offers}`;
 	const take = () => {
 		notifications.hide(id);
 		again();

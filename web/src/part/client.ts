@@ -148,11 +148,6 @@ export class PartClient<Picture> {
 		this.#line = new Line(state.revision, (...sent) => port.keep(...sent));
 	}
 
-	/** Of the part as it is shown. */
-	get revision() {
-		return this.#line.revision;
-	}
-
 	/** What was made and is not acknowledged. */
 	get unkept(): readonly Entry<Change>[] {
 		return this.#line.entries;
@@ -324,7 +319,7 @@ export class PartClient<Picture> {
 			this.#port.say({ kind: "lost", entries: this.#line.refused(attempt) });
 			this.#take(problem.current, false);
 			this.#variation = this.#state.variation;
-			this.#port.show({ variation: this.#variation }, true);
+			this.#port.show({ variation: this.#variation }, false);
 			this.#reckon();
 			this.ask();
 			this.#goOn();

@@ -60,8 +60,8 @@ export class Line<Change> {
 	}
 
 	/** The first one cannot be kept; those behind it go on without it. */
-	dropped(attempt: number): Entry<Change> | null {
-		return this.#answered(attempt);
+	dropped(attempt: number) {
+		this.#answered(attempt);
 	}
 
 	/** The first one came too late, and so did those behind it: all of them, which are no longer in the line. */

@@ -46,8 +46,21 @@ const waits = { rest: 600, patience: 2000 };
 /** What was not kept of a part and was not read yet: it is said again when the part is opened anew in this window. */
 const unread = (part: number) => {
 	const name = `not-kept ${part}`;
-	const read = (): Change[][] => JSON.parse(sessionStorage.getItem(name) ?? "[]");
-	const write = (all: Change[][]) => sessionStorage.setItem(name, JSON.stringify(all));
+	const read = (): Change[][] => {
+		try {
+			const all = JSON.parse(sessionStorage.getItem(name) ?? "[]");
+			return Array.isArray(all) ? all : [];
+		} catch {
+			return [];
+		}
+	};
+	const write = (all: Change[][]) => {
+		try {
+			sessionStorage.setItem(name, JSON.stringify(all));
+		} catch {
+			// There is no room for it: it is said as long as this page stays.
+		}
+	};
 	return {
 		read,
 		add: (changes: Change[]) => write([...read(), changes]),
@@ -316,7 +329,9 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 			part.close();
 			const [one, ...more] = part.unkept;
 			if (!one) return true;
-			return more.length === 0 && !part.isSilent && one.change.kind !== "call" && outlivesThePage(one.change);
+			if (more.length > 0 || part.isSilent) return false;
+			// Of what is sent until it is answered, whoever made it knows how long it is.
+			return one.change.kind === "call" ? one.change.repeats : outlivesThePage(one.change);
 		},
 	};
 }

@@ -1,10 +1,11 @@
 import { Center, Loader } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { Suspense, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../api/client";
 import type { PartDetail, PocketCard, SongDetail, Vocabulary } from "../api/generated/types";
 import { Help, useWanted, Walk, walkAsked } from "../help/HelpButton";
+import { fetchAhead, fetched } from "../lib/fetched";
 import { Message } from "../lib/Message";
 import { clearNotes } from "../lib/notify";
 import { probe } from "../lib/probe";
@@ -19,34 +20,13 @@ import { useKeys } from "./useKeys";
 import classes from "./Workspace.module.css";
 
 // What is not shown at first is fetched when it is.
-const GrooveScreen = lazy(() =>
-	import("./grooves/GrooveScreen").then((all) => ({ default: all.GrooveScreen })),
-);
-const DevicesScreen = lazy(() =>
-	import("./devices/DevicesScreen").then((all) => ({ default: all.DevicesScreen })),
-);
-const FindingPanel = lazy(() =>
-	import("./findings/FindingPanel").then((all) => ({ default: all.FindingPanel })),
-);
-const PocketPanel = lazy(() => import("./pockets/PocketPanel").then((all) => ({ default: all.PocketPanel })));
-const FiguresTable = lazy(() => import("./rows/FiguresTable").then((all) => ({ default: all.FiguresTable })));
-const PadStrip = lazy(() => import("./rows/PadStrip").then((all) => ({ default: all.PadStrip })));
-const KitScreen = lazy(() => import("./kits/KitScreen").then((all) => ({ default: all.KitScreen })));
-
-/** The same, fetched ahead once nothing else is to be done: what is opened then is there at once. */
-async function fetchAhead() {
-	probe.asks(1);
-	await Promise.allSettled([
-		import("../help/Help"),
-		import("./findings/FindingPanel"),
-		import("./pockets/PocketPanel"),
-		import("./recording/RecordBar"),
-		import("./rows/FiguresTable"),
-		import("./rows/PadStrip"),
-		import("./drawing/OutlineForm"),
-	]);
-	probe.asks(-1);
-}
+const GrooveScreen = fetched(() => import("./grooves/GrooveScreen").then((all) => all.GrooveScreen));
+const DevicesScreen = fetched(() => import("./devices/DevicesScreen").then((all) => all.DevicesScreen));
+const FindingPanel = fetched(() => import("./findings/FindingPanel").then((all) => all.FindingPanel));
+const PocketPanel = fetched(() => import("./pockets/PocketPanel").then((all) => all.PocketPanel));
+const FiguresTable = fetched(() => import("./rows/FiguresTable").then((all) => all.FiguresTable));
+const PadStrip = fetched(() => import("./rows/PadStrip").then((all) => all.PadStrip));
+const KitScreen = fetched(() => import("./kits/KitScreen").then((all) => all.KitScreen));
 
 interface Loaded {
 	song: SongDetail;

@@ -176,7 +176,7 @@ pub struct WrittenColumns {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct PartChangeRequest {
-    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    /// Names the change among those of this part, in at most 100 characters: one that arrives twice is made once.
     #[ts(optional)]
     pub key: Option<String>,
     #[ts(type = "number")]
@@ -256,7 +256,7 @@ pub struct FitRequest {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct WriteRequest {
-    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    /// Names the change among those of this part, in at most 100 characters: one that arrives twice is made once.
     #[ts(optional)]
     pub key: Option<String>,
     #[ts(type = "number")]

@@ -72,7 +72,7 @@ pub struct Joining {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct PocketChange {
-    /// Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+    /// Names the change among those of this pocket, in at most 100 characters: one that arrives twice is made once.
     #[ts(optional)]
     pub key: Option<String>,
     #[ts(type = "number")]

@@ -210,7 +210,7 @@ async fn set_sections(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Ans
 
 #[get("/songs/<id>/parts?<open>")]
 async fn other_parts(app: &Shared, id: Id, open: Option<i64>) -> Answer<Vec<PartDetail>> {
-    work(app, move |app| app.other_parts(id.song(), open.map(PartId))).await.map(Json)
+    long_work(app, move |app| app.other_parts(id.song(), open.map(PartId))).await.map(Json)
 }
 
 #[get("/songs/<id>/slots?<grid>&<bars>&<bar>")]

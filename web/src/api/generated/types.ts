@@ -2838,7 +2838,7 @@ revision: number, edit: BarsEdit, };
 
 export type WriteRequest = { 
 /**
- * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ * Names the change among those of this part, in at most 100 characters: one that arrives twice is made once.
  */
 key?: string, revision: number, 
 /**
@@ -3772,7 +3772,7 @@ export type SongChange = { revision: number, name: string, };
 
 export type PartChangeRequest = { 
 /**
- * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ * Names the change among those of this part, in at most 100 characters: one that arrives twice is made once.
  */
 key?: string, revision: number, 
 /**
@@ -3880,7 +3880,7 @@ instruments: Array<InstrumentId>, };
 
 export type PocketChange = { 
 /**
- * Names the change, in at most 100 characters: one that arrives twice under one name is made once.
+ * Names the change among those of this pocket, in at most 100 characters: one that arrives twice is made once.
  */
 key?: string, revision: number, 
 /**

@@ -1,14 +1,15 @@
 import { Button, Divider, Group, Popover, SegmentedControl, Select, Stack, Text } from "@mantine/core";
-import { lazy, type ReactNode, Suspense, useState } from "react";
+import { type ReactNode, Suspense, useState } from "react";
 import { client } from "../../api/client";
 import type { BarsEdit } from "../../api/generated/types";
+import { fetched } from "../../lib/fetched";
 import { EditedNumber } from "../../lib/fields";
 import { barCount } from "../../part/song";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useOffered } from "../../part/useUsed";
 import classes from "../strip/SongStrip.module.css";
 
-const OutlineForm = lazy(() => import("./OutlineForm").then((all) => ({ default: all.OutlineForm })));
+const OutlineForm = fetched(() => import("./OutlineForm").then((all) => all.OutlineForm));
 
 /** What is done to whole bars: copied and cleared by hand; in a song that was begun here the bars themselves, too. */
 export function BarsButton() {

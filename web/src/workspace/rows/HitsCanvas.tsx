@@ -1,11 +1,12 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useElementSize, useMergedRef } from "@mantine/hooks";
-import { lazy, type PointerEvent, Suspense, useEffect, useRef, useState } from "react";
+import { type PointerEvent, Suspense, useEffect, useRef, useState } from "react";
 import { fitCanvas, scaledLike } from "../../draw/canvas";
 import { drawGround } from "../../draw/ground";
 import { drawHits, isDense } from "../../draw/hits";
 import { hitAt, hitInWords } from "../../draw/pointing";
 import { drawWave } from "../../draw/wave";
+import { fetched } from "../../lib/fetched";
 import { probe } from "../../lib/probe";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
@@ -26,7 +27,7 @@ import { TimeLines } from "./TimeLines";
 import { useHitGestures } from "./useHitGestures";
 import { movedWindow, useTimeGestures } from "./useTimeGestures";
 
-const GrooveLine = lazy(() => import("./GrooveLine").then((all) => ({ default: all.GrooveLine })));
+const GrooveLine = fetched(() => import("./GrooveLine").then((all) => all.GrooveLine));
 
 /** All canvases that wait for the next frame, drawn together so that the time taken is known. */
 const waiting = new Set<() => void>();

@@ -1,9 +1,10 @@
 import { useElementSize } from "@mantine/hooks";
 import isEqual from "fast-deep-equal";
-import { lazy, Suspense, useCallback, useRef, useState } from "react";
+import { Suspense, useCallback, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { LaneOffer } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
+import { fetched } from "../../lib/fetched";
 import { probe } from "../../lib/probe";
 import { plural } from "../../lib/words";
 import { inView } from "../../part/hits";
@@ -25,7 +26,7 @@ import { Ruler } from "./Ruler";
 import { SelectionBar } from "./SelectionBar";
 import { useNowLine } from "./useNowLine";
 
-const RecordBar = lazy(() => import("../recording/RecordBar").then((all) => ({ default: all.RecordBar })));
+const RecordBar = fetched(() => import("../recording/RecordBar").then((all) => all.RecordBar));
 
 /** So many lanes stay in view, and a bit of the next. */
 const shownAtOnce = 2.5;

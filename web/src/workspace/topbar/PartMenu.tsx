@@ -14,10 +14,11 @@ import {
 	IconVolume,
 	IconVolumeOff,
 } from "@tabler/icons-react";
-import { lazy, Suspense, useRef, useState } from "react";
+import { Suspense, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { client } from "../../api/client";
 import type { RefitReport, SoundDetail } from "../../api/generated/types";
+import { fetched } from "../../lib/fetched";
 import { NameField } from "../../lib/NameField";
 import { showError } from "../../lib/notify";
 import { useAfterMenu } from "../../lib/useAfterMenu";
@@ -30,7 +31,7 @@ import classes from "../Workspace.module.css";
 import { JoinDialog, SplitDialog } from "./Regroup";
 
 // It is fetched when a newer file was found.
-const NewerDialog = lazy(() => import("./Newer").then((all) => ({ default: all.NewerDialog })));
+const NewerDialog = fetched(() => import("./Newer").then((all) => all.NewerDialog));
 
 /** The song and its parts: another one, a second one of this, another name, silence. */
 export function Crumbs() {

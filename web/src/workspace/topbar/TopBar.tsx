@@ -7,9 +7,10 @@ import {
 	IconPlayerRecordFilled,
 	IconPlayerStopFilled,
 } from "@tabler/icons-react";
-import { lazy, type ReactNode, Suspense } from "react";
+import { type ReactNode, Suspense } from "react";
 import { Link } from "wouter";
 import { HelpButton } from "../../help/HelpButton";
+import { fetched } from "../../lib/fetched";
 import { probe } from "../../lib/probe";
 import { SchemeToggle } from "../../lib/SchemeToggle";
 import { plain } from "../../lib/words";
@@ -24,7 +25,7 @@ import { HistoryMenu } from "./HistoryMenu";
 import { Crumbs } from "./PartMenu";
 import { TakesMenu } from "./TakesMenu";
 
-const LoopMenu = lazy(() => import("./LoopMenu").then((all) => ({ default: all.LoopMenu })));
+const LoopMenu = fetched(() => import("./LoopMenu").then((all) => all.LoopMenu));
 
 /** Of a recorded loop alone. */
 function OfLoop() {
