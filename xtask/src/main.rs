@@ -4,9 +4,9 @@ use clap::{Parser, Subcommand};
 use std::env;
 use std::ffi::OsStr;
 use std::fs;
-use std::io::Write;
+use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, ExitCode};
+use std::process::{Command, ExitCode, ExitStatus, Stdio};
 use std::sync::LazyLock;
 use std::time::{Duration, Instant, SystemTime};
 
@@ -158,27 +158,47 @@ fn install_browser() -> Done {
     apt(&["install", "-y", "--no-install-recommends", "chromium", "chromium-driver"])
 }
 
-/// Each file of tests is a module of its crate's one test program: one that is not named there would
-/// never run.
-fn all_tests_are_named() -> Done {
-    let crates = fs::read_dir(root().join("crates")).map_err(|error| format!("crates: {error}"))?;
-    for tests in crates.flatten().map(|found| found.path().join("tests")) {
-        let Ok(named) = fs::read_to_string(tests.join("main.rs")) else { continue };
-        for file in fs::read_dir(&tests).map_err(|error| format!("{}: {error}", tests.display()))?.flatten() {
-            let path = file.path();
-            let stem = path.file_stem().and_then(OsStr::to_str).unwrap_or_default();
-            let is_module = path.extension().is_some_and(|extension| extension == "rs") && stem != "main";
-            if is_module && !named.contains(&format!("mod {stem};")) {
-                return Err(format!("{}: write `mod {stem};` in main.rs beside it", path.display()));
-            }
+/// Fails unless each module in this folder is named in this file, and so on in the folders below.
+fn modules_are_named(folder: &Path, in_file: &Path) -> Done {
+    let Ok(named) = fs::read_to_string(in_file) else { return Ok(()) };
+    for found in fs::read_dir(folder).map_err(|error| format!("{}: {error}", folder.display()))?.flatten() {
+        let path = found.path();
+        let is_module = path.join("mod.rs").exists() || path.extension().is_some_and(|extension| extension == "rs");
+        let stem = path.file_stem().and_then(OsStr::to_str).unwrap_or_default();
+        if is_module && path != in_file && !named.contains(&format!("mod {stem};")) {
+            return Err(format!("{}: write `mod {stem};` in {}", path.display(), in_file.display()));
+        }
+        if path.is_dir() {
+            modules_are_named(&path, &path.join("mod.rs"))?;
         }
     }
     Ok(())
 }
 
-/// What a stage is told of the run that it is part of: which tests are wanted, and where the times are kept.
+/// Each file of tests is a module of its crate's one test program: one that is not named there would
+/// never run.
+fn all_tests_are_named() -> Done {
+    let crates = fs::read_dir(root().join("crates")).map_err(|error| format!("crates: {error}"))?;
+    for tests in crates.flatten().map(|found| found.path().join("tests")) {
+        if tests.is_dir() {
+            modules_are_named(&tests, &tests.join("main.rs"))?;
+        }
+    }
+    Ok(())
+}
+
+/// What a stage is told of the run that it is part of: which tests are wanted, and where times and failures are kept.
 const WANTED: &str = "VIVIDA_WANTED";
 const TIMES: &str = "VIVIDA_TIMES";
+const FAILURES: &str = "VIVIDA_FAILURES";
+
+fn times() -> PathBuf {
+    root().join("target/test-times.txt")
+}
+
+fn failures() -> PathBuf {
+    root().join("target/test-failures.txt")
+}
 
 /// How long each stage took.
 struct Stages {
@@ -205,8 +225,14 @@ impl Stages {
 
 fn test(quick: bool) -> Done {
     let mut stages = Stages { times: Vec::new() };
+    for kept in [times(), failures()] {
+        fs::create_dir_all(root().join("target")).map_err(|error| format!("target: {error}"))?;
+        fs::write(&kept, "").map_err(|error| format!("{}: {error}", kept.display()))?;
+    }
     let done = test_in(&mut stages, quick);
     stages.print();
+    // Thousands of lines may lie between a failure and the end: it is said again there.
+    println!("\n{}", fs::read_to_string(failures()).unwrap_or_default());
     done
 }
 
@@ -228,14 +254,12 @@ fn test_in(stages: &mut Stages, quick: bool) -> Done {
         command.args(["test", "--workspace", "--all-targets", "--no-run"]).current_dir(root());
         run_with(linted(&mut command)?)
     })?;
-    let times = root().join("target/test-times.txt");
-    fs::write(&times, "").map_err(|error| format!("{}: {error}", times.display()))?;
     // Shown, because the journeys print what they measure in the page.
     let begun = Instant::now();
     let done =
         staged(if quick { "quick" } else { "all" }, &["test", "--workspace", "--no-fail-fast", "--", "--show-output"]);
     let mut rest = begun.elapsed();
-    let kept = fs::read_to_string(&times).unwrap_or_default();
+    let kept = fs::read_to_string(times()).unwrap_or_default();
     for (name, seconds) in kept.lines().filter_map(|line| line.split_once('\t')) {
         let time = Duration::from_secs_f64(seconds.parse().unwrap_or_default());
         rest = rest.saturating_sub(time);
@@ -263,7 +287,8 @@ fn linted(command: &mut Command) -> Result<&mut Command, String> {
     let driver = Path::new(String::from_utf8_lossy(&sysroot).trim()).join("bin/clippy-driver");
     // As `cargo clippy -- -D warnings` hands it on.
     Ok(command
-        .env("RUSTC_WORKSPACE_WRAPPER", driver)
+        .env("RUSTC_WORKSPACE_WRAPPER", root().join("xtask/lint.sh"))
+        .env("VIVIDA_CLIPPY", driver)
         .env("CLIPPY_ARGS", "-D__CLIPPY_HACKERY__warnings__CLIPPY_HACKERY__"))
 }
 
@@ -277,7 +302,7 @@ fn staged(wanted: &str, arguments: &[&str]) -> Done {
     let mut command = Command::new(env!("CARGO"));
     command.args(arguments).current_dir(root()).env(runner, format!("{} stage", own.display()));
     // What failed is said in its message; a way down to the runtime would push that out of a short log.
-    command.env("RUST_BACKTRACE", "0").env(WANTED, wanted).env(TIMES, root().join("target/test-times.txt"));
+    command.env("RUST_BACKTRACE", "0").env(WANTED, wanted).env(TIMES, times()).env(FAILURES, failures());
     run_with(linted(&mut command)?)
 }
 
@@ -291,19 +316,44 @@ fn stage(program: &[String]) -> Done {
         _ => {}
     }
     let begun = Instant::now();
-    let done = Command::new(&program[0]).args(&program[1..]).status();
+    let done = watched(Command::new(&program[0]).args(&program[1..]));
     let name = if is_journey { "journeys".to_owned() } else { format!("tests of {of}") };
-    if let Some(mut file) = env::var_os(TIMES).and_then(|path| fs::File::options().append(true).open(path).ok()) {
-        // Doctests are run by this, too, many at a time: they are what is left.
-        if program[0].contains("/deps/") {
-            let _ = writeln!(file, "{name}\t{:.1}", begun.elapsed().as_secs_f64());
-        }
+    // Doctests are run by this, too, many at a time: they are what is left.
+    if program[0].contains("/deps/") {
+        note(TIMES, &format!("{name}\t{:.1}", begun.elapsed().as_secs_f64()));
     }
     match done {
-        Ok(status) if status.success() => Ok(()),
-        Ok(status) => Err(format!("{}: failed ({status})", program[0])),
+        Ok((status, _)) if status.success() => Ok(()),
+        Ok((status, failed)) => {
+            note(FAILURES, &format!("{name}:\n{failed}"));
+            Err(format!("{}: failed ({status})", program[0]))
+        }
         Err(error) => Err(format!("{}: {error}", program[0])),
     }
+}
+
+/// Adds a line to what is kept of this run, if anything is.
+fn note(kept: &str, line: &str) {
+    if let Some(mut file) = env::var_os(kept).and_then(|path| fs::File::options().append(true).open(path).ok()) {
+        let _ = writeln!(file, "{line}");
+    }
+}
+
+/// Runs a test program; tells how it ended, and what it says of its failures.
+fn watched(command: &mut Command) -> io::Result<(ExitStatus, String)> {
+    let mut child = command.stdout(Stdio::piped()).spawn()?;
+    let mut failed = String::new();
+    for line in BufReader::new(child.stdout.take().expect("it is piped")).split(b'\n') {
+        let line = line?;
+        io::stdout().write_all(&line)?;
+        println!();
+        let line = String::from_utf8_lossy(&line);
+        if !failed.is_empty() || line == "failures:" {
+            failed.push_str(&line);
+            failed.push('\n');
+        }
+    }
+    Ok((child.wait()?, failed))
 }
 
 fn bench() -> Done {

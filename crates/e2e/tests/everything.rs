@@ -8,40 +8,52 @@ use vivida_e2e::*;
 
 type Done = Result<(), Failed>;
 
-/// Opens each opener of the page in turn; tells those of which a part lies outside the window.
+/// Opens each opener of the page in turn and closes it with Escape; tells those of which a part lies outside the
+/// window. Waits for what happens and not for a time: a busy machine takes as long as it takes.
 const OPEN_ALL: &str = r#"
     const done = arguments[0];
-    const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
     const frame = () => new Promise((resolve) => requestAnimationFrame(resolve));
-    const drawn = async () => { await frame(); await frame(); await wait(20); };
     const visible = (element) => element.getClientRects().length > 0 && getComputedStyle(element).visibility !== 'hidden';
-    const gone = async () => { for (let turn = 0; turn < 40 && opened().length > 0; turn++) await wait(10); };
     const opened = () => [...document.querySelectorAll(
         '.mantine-Popover-dropdown, .mantine-Menu-dropdown, .mantine-Modal-content, .mantine-Combobox-dropdown')].filter(visible);
     const openers = () => [...document.querySelectorAll('[aria-haspopup], [data-add-pass], [data-recipes], [data-help]')].filter(visible);
+    const until = async (holds) => {
+        const begun = performance.now();
+        while (!holds() && performance.now() - begun < 20_000) await frame();
+        return holds();
+    };
+    // Where everything lies, once it lies where it lay a few frames ago.
+    const settled = async () => {
+        let before = '';
+        for (let same = 0; same < 4; ) {
+            await frame();
+            const now = opened().map((one) => Object.values(one.getBoundingClientRect().toJSON()).join()).join(';');
+            same = now === before ? same + 1 : 0;
+            before = now;
+        }
+    };
     const wrong = [];
+    const seen = new Set();
     let count = 0;
+    const next = () => openers().find((one) => !seen.has(one));
     (async () => {
-        const names = openers().map((one) => one.ariaLabel ?? one.textContent);
-        for (let place = 0; place < names.length; place++) {
-            const opener = openers()[place];
-            if (!opener) continue;
+        // What is drawn anew is opened anew; that many are nowhere.
+        for (let opener = next(); opener && seen.size < 300; opener = next()) {
+            seen.add(opener);
+            const name = opener.ariaLabel ?? opener.textContent;
             opener.scrollIntoView({ block: 'nearest' });
-            await drawn();
+            await settled();
             opener.click();
-            // A busy machine takes its time.
-            for (let turn = 0; turn < 200 && opened().length === 0; turn++) await wait(10);
-            await drawn();
-            const shown = opened();
-            if (shown.length === 0) wrong.push(`${names[place]}: nothing opened`);
-            for (const one of shown) {
+            if (!(await until(() => opened().length > 0))) wrong.push(`${name}: nothing opened`);
+            await settled();
+            for (const one of opened()) {
                 count++;
                 const box = one.getBoundingClientRect();
                 if (box.left < -0.5 || box.top < -0.5 || box.right > innerWidth + 0.5 || box.bottom > innerHeight + 0.5)
-                    wrong.push(`${names[place]}: ${Math.round(box.left)} ${Math.round(box.top)} to ${Math.round(box.right)} ${Math.round(box.bottom)}`);
+                    wrong.push(`${name}: ${Math.round(box.left)} ${Math.round(box.top)} to ${Math.round(box.right)} ${Math.round(box.bottom)}`);
                 for (const inner of [one, ...one.querySelectorAll('*')]) {
                     if (/auto|scroll/.test(getComputedStyle(inner).overflowY) && inner.scrollWidth > inner.clientWidth + 1)
-                        wrong.push(`${names[place]}: wider than its frame`);
+                        wrong.push(`${name}: wider than its frame`);
                 }
                 // What does not fit can be scrolled to.
                 for (const child of one.querySelectorAll('button, input, a, [role=option]')) {
@@ -54,13 +66,15 @@ const OPEN_ALL: &str = r#"
                         holder = holder.parentElement;
                     }
                     if (!scrolls && (inner.bottom > innerHeight || inner.top < 0))
-                        wrong.push(`${names[place]}: ${child.ariaLabel ?? child.textContent} is out of reach`);
+                        wrong.push(`${name}: ${child.ariaLabel ?? child.textContent} is out of reach`);
                 }
             }
             document.activeElement?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', code: 'Escape', bubbles: true }));
-            await gone();
-            if (opened().length > 0) { opener.click(); await gone(); }
-            if (opened().length > 0) { document.body.dispatchEvent(new MouseEvent('mousedown', { bubbles: true })); await gone(); }
+            if (!(await until(() => opened().length === 0))) {
+                wrong.push(`${name}: Escape does not close it`);
+                opener.click();
+                await until(() => opened().length === 0);
+            }
         }
         done([count, wrong]);
     })();
@@ -183,12 +197,15 @@ pub async fn scheme(browser: &Browser, name: &str) -> Done {
     browser.until(&format!("document.documentElement.dataset.mantineColorScheme === '{name}'")).await
 }
 
+/// The windows that everything has to lie within.
+const SIZES: [(u32, u32); 2] = [(1280, 800), (1024, 700)];
+
 #[tokio::test(flavor = "multi_thread")]
-async fn whatever_opens_lies_within_the_window() -> Done {
+async fn what_opens_over_the_shelf_lies_within_the_window() -> Done {
     let (_turn, app, browser) = start().await;
     patient(&browser).await?;
     import_long(&app, &browser).await?;
-    for (width, height) in [(1280, 800), (1024, 700)] {
+    for (width, height) in SIZES {
         browser.resize(width, height).await?;
         browser.goto(&app.address).await?;
         browser.find("[data-song='The Weir']").await?;
@@ -198,20 +215,34 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         browser.click("[data-treat]").await?;
         browser.find(".mantine-Modal-content input").await?;
         open_all(&browser, 2).await?;
+        // A song with a long name and without passes.
         browser.goto(&app.address).await?;
-        browser.find("[data-song='The Weir']").await?;
-        // A full song, one without passes, and one with a long name.
-        open_causeway(&app, &browser).await?;
-        if width == 1280 {
-            browser.click("[data-start='One good take']").await?;
-            add_pass(&browser, "accent", "accents").await?;
-            add_pass(&browser, "ghost", "ghosts").await?;
-            kept(&browser, 1, "passes.at(-1).action.kind === 'ghosts'").await?;
-        } else {
-            add_pass(&browser, "recolour", "recolour").await?;
-            kept(&browser, 1, "passes.at(-1).action.kind === 'recolour'").await?;
-        }
-        browser.run("document.activeElement.blur()").await?;
+        browser.click("[data-song^='A very long'] a").await?;
+        browser.find("[data-start]").await?;
+        open_all(&browser, 10).await?;
+    }
+    browser.close().await
+}
+
+/// A part with passes of many kinds.
+async fn open_full(app: &App, browser: &Browser) -> Done {
+    open_causeway(app, browser).await?;
+    browser.click("[data-start='One good take']").await?;
+    for (search, kind) in [("accent", "accents"), ("ghost", "ghosts"), ("recolour", "recolour")] {
+        add_pass(browser, search, kind).await?;
+    }
+    kept(browser, 1, "passes.at(-1).action.kind === 'recolour'").await?;
+    browser.run("document.activeElement.blur()").await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_opens_over_a_part_lies_within_the_window() -> Done {
+    let (_turn, app, browser) = start().await;
+    patient(&browser).await?;
+    open_full(&app, &browser).await?;
+    for (width, height) in SIZES {
+        browser.resize(width, height).await?;
         browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
         open_all(&browser, 12).await?;
         browser.run("document.activeElement.blur()").await?;
@@ -220,6 +251,17 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         open_all(&browser, 8).await?;
         browser.press("Passes").await?;
         browser.run("document.activeElement.blur()").await?;
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_opens_while_drawing_and_recording_lies_within_the_window() -> Done {
+    let (_turn, app, browser) = start().await;
+    patient(&browser).await?;
+    open_causeway(&app, &browser).await?;
+    for (width, height) in SIZES {
+        browser.resize(width, height).await?;
         browser.keys("b").await?;
         browser.find("[data-drawing]").await?;
         open_all(&browser, 8).await?;
@@ -237,21 +279,25 @@ async fn whatever_opens_lies_within_the_window() -> Done {
         open_all(&browser, 8).await?;
         browser.press("Back to the rows").await?;
         browser.find("[data-rows] canvas").await?;
-        // How the screen was left is kept: the next width opens the bar anew.
         browser.click("button[aria-label=Record]").await?;
         browser.until("!document.querySelector('[data-open-devices]')").await?;
         browser.run("document.activeElement.blur()").await?;
-        browser.keys("k").await?;
-        browser.find("[data-threads] [data-note]").await?;
-        if width == 1280 {
-            browser.click("[data-make-mine]").await?;
-        }
-        browser.find("[data-kit='My kit']").await?;
-        browser.click("[data-stroke='snare acoustic']").await?;
-        open_all(&browser, 10).await?;
-        browser.goto(&app.address).await?;
-        browser.click("[data-song^='A very long'] a").await?;
-        browser.find("[data-start]").await?;
+    }
+    browser.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_opens_over_a_kit_lies_within_the_window() -> Done {
+    let (_turn, app, browser) = start().await;
+    patient(&browser).await?;
+    open_causeway(&app, &browser).await?;
+    browser.keys("k").await?;
+    browser.find("[data-threads] [data-note]").await?;
+    browser.click("[data-make-mine]").await?;
+    browser.find("[data-kit='My kit']").await?;
+    browser.click("[data-stroke='snare acoustic']").await?;
+    for (width, height) in SIZES {
+        browser.resize(width, height).await?;
         open_all(&browser, 10).await?;
     }
     browser.close().await

@@ -103,41 +103,6 @@ async fn rolls_flams_and_hands_are_said_and_seen() -> Done {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn each_round_has_fresh_dice_where_that_is_asked() -> Done {
-    let (_turn, app, browser) = start_alone().await;
-    open_causeway(&app, &browser).await?;
-    browser.press("Closed hat").await?;
-    assert_eq!(browser.run("return document.querySelector('[data-round]') === null").await?, true);
-    add_pass(&browser, "probability", "odds").await?;
-    kept(&browser, 1, "passes[0].fresh === true").await?;
-    browser.find("[data-round='1']").await?;
-    let row = "[data-instrument='closed-hat'] canvas[data-hits]";
-    let first = drawn(&browser, row).await?;
-    browser.run("document.querySelector('[aria-label=Round]').focus()").await?;
-    browser.keys(&key::UP.to_string()).await?;
-    browser.find("[data-round='2']").await?;
-    assert_ne!(drawn(&browser, row).await?, first);
-    browser.keys(&key::DOWN.to_string()).await?;
-    browser.find("[data-round='1']").await?;
-    assert_eq!(drawn(&browser, row).await?, first);
-
-    // While it plays the rounds go on: the loop is half a bar long at this tempo.
-    browser.run("document.querySelector('[data-loop]').focus()").await?;
-    browser.keys(&format!("{}{}{}", key::SHIFT, key::LEFT.to_string().repeat(3), key::RELEASE)).await?;
-    browser.run("document.activeElement.blur()").await?;
-    browser.press("Play").await?;
-    browser.until("Number(document.querySelector('[data-round]').dataset.round) >= 3").await?;
-    browser.press("Stop").await?;
-
-    // The same in every round again, from its menu.
-    browser.click("[data-pass=odds] [aria-label^='More for pass']").await?;
-    browser.press("The same in every round").await?;
-    kept(&browser, 1, "!passes[0].fresh").await?;
-    browser.until("document.querySelector('[data-round]') === null").await?;
-    browser.close().await
-}
-
-#[tokio::test(flavor = "multi_thread")]
 async fn all_toms_are_aimed_at_at_once() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;

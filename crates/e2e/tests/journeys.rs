@@ -2,11 +2,11 @@
 
 use serde_json::Value;
 use std::time::Duration;
-use vivida_e2e::{App, Browser, Failed, drawn, handle, key, open_causeway, start, start_alone, turn};
+use vivida_e2e::{App, Browser, Failed, drawn, handle, key, open_causeway, start, turn};
 
 type Done = Result<(), Failed>;
 
-const SOFT: &str = "[data-instrument='closed-hat'] [data-handle=soft]";
+pub(crate) const SOFT: &str = "[data-instrument='closed-hat'] [data-handle=soft]";
 const HIT: &str = "[data-instrument='closed-hat'] canvas[data-hits]";
 const IDENTICAL: &str = "[data-figure='identical neighbours']";
 const ON_GRID: &str = "[data-figure='exactly on grid']";
@@ -50,58 +50,6 @@ async fn a_stiff_part_becomes_a_played_one() -> Done {
     browser.until("document.querySelector('[data-pass=shape]')").await?;
     browser.press("Undo").await?;
     browser.until("!document.querySelector('[data-pass=shape]')").await?;
-    browser.close().await
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn written_and_played_are_heard_against_each_other() -> Done {
-    let (_turn, app, browser) = start_alone().await;
-    open_causeway(&app, &browser).await?;
-    browser.drag(SOFT, 0.0, 60.0).await?;
-    browser.drag("[data-instrument='closed-hat'] [data-handle=lean]", 25.0, 0.0).await?;
-    browser.until("document.querySelector('[data-pass=lean]')").await?;
-    browser.press("others").await?;
-    browser.press("Play").await?;
-    browser.until("window.vividaProbe.scheduled.length > 20").await?;
-
-    // Flip while it plays, wait, and flip back.
-    browser.type_into("body", "w").await?;
-    browser.until("window.vividaProbe.scheduled.filter((s) => s.reading === 'written').length > 20").await?;
-    browser.type_into("body", "w").await?;
-    // A whole round of the loop (10 s) has to have gone by.
-    browser.until("window.vividaProbe.scheduled.at(-1).at - window.vividaProbe.scheduled[0].at > 12").await?;
-    browser.press("Stop").await?;
-    let log = browser.run("return window.vividaProbe.scheduled").await?;
-    let log = log.as_array().expect("a list");
-    let number = |entry: &Value, field: &str| entry[field].as_f64().expect("a number");
-
-    let written: Vec<&Value> = log.iter().filter(|entry| entry["reading"] == "written").collect();
-    assert!(written.iter().all(|entry| entry["velocity"] == 100), "Written is as it came");
-    let soft = log.iter().filter(|entry| entry["reading"] == "played" && number(entry, "velocity") < 80.0).count();
-    assert!(soft >= 6, "Played is as it was shaped: {soft} soft of {}", log.len());
-
-    // No gap and nothing doubled: what really sounded of the hats (what was taken back at a flip is
-    // scheduled again, so of each hit and round the last entry counts) is an eighth apart. Played
-    // leans 18 ms or so, so at a flip neighbours may be that much nearer or further.
-    let mut times: Vec<(i64, f64)> = Vec::new();
-    for entry in log {
-        let hit = entry["hit"].as_i64().expect("a hit");
-        let at = number(entry, "at");
-        times.retain(|&(other, when)| other != hit || (when - at).abs() > 1.0);
-        times.push((hit, at));
-    }
-    let hats = browser
-        .run("return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) => p.written.notes.map((n, i) => n === 42 ? i : -1))")
-        .await?;
-    let is_hat = |hit: i64| hats.as_array().is_some_and(|all| all.iter().any(|one| one.as_i64() == Some(hit)));
-    let mut hats: Vec<f64> = times.iter().filter(|(hit, _)| is_hat(*hit)).map(|&(_, at)| at).collect();
-    hats.sort_by(f64::total_cmp);
-    let eighth = 60.0 / 96.0 / 2.0;
-    for pair in hats.windows(2) {
-        let gap = pair[1] - pair[0];
-        assert!((gap - eighth).abs() < 0.06, "{gap:.3} s between hats that are {eighth:.3} s apart");
-    }
-    assert!(hats.len() > 36, "{} hats in more than a round", hats.len());
     browser.close().await
 }
 
@@ -319,40 +267,6 @@ async fn the_song_is_scrolled_zoomed_and_looped() -> Done {
     browser.client.refresh().await?;
     browser.until(&format!("{numbers}.startsWith('1 ') && {numbers}.includes(' 65')")).await?;
     browser.until("document.querySelector('[data-toggle=loop]').textContent === 'bars 22–30'").await?;
-    browser.close().await
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn mute_solo_tempo_and_other_parts_are_heard() -> Done {
-    let (_turn, app, browser) = start_alone().await;
-    open_causeway(&app, &browser).await?;
-    browser.press("Solo Kick").await?;
-    browser.press("Play").await?;
-    let parts = "new Set(window.vividaProbe.scheduled.map((s) => s.part)).size";
-    browser.until(&format!("window.vividaProbe.scheduled.length > 6 && {parts} === 2")).await?;
-    browser.press("Stop").await?;
-    let heard = "return fetch('/api/v1/parts/1').then((r) => r.json()).then((p) =>
-        [...new Set(window.vividaProbe.scheduled.filter((s) => s.part === 1).map((s) => p.written.notes[s.hit]))])";
-    assert_eq!(browser.run(heard).await?, serde_json::json!([36]), "only the kick of this part");
-
-    // Alone, muted, at double tempo: hats an eighth of 192 bpm apart.
-    browser.press("Solo Kick").await?;
-    browser.press("Mute Kick").await?;
-    browser.press("others").await?;
-    browser.click("[aria-label='Tempo for listening']").await?;
-    browser.keys(&format!("192{}", key::ENTER)).await?;
-    browser.until("document.querySelector('[aria-label=\\'Tempo for listening\\']').textContent === '192 bpm'").await?;
-    browser.run("window.vividaProbe.scheduled.length = 0").await?;
-    browser.press("Play").await?;
-    browser.until("window.vividaProbe.scheduled.length > 16").await?;
-    browser.press("Stop").await?;
-    let log = browser.run("return window.vividaProbe.scheduled.map((s) => [s.part, s.at, s.seconds])").await?;
-    let log: Vec<[f64; 3]> = serde_json::from_value(log).expect("three numbers each");
-    assert!(log.iter().all(|entry| entry[0] == 1.0));
-    for pair in log.windows(2) {
-        let (real, song) = (pair[1][1] - pair[0][1], pair[1][2] - pair[0][2]);
-        assert!(song < 0.0 || (real - song / 2.0).abs() < 0.01, "{song} s of the song took {real} s");
-    }
     browser.close().await
 }
 

@@ -7,7 +7,7 @@ use vivida_e2e::*;
 type Done = Result<(), Failed>;
 
 /// The demo's folder of samples, on the disk.
-fn folder(app: &App) -> PathBuf {
+pub(crate) fn folder(app: &App) -> PathBuf {
     let folder = app.folder().join("Boathouse");
     for (path, bytes) in vivida_demo::sample_folder() {
         let path = folder.join(path);
@@ -18,7 +18,7 @@ fn folder(app: &App) -> PathBuf {
 }
 
 /// The kit of the part, as one that can be changed.
-async fn own_kit(app: &App, browser: &Browser) -> Done {
+pub(crate) async fn own_kit(app: &App, browser: &Browser) -> Done {
     open_causeway(app, browser).await?;
     browser.run("document.activeElement.blur()").await?;
     browser.keys("k").await?;
@@ -28,43 +28,10 @@ async fn own_kit(app: &App, browser: &Browser) -> Done {
     Ok(())
 }
 
-async fn choose_folder(browser: &Browser, folder: &std::path::Path) -> Done {
+pub(crate) async fn choose_folder(browser: &Browser, folder: &std::path::Path) -> Done {
     browser.type_into("input[aria-label='A folder of samples']", &folder.display().to_string()).await?;
     browser.find("[data-fitted]").await?;
     Ok(())
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn a_folder_of_samples_is_heard_in_the_part() -> Done {
-    let (_turn, app, browser) = start_alone().await;
-    browser.steady_sound().await?;
-    let folder = folder(&app);
-    own_kit(&app, &browser).await?;
-    choose_folder(&browser, &folder).await?;
-    look(&browser, "own-sounds-fitted").await?;
-    assert!(browser.text("[data-fitted]").await?.starts_with("36 samples for 4 strokes."));
-    browser.click("[data-take-sounds]").await?;
-    browser.click("[data-stroke='snare acoustic']").await?;
-    browser.find("[data-samples='24']").await?;
-    browser.click("[data-samples] li button").await?;
-    look(&browser, "own-sounds").await?;
-    // Choosing the stroke let it be heard, by a file of its own.
-    browser.until("window.vividaProbe.own.length > 0").await?;
-    browser.click("[data-close-kit]").await?;
-    browser.find("[data-rows] canvas").await?;
-    browser.run("window.vividaProbe.own.length = 0; document.activeElement.blur()").await?;
-    browser.press("Play").await?;
-    let hats = "window.vividaProbe.own.filter(([name]) => name.startsWith('Hat Closed'))";
-    browser.until(&format!("{hats}.length >= 8")).await?;
-    browser.press("Stop").await?;
-    let heard: Vec<String> =
-        serde_json::from_value(browser.run(&format!("return {hats}.map(([name]) => name)")).await?).expect("names");
-    // Written is at one velocity: one layer, and its alternates one after the other.
-    let layer = |name: &str| name.split(" rr").next().map(str::to_owned);
-    assert!(heard.iter().all(|name| layer(name) == layer(&heard[0])), "{heard:?}");
-    assert!(heard.windows(2).all(|pair| pair[0] != pair[1]), "{heard:?}");
-    look(&browser, "own-sounds-rows").await?;
-    browser.close().await
 }
 
 #[tokio::test(flavor = "multi_thread")]
