@@ -20,6 +20,8 @@ pub struct Proposal {
 
 const SLOWEST: f64 = 55.0;
 const FASTEST: f64 = 210.0;
+/// So much of the likeliest one's fit the others have at least.
+const MOST_BEHIND: f64 = 0.3;
 /// No loop is longer than this, in bars.
 const MOST_BARS: u32 = 512;
 
@@ -39,7 +41,10 @@ pub fn tempos(frames: usize, onsets: &[Onset]) -> Vec<Proposal> {
         }
     }
     found.sort_by(|a, b| b.fit.total_cmp(&a.fit).then(a.bars.cmp(&b.bars)));
-    found.truncate(6);
+    // Those that are far behind the likeliest help nobody.
+    let least = MOST_BEHIND * found.first().map_or(0.0, |one| one.fit);
+    found.retain(|one| one.fit >= least);
+    found.truncate(4);
     if found.is_empty() {
         // Shorter than a beat, or far too long: one bar, or as many as come nearest to 120 bpm.
         let bars = (seconds * 0.5).round().max(1.0);

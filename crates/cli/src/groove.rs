@@ -64,7 +64,7 @@ pub fn groove(options: Options) -> Done {
     let (note, groove) = if is_json { read(&options.input)? } else { take(&options)? };
     let reading = groove.reading();
     let steady = reading.steady.map(|ms| format!(", steady to {ms:.1} ms")).unwrap_or_default();
-    let swings = reading.swings.iter().filter(|swing| (swing.percent - 50.0).abs() >= 0.5);
+    let swings = reading.swings.iter().filter(|swing| swing.heard);
     let swings: String = swings.map(|swing| format!(", {} swung {} %", swing.of, swing.percent)).collect();
     let known = (reading.coverage * 100.0).round();
     let bars = if groove.bars == 1 { "1 bar".to_owned() } else { format!("{} bars", groove.bars) };

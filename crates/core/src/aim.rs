@@ -235,9 +235,81 @@ const MOST_SLOTS: u32 = 4096;
 /// The most hits that are picked one by one.
 const MOST_PICKED: usize = 100_000;
 
-fn within(field: &str, value: f64, least: f64, most: f64, unit: &str) -> Result<(), Wrong> {
-    let good = value >= least && value <= most;
-    if good { Ok(()) } else { Err((field.to_owned(), format!("{value} is outside {least} to {most}{unit}"))) }
+/// A number in a condition of an aim.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+pub struct AimNumber {
+    /// The condition and its field: `length.from`.
+    pub field: &'static str,
+    /// Least.
+    pub min: f64,
+    /// Greatest.
+    pub max: f64,
+    /// One step of the wheel or an arrow key.
+    pub step: f64,
+    /// `%`, `ms` or nothing.
+    pub unit: &'static str,
+}
+
+const fn number(field: &'static str, min: f64, max: f64, step: f64, unit: &'static str) -> AimNumber {
+    AimNumber { field, min, max, step, unit }
+}
+
+/// All numbers in conditions, as they are checked and as they are offered.
+const NUMBERS: [AimNumber; 12] = [
+    number("positions.bars", 1.0, 4.0, 1.0, ""),
+    number("positions.tolerance", 0.0, 50.0, 1.0, "%"),
+    number("positions.slots", 1.0, MOST_SLOTS as f64, 1.0, ""),
+    number("length.from", 0.0, 60_000.0, 5.0, "ms"),
+    number("length.to", 0.0, 60_000.0, 5.0, "ms"),
+    number("speed.at_most", 0.0, 60_000.0, 5.0, "ms"),
+    number("speed.at_least", 0.0, 60_000.0, 5.0, "ms"),
+    number("run.gap", 1.0, 10_000.0, 5.0, "ms"),
+    number("run.every", 2.0, 64.0, 1.0, ""),
+    number("with.within", 0.0, 1000.0, 1.0, "ms"),
+    number("without.within", 0.0, 1000.0, 1.0, "ms"),
+    number("share", 0.0, 100.0, 1.0, "%"),
+];
+
+/// Fails where a number lies outside its range; `field` may have a place in a list behind it.
+fn within(field: &str, value: f64) -> Result<(), Wrong> {
+    let name = field.split('[').next().unwrap_or(field);
+    let number = NUMBERS.iter().find(|one| one.field == name).expect("every number of an aim has a range");
+    if value >= number.min && value <= number.max {
+        return Ok(());
+    }
+    let AimNumber { min, max, unit, .. } = number;
+    let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+    Err((field.to_owned(), format!("{value} is outside {min} to {max}{unit}")))
+}
+
+/// What an aim can be narrowed by: how each condition begins, and the ranges of its numbers.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct AimOffer {
+    /// An aim with each condition as it begins.
+    pub starts: Aim,
+    /// In the order of the conditions.
+    pub numbers: Vec<AimNumber>,
+}
+
+impl AimOffer {
+    /// All of it.
+    pub fn all() -> AimOffer {
+        let near = || Near { instruments: vec![InstrumentId::new("kick")], within: Millis(20.0) };
+        let velocity = |value| Velocity::new(value).expect("it is a velocity");
+        let starts = Aim {
+            // 2 and 4.
+            positions: Some(Positions { grid: Grid::SIXTEENTHS, slots: vec![5, 13], bars: one(), tolerance: half() }),
+            velocity: Some(VelocityRange { from: velocity(1), to: velocity(90) }),
+            length: Some(TimeRange { from: Millis(0.0), to: Millis(100.0) }),
+            speed: Some(Speed { at_most: Some(Millis(130.0)), ..Speed::default() }),
+            run: Some(Run { place: RunPlace::First, every: two(), gap: Millis(150.0) }),
+            with: Some(near()),
+            without: Some(near()),
+            share: Some(Percent(50.0)),
+            ..Aim::default()
+        };
+        AimOffer { starts, numbers: NUMBERS.to_vec() }
+    }
 }
 
 impl Aim {
@@ -286,10 +358,10 @@ impl Aim {
         }
         if let Some(positions) = &self.positions {
             many("positions.slots", positions.slots.len(), MOST_SLOTS as usize)?;
-            within("positions.bars", f64::from(positions.bars), 1.0, 4.0, " bars")?;
-            within("positions.tolerance", positions.tolerance.0, 0.0, 50.0, " %")?;
+            within("positions.bars", f64::from(positions.bars))?;
+            within("positions.tolerance", positions.tolerance.0)?;
             for (index, &slot) in positions.slots.iter().enumerate() {
-                within(&format!("positions.slots[{index}]"), f64::from(slot), 1.0, f64::from(MOST_SLOTS), "")?;
+                within(&format!("positions.slots[{index}]"), f64::from(slot))?;
             }
         }
         if let Some(range) = self.velocity
@@ -299,23 +371,27 @@ impl Aim {
             return Err(("velocity".to_owned(), message));
         }
         if let Some(range) = self.length {
-            within("length.from", range.from.0, 0.0, 60_000.0, " ms")?;
-            within("length.to", range.to.0, range.from.0, 60_000.0, " ms")?;
+            within("length.from", range.from.0)?;
+            within("length.to", range.to.0)?;
+            if range.from > range.to {
+                let message = format!("{} ms is before the {} ms that it begins with", range.to.0, range.from.0);
+                return Err(("length.to".to_owned(), message));
+            }
         }
         if let Some(speed) = &self.speed {
-            within("speed.at_most", speed.at_most.map_or(0.0, |gap| gap.0), 0.0, 60_000.0, " ms")?;
-            within("speed.at_least", speed.at_least.map_or(0.0, |gap| gap.0), 0.0, 60_000.0, " ms")?;
+            within("speed.at_most", speed.at_most.map_or(0.0, |gap| gap.0))?;
+            within("speed.at_least", speed.at_least.map_or(0.0, |gap| gap.0))?;
         }
         if let Some(run) = self.run {
-            within("run.gap", run.gap.0, 1.0, 10_000.0, " ms")?;
-            within("run.every", f64::from(run.every), 2.0, 64.0, "")?;
+            within("run.gap", run.gap.0)?;
+            within("run.every", f64::from(run.every))?;
         }
         for (field, near) in [("with", &self.with), ("without", &self.without)] {
             let Some(near) = near else { continue };
             many(&format!("{field}.instruments"), near.instruments.len(), MOST_NAMES)?;
-            within(&format!("{field}.within"), near.within.0, 0.0, 1000.0, " ms")?;
+            within(&format!("{field}.within"), near.within.0)?;
         }
-        within("share", self.share.map_or(0.0, |share| share.0), 0.0, 100.0, " %")
+        within("share", self.share.map_or(0.0, |share| share.0))
     }
 
     /// No stretch of the song is chosen.

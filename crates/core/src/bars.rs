@@ -282,14 +282,17 @@ impl BarMoves {
             }
             match &mut pass.action {
                 Action::Arc(arc) => {
-                    for point in &mut arc.points {
-                        let (bar, within) = (point.bar.floor(), point.bar.fract());
-                        if let Some(now) = self.bar(bar as u32) {
-                            point.bar = f64::from(now) + within;
-                        }
-                    }
+                    arc.points.retain_mut(|point| self.place(&mut point.bar));
                     arc.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
                     arc.points.dedup_by(|a, b| a.bar == b.bar);
+                }
+                Action::LaneLine(line) => {
+                    let before = line.points.len();
+                    line.points.retain_mut(|point| self.place(&mut point.bar));
+                    line.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
+                    if line.points.is_empty() && before > 0 {
+                        said.push(format!("{name}: its line went with its bars."));
+                    }
                 }
                 Action::ByHand(hand) => {
                     let before = hand.added.len();
@@ -342,6 +345,15 @@ impl BarMoves {
         found
     }
 
+    /// Takes a place counted in bars, 4.5 for the middle of bar 4, to where it is now; false where its bar is gone.
+    fn place(&self, place: &mut f64) -> bool {
+        let now = self.bar(place.floor() as u32);
+        if let Some(now) = now {
+            *place = f64::from(now) + place.fract();
+        }
+        now.is_some()
+    }
+
     /// A place of the song where it is now.
     pub fn tick(&self, at: Ticks, from: &MetreMap, to: &MetreMap) -> Option<Ticks> {
         let bar = from.bar_at(at);
@@ -354,7 +366,7 @@ impl BarMoves {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Arc, ArcPoint, Level};
+    use crate::action::{Arc, ArcPoint, LaneLine, LanePoint, LaneWay, Level};
     use crate::aim::Aim;
     use crate::recipe::Pass;
     use crate::units::{Channel, Note, Velocity};
@@ -454,5 +466,39 @@ mod tests {
         assert_eq!(after.passes[1].aim.bars, [range(2, 3)]);
         assert!(matches!(&after.passes[2].action, Action::Arc(arc) if arc.points[1].bar == 2.5));
         assert_eq!(said.len(), 1);
+    }
+
+    /// The points of an arc and of a line over the bars, after a change of these.
+    fn carried(points: &[(f64, f64)], edit: BarsEdit, bars: u32) -> [Vec<(f64, f64)>; 2] {
+        let arc = points.iter().map(|&(bar, by)| ArcPoint { bar, by }).collect();
+        let line =
+            points.iter().map(|&(bar, by)| LanePoint { bar, value: 64.0 + by, way: LaneWay::Straight }).collect();
+        let recipe = Recipe {
+            passes: vec![
+                Pass::new(1, Aim::everything(), Action::Arc(Arc { points: arc, ..Arc::default() })),
+                Pass::new(2, Aim::everything(), Action::LaneLine(LaneLine { points: line, ..LaneLine::default() })),
+            ],
+        };
+        let (_, metre) = Outline::plain(bars, 100.0, "4/4").maps();
+        let (after, _) = edit.plan(bars).unwrap().moves(bars).recipe(&recipe, &metre, &metre);
+        let [Action::Arc(arc), Action::LaneLine(line)] = [&after.passes[0].action, &after.passes[1].action] else {
+            panic!("passes stay what they are");
+        };
+        [
+            arc.points.iter().map(|point| (point.bar, point.by)).collect(),
+            line.points.iter().map(|point| (point.bar, point.value - 64.0)).collect(),
+        ]
+    }
+
+    #[test]
+    fn points_go_with_their_bars_and_those_of_bars_that_are_gone_with_them() {
+        let points = [(1.0, 0.0), (2.0, 20.0), (4.0, -10.0), (8.0, 0.0)];
+        let both = |points: &[(f64, f64)]| [points.to_vec(), points.to_vec()];
+        let delete = BarsEdit::Delete { bars: range(2, 3) };
+        assert_eq!(carried(&points, delete, 8), both(&[(1.0, 0.0), (2.0, -10.0), (6.0, 0.0)]));
+        let insert = BarsEdit::Insert { before: 3, count: 1 };
+        assert_eq!(carried(&points, insert, 8), both(&[(1.0, 0.0), (2.0, 20.0), (5.0, -10.0), (9.0, 0.0)]));
+        let back = [(1.0, 0.0), (2.0, 20.0), (5.0, -10.0), (9.0, 0.0)];
+        assert_eq!(carried(&back, BarsEdit::Delete { bars: range(3, 3) }, 9), both(&points));
     }
 }

@@ -294,7 +294,20 @@ pub struct GrooveSwing {
     pub of: String,
     /// Where the middle of a pair lies in it, %.
     pub percent: f64,
+    /// It is far enough from straight to be heard as swing.
+    pub heard: bool,
 }
+
+impl GrooveSwing {
+    /// Of pairs of this grid, to a tenth.
+    pub(crate) fn new(of: Grid, percent: f64) -> GrooveSwing {
+        let percent = (percent * 10.0).round() / 10.0;
+        GrooveSwing { of: of.to_string(), percent, heard: (percent - 50.0).abs() >= LEAST_HEARD }
+    }
+}
+
+/// Nearer to straight than this, in %, nobody hears swing: at 120 bpm 16ths are 4 ms late.
+const LEAST_HEARD: f64 = 1.5;
 
 /// One voice of a groove, every slot of it.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
@@ -376,8 +389,7 @@ impl GrooveProfile {
             })
             .collect();
         let of = self.grid.times(cells)?;
-        (!middles.is_empty())
-            .then(|| GrooveSwing { of: of.to_string(), percent: (mean(&middles) * 10.0).round() / 10.0 })
+        (!middles.is_empty()).then(|| GrooveSwing::new(of, mean(&middles)))
     }
 }
 

@@ -118,7 +118,9 @@ mod treatment;
 mod units;
 
 pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
-pub use aim::{Aim, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange};
+pub use aim::{
+    Aim, AimNumber, AimOffer, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
+};
 pub use apart::{MovementOut, SentApart};
 pub use bars::{BarMoves, BarPlan, BarsEdit};
 pub use chart::{Chart, Meant};
@@ -161,6 +163,7 @@ pub use slots::{Slot, SlotChoice, Slots};
 pub use start::{StartingPoint, starting_points};
 pub use strokes::StrokeRun;
 pub use study::{Apart, Study};
+pub use swung::{LeftAlone, MovesBy};
 pub use tempo::TempoMap;
 pub use treatment::{DrumTreatment, Treated, Treatment};
 pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};

@@ -14,6 +14,7 @@ use crate::section::Section;
 use crate::settle::{Draft, key, settle};
 use crate::steps::step;
 use crate::strokes::{self, StrokeRun};
+use crate::swung::MovesBy;
 use crate::tempo::TempoMap;
 use crate::units::{Channel, Millis, Note, Ticks, Velocity, whole};
 use rustc_hash::FxHashSet;
@@ -158,6 +159,14 @@ pub struct PassReport {
     /// The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
     /// jumps, level behind the last.
     pub line: Option<Vec<[f64; 2]>>,
+    /// The curves that it draws over the stretches that it aims at, as \[tick, value\].
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Vec<[f64; 2]>>>")]
+    pub curves: Vec<Vec<[f64; 2]>>,
+    /// The lines that it moves hits by.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub moves_by: Option<MovesBy>,
 }
 
 /// Why a pass silenced some hits.
@@ -901,6 +910,8 @@ impl<'a> Stage<'a> {
             said: None,
             reasons: Vec::new(),
             line: pass.action.line(self),
+            curves: pass.action.curves(self, &aimed),
+            moves_by: pass.action.moves_by(),
         };
         let reasons = std::mem::take(&mut self.reasons).into_iter();
         report.reasons = reasons.map(|(why, hits)| Reason { why, hits }).collect();

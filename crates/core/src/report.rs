@@ -1,6 +1,7 @@
 //! Figures and portraits of a part, Written and Played.
 
 use crate::chart::Chart;
+use crate::extract::GrooveSwing;
 use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId};
@@ -48,6 +49,8 @@ pub struct Figures {
     pub swing: Option<f64>,
     /// Where every second 16th lies within its half of the beat, likewise; two of the four in either half.
     pub swing_sixteenths: Option<f64>,
+    /// What of it is heard: of 16ths, else of 8ths.
+    pub heard_swing: Option<GrooveSwing>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
 }
@@ -348,6 +351,14 @@ impl Tally {
         let velocities = Counts::new(&self.velocities);
         let offbeats = self.offbeats.found();
         let sixteenths = self.sixteenths.each_ref().map(Offbeats::found);
+        let sixteenths = sixteenths
+            .iter()
+            .all(|half| half.len() >= 2)
+            .then_some(sixteenths.concat())
+            .and_then(|offbeats| swing_of(&offbeats, &self.halves));
+        let eighths = (offbeats.len() >= 4).then_some(offbeats).and_then(|offbeats| swing_of(&offbeats, &self.beats));
+        let of = |grid: Grid, found: Option<f64>| found.map(|percent| GrooveSwing::new(grid, percent));
+        let swings = [of(Grid::SIXTEENTHS, sixteenths), of(Grid::straight(8), eighths)];
         let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
         Figures {
             count: velocities.count,
@@ -362,12 +373,9 @@ impl Tally {
             on_grid: share(self.on_grid, self.offsets.len()),
             early: share(self.early, self.offsets.len()),
             late: share(self.offsets.len() - self.on_grid - self.early, self.offsets.len()),
-            swing_sixteenths: sixteenths
-                .iter()
-                .all(|half| half.len() >= 2)
-                .then_some(sixteenths.concat())
-                .and_then(|offbeats| swing_of(&offbeats, &self.halves)),
-            swing: (offbeats.len() >= 4).then_some(offbeats).and_then(|offbeats| swing_of(&offbeats, &self.beats)),
+            swing_sixteenths: sixteenths,
+            swing: eighths,
+            heard_swing: swings.into_iter().flatten().find(|swing| swing.heard),
             lag_1_correlation: lag_1_correlation(&self.offsets),
         }
     }

@@ -2,7 +2,10 @@
 
 use crate::grid::Grid;
 use crate::metre::{Bar, MetreMap};
-use crate::units::{Percent, Ppq, Ticks};
+use crate::tempo::TempoMap;
+use crate::units::{Millis, Percent, Ppq, Ticks};
+use serde::Serialize;
+use ts_rs::TS;
 
 /// A grid with the middle of each pair of its cells at a share of the pair.
 ///
@@ -85,6 +88,52 @@ impl Swung {
             place.length * share + 2.0 * (1.0 - share) * (place.within - half)
         };
         place.pair + within
+    }
+}
+
+/// The lines that an action moves hits by, and how near and how far.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+pub struct MovesBy {
+    /// The lines.
+    pub grid: Grid,
+    /// 25 to 80 %: where every second line lies between its neighbours.
+    pub swing: Percent,
+    /// Nearer than this to its line a hit is left as it was played.
+    pub forgive: Millis,
+    /// Further off than this a hit is left alone; nothing: none is.
+    pub reach: Option<Millis>,
+}
+
+/// Stretches of time in which an action leaves hits alone, from one tick to another.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, TS)]
+pub struct LeftAlone {
+    /// Around the lines: as they were played.
+    pub forgiven: Vec<[f64; 2]>,
+    /// Between the lines: too far off to be meant for one.
+    pub beyond: Vec<[f64; 2]>,
+}
+
+impl MovesBy {
+    /// Where hits are left alone around and between these lines, which ascend.
+    pub fn left_alone(&self, tempo: &TempoMap, lines: &[f64]) -> LeftAlone {
+        let ticks = |time: Millis, line: f64| tempo.ticks_of(time, Ticks(line)).0;
+        // A hit counts from the line that it is nearer to.
+        let middle = |a: f64, b: f64| (a + b) / 2.0;
+        let around = |(place, &line): (usize, &f64)| {
+            let reach = ticks(self.forgive, line);
+            let before = place.checked_sub(1).map_or(f64::NEG_INFINITY, |before| middle(lines[before], line));
+            let after = lines.get(place + 1).map_or(f64::INFINITY, |&after| middle(line, after));
+            [(line - reach).max(before), (line + reach).min(after)]
+        };
+        let forgiven = if self.forgive.0 > 0.0 { lines.iter().enumerate().map(around).collect() } else { Vec::new() };
+        let beyond = |reach: Millis| {
+            let between = lines.windows(2).map(|pair| {
+                let middle = middle(pair[0], pair[1]);
+                [(pair[0] + ticks(reach, pair[0])).min(middle), (pair[1] - ticks(reach, pair[1])).max(middle)]
+            });
+            between.filter(|[from, to]| to > from).collect()
+        };
+        LeftAlone { forgiven, beyond: self.reach.map_or_else(Vec::new, beyond) }
     }
 }
 

@@ -19,3 +19,4 @@ mod recording;
 mod solid;
 mod time;
 mod time_jobs;
+mod told;

@@ -12,6 +12,7 @@ fn odd_values() -> Vec<Value> {
         vec![json!(null), json!(true), json!(""), json!(long), json!([]), json!({}), json!([1]), json!("1/16")];
     values.extend([0.0, -0.0, 0.5, -1.0, 1e-300, -1e300, 1e300, 1e15].map(|number| json!(number)));
     values.extend([0, 1, 2, 7, 127, 128, 1000, u32::MAX as u64, u64::MAX].map(|number| json!(number)));
+    values.extend([i64::from(i32::MIN), i64::MIN, -9].map(|number| json!(number)));
     values
 }
 

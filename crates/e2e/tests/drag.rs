@@ -73,6 +73,75 @@ async fn a_drag_draws_what_it_changes_and_nothing_else() -> Done {
     browser.close().await
 }
 
+/// What is drawn anew while something is done, by the names of components.
+async fn drawn_while(browser: &Browser, what: &str, act: &str) -> Result<Value, Failed> {
+    browser.rest().await?;
+    let script = format!(
+        "return (async () => {{
+            const {{renders}} = window.vividaProbe;
+            const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
+            for (const name of Object.keys(renders)) delete renders[name];
+            {act}
+            await wait(300);
+            return {{...renders}};
+        }})()"
+    );
+    let renders = browser.run(&script).await?;
+    println!("{what}: {renders}");
+    Ok(renders)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_wheel_the_pointer_typing_and_playing_draw_what_they_change() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    browser.click("[data-start='One good take']").await?;
+    kept(&browser, 1, "passes.length > 3").await?;
+    let nothing_of = |renders: &Value, names: &[&str]| {
+        for name in names {
+            assert_eq!(renders[name].as_u64().unwrap_or(0), 0, "{name}: {renders}");
+        }
+    };
+    let area = "const area = document.querySelector(\"[data-instrument='closed-hat'] [data-hits]\");
+        const box = area.getBoundingClientRect();";
+    let wheel = format!(
+        "{area} for (let step = 0; step < 20; step++) {{
+            area.dispatchEvent(new WheelEvent('wheel', {{bubbles: true, cancelable: true, ctrlKey: true,
+                clientX: box.x + box.width / 2, clientY: box.y + 10, deltaY: step < 10 ? -12 : 12}}));
+            await wait(16);
+        }}"
+    );
+    let zoomed = drawn_while(&browser, "20 turns of the wheel", &wheel).await?;
+    nothing_of(&zoomed, &["workspace", "top bar", "passes", "pass", "song strip", "touch portrait", "time portrait"]);
+    let point = format!(
+        "{area} for (let step = 0; step < 40; step++) {{
+            area.dispatchEvent(new PointerEvent('pointermove', {{bubbles: true, pointerId: 1, isPrimary: true,
+                clientX: box.x + 20 + step * 7, clientY: box.y + 10 + (step % 5) * 12}}));
+            await wait(16);
+        }}"
+    );
+    let pointed = drawn_while(&browser, "the pointer over 280 px of hits", &point).await?;
+    nothing_of(&pointed, &["workspace", "top bar", "rows", "passes", "pass", "song strip", "ruler"]);
+    browser.keys("/").await?;
+    browser.until("document.activeElement?.matches(\"input[aria-label='Search for an action']\")").await?;
+    let typing = "const field = document.activeElement;
+        const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+        for (const text of ['g', 'gh', 'gho', 'ghos', 'ghost']) {
+            set.call(field, text);
+            field.dispatchEvent(new Event('input', {bubbles: true}));
+            await wait(30);
+        }";
+    let typed = drawn_while(&browser, "five letters of a search", typing).await?;
+    nothing_of(&typed, &["workspace", "top bar", "rows", "row", "hits", "pass", "song strip"]);
+    browser.keys(&key::ESCAPE.to_string()).await?;
+    browser.press("Play").await?;
+    browser.until("window.vividaProbe.scheduled.length > 8").await?;
+    let played = drawn_while(&browser, "two seconds of playing", "await wait(2000);").await?;
+    nothing_of(&played, &["workspace", "top bar", "rows", "row", "hits", "passes", "pass", "song strip", "ruler"]);
+    browser.press("Stop").await?;
+    browser.close().await
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drag_that_is_given_up_leaves_nothing() -> Done {
     let (_turn, app, browser) = start().await;

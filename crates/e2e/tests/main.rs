@@ -3,6 +3,7 @@
 mod drag;
 mod everything;
 mod findings;
+mod gestures;
 mod hands;
 mod in_time;
 mod journeys;

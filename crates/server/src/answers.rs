@@ -5,8 +5,8 @@ use crate::app::Opened;
 use std::collections::{BTreeSet, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{
-    Action, Chart, GoesWith, HatPedal, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit, PlayedLane,
-    Property, Recipe, Side, Ticks,
+    Action, AimOffer, Chart, GoesWith, HatPedal, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit,
+    PlayedLane, Property, Recipe, Side, Ticks, Velocity,
 };
 use vivida_smf::SongFile;
 
@@ -57,6 +57,12 @@ pub(crate) fn bars(file: &SongFile) -> Bars {
         }
     }
     bars.seconds = bars.ticks.iter().map(|&tick| short(file.tempo.seconds(Ticks(tick)))).collect();
+    let end = Ticks(bars.ticks.last().copied().unwrap_or_default());
+    let changes = file.tempo.changes().map(|(tick, _)| tick).filter(|&tick| tick < end);
+    for tick in changes.chain([end]) {
+        bars.even_ticks.push(tick.0);
+        bars.even_seconds.push(file.tempo.seconds(tick));
+    }
     bars
 }
 
@@ -94,10 +100,26 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
         lines: line_columns(&opened.song.file, lines.iter().copied()),
+        bars: bar_columns(&opened.song.file, lines.iter().zip(hits).map(|(&line, hit)| (line, hit.velocity))),
         lanes: written_lanes(opened),
         bend_range: opened.full_bend(),
         by_pedal: pedal.map_or_else(Vec::new, |pedal| pedal.otherwise(struck)),
     }
+}
+
+/// How hard is struck in each bar, of hits that sound by the lines that they are meant for.
+fn bar_columns(file: &SongFile, hits: impl Iterator<Item = (f64, Velocity)>) -> BarColumns {
+    let count = file.bars() as usize;
+    let (mut struck, mut counts) = (vec![0u32; count], vec![0u32; count]);
+    for (line, velocity) in hits {
+        let bar = file.metre.bar_at(Ticks(line)).number as usize - 1;
+        if bar < count {
+            struck[bar] += u32::from(velocity.get());
+            counts[bar] += 1;
+        }
+    }
+    let mean = |(&sum, &count): (&u32, &u32)| (f64::from(sum) * 10.0 / f64::from(count.max(1))).round() as f32 / 10.0;
+    BarColumns { means: struck.iter().zip(&counts).map(mean).collect(), struck }
 }
 
 fn line_columns(file: &SongFile, lines: impl Iterator<Item = f64>) -> LineColumns {
@@ -158,6 +180,10 @@ pub(crate) fn columns(
         });
     let struck = performance.hits().map(|hit| (hit.id, hit.note, hit.tick));
     let by_pedal = performance.pedal(&chart.kit).map(|pedal| pedal.otherwise(struck));
+    let file = &opened.song.file;
+    let meant = chart.meant(opened.part(), &file.metre);
+    let added = performance.made.iter().map(|made| (meant.grid.nearest(&file.metre, made.anchor).0, &made.played));
+    let struck_at = meant.lines.iter().copied().zip(written).chain(added);
     let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
         source: opened.source_name(),
@@ -169,6 +195,10 @@ pub(crate) fn columns(
         hands,
         elsewhere: elsewhere.collect(),
         by_pedal: by_pedal.unwrap_or_default(),
+        bars: bar_columns(
+            &opened.song.file,
+            struck_at.filter(|(_, hit)| hit.silenced.is_none()).map(|(line, hit)| (line, hit.velocity)),
+        ),
         made: made(opened, &performance.made),
         movement: movement(performance.hits()),
         lanes_key,
@@ -235,6 +265,7 @@ pub(crate) fn vocabulary() -> Vocabulary {
         actions: offers.map(|((info, start), dice)| ActionOffer { info, start, dice }).collect(),
         properties: Property::ALL.into_iter().map(Property::info).collect(),
         lanes: usual.chain([LaneKind::Bend, LaneKind::Pressure]).map(lane).collect(),
+        aim: AimOffer::all(),
     }
 }
 

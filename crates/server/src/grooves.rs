@@ -2,12 +2,12 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, recipe};
-use crate::parts::drafted;
+use crate::parts::{drafted, key_of, once};
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
 use vivida_core::{Context, GrooveError, GrooveFile, GrooveProfile, PlayedHit, perform};
-use vivida_store::{GrooveId, PartId, Reads, StoredGroove};
+use vivida_store::{Change, GrooveId, PartId, Reads, Scope, StoredGroove};
 
 fn card(row: StoredGroove) -> GrooveCard {
     GrooveCard {
@@ -41,7 +41,9 @@ impl App {
     pub(crate) fn change_groove(&self, id: GrooveId, request: GrooveChange) -> Answer<GrooveCard> {
         let groove = groove_of("groove", request.groove.clone())?;
         let GrooveChange { revision, note, favourite, .. } = &request;
-        let ((), reading) = self.changed(|change| change.change_groove(id, *revision, note, *favourite, &groove))?;
+        let key = key_of(format_args!("groove {}", id.0), request.key.as_deref())?;
+        let make = |change: &mut Change<'_>| change.change_groove(id, *revision, note, *favourite, &groove);
+        let ((), reading) = self.changed(|change| once(change, Scope::Shelf, key.as_deref(), make))?;
         Ok(card(reading.groove(id)?))
     }
 

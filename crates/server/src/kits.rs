@@ -2,13 +2,14 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Opened};
+use crate::parts::{key_of, once};
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use vivida_core::{Chart, Family, Kit, KitError, KitFile, Note, Recipe, Ticks};
 use vivida_sound::KitSounds;
-use vivida_store::{Change, KitId, PartId, Reads, StoreError, StoredKit, TakeId};
+use vivida_store::{Change, KitId, PartId, Reads, Scope, StoreError, StoredKit, TakeId};
 
 fn kit_of(path: &str, value: Value) -> Answer<Kit> {
     Kit::from_value(value).map_err(|error| Problem::field(format!("{path}.{}", error.path), error.message))
@@ -48,7 +49,9 @@ impl App {
     pub(crate) fn change_kit(&self, id: KitId, request: KitChange) -> Answer<KitCard> {
         let kit = kit_of("kit", request.kit)?;
         let label: String = vivida_smf::readable(request.label.as_bytes());
-        let ((), reading) = self.changed(|change| change.change_kit(id, request.revision, &label, &kit))?;
+        let key = key_of(format_args!("kit {}", id.0), request.key.as_deref())?;
+        let make = |change: &mut Change<'_>| change.change_kit(id, request.revision, &label, &kit);
+        let ((), reading) = self.changed(|change| once(change, Scope::Shelf, key.as_deref(), make))?;
         self.kit_card(&reading, reading.kit(id)?)
     }
 
@@ -217,6 +220,8 @@ impl Exchange {
             hits: part.hits().len() as u32,
             known: part.hits().iter().filter(is_known).count() as u32,
             alike: alike as u32,
+            // A note may be known by accident: as another drum than it is now.
+            keep_notes: self.kit.is_some() && 2 * alike < part.hits().len(),
             instruments: heard.map(|(one, hits)| ExchangedInstrument { name: one.name.clone(), hits }).collect(),
             said: self.said,
         }

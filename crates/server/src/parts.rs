@@ -13,7 +13,9 @@ use vivida_core::{
     Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
     aimed_by, perform, starting_points, touched_by,
 };
-use vivida_store::{PartChange, PartId, Reading, Reads, SongId, StoreError, StoredPart, StoredTake, TakeId};
+use vivida_store::{
+    Change, PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId,
+};
 
 fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     layers.check().map_err(|(field, message)| Problem::field(format!("layers.{field}"), message))?;
@@ -28,6 +30,22 @@ pub(crate) fn key_of(thing: impl Display, key: Option<&str>) -> Answer<Option<St
         }
         _ => Ok(key.map(|key| format!("{thing} {key}"))),
     }
+}
+
+/// Makes a change, unless one of this key was made.
+pub(crate) fn once(
+    change: &mut Change<'_>,
+    of: Scope,
+    key: Option<&str>,
+    make: impl FnOnce(&mut Change<'_>) -> Result<(), StoreError>,
+) -> Result<(), StoreError> {
+    if let Some(key) = key {
+        if change.has_step(of, key)? {
+            return Ok(());
+        }
+        change.keyed(key);
+    }
+    make(change)
 }
 
 impl App {
@@ -138,7 +156,7 @@ impl App {
         let once = |reading: &Reading| -> Answer<Make<'a, Option<T>>> {
             let key = key.clone();
             if let Some(key) = &key
-                && reading.has_step(song, key)?
+                && reading.has_step(Scope::Song(song), key)?
             {
                 return Ok(Box::new(|_| Ok(None)));
             }

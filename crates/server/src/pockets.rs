@@ -2,7 +2,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Opened};
-use crate::parts::key_of;
+use crate::parts::{key_of, once};
 use crate::problem::Problem;
 use serde_json::Value;
 use vivida_core::action::Pocket;
@@ -86,13 +86,9 @@ impl App {
         let label = vivida_smf::readable(request.label.as_bytes());
         let key = key_of(format_args!("pocket {}", id.0), request.key.as_deref())?;
         self.changing_pockets(song, |change| {
-            if let Some(key) = &key {
-                if change.has_step(song, key)? {
-                    return Ok(());
-                }
-                change.keyed(key);
-            }
-            Ok(change.change_pocket(id, request.revision, &label, &request.name, &settings)?)
+            let make =
+                |change: &mut Change<'_>| change.change_pocket(id, request.revision, &label, &request.name, &settings);
+            Ok(once(change, Scope::Song(song), key.as_deref(), make)?)
         })
     }
 

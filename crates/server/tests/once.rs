@@ -94,3 +94,34 @@ fn strokes_and_settings_of_pockets_that_arrive_twice_are_made_once() {
     let (status, second) = put(&client, &address, change);
     assert_eq!((status, &second["pockets"]), (Status::Ok, &first["pockets"]));
 }
+
+#[test]
+fn changes_of_kits_and_grooves_that_arrive_twice_are_made_once() {
+    let client = client();
+    let (_, kits) = get(&client, "/kits");
+    let own = kits.as_array().unwrap().iter().find(|card| card["own"] == true).unwrap();
+    let (_, kit) = post(&client, "/kits", json!({"kit": own["kit"]}));
+    let mut shape = kit["kit"].clone();
+    shape["name"] = json!("Twice");
+    let change = json!({"key": "one", "revision": kit["revision"], "label": "rename", "kit": shape});
+    let path = format!("/kits/{}", kit["id"]);
+    let (status, first) = put(&client, &path, change.clone());
+    assert_eq!((status, &first["kit"]["name"]), (Status::Ok, &json!("Twice")));
+    assert_eq!(put(&client, &path, change.clone()), (Status::Ok, first.clone()));
+    let mut late = change.clone();
+    late["key"] = json!("two");
+    assert_eq!(put(&client, &path, late).0, Status::Conflict);
+    // Taken back, it is not made again.
+    post(&client, "/shelf/undo", Value::Null);
+    assert_ne!(put(&client, &path, change).1["kit"]["name"], "Twice");
+
+    let (_, grooves) = get(&client, "/grooves");
+    let own = &grooves.as_array().unwrap()[0];
+    let (_, groove) = post(&client, "/grooves", json!({"note": "", "groove": own["groove"]}));
+    let change = json!({"key": "one", "revision": groove["revision"], "note": "again", "favourite": true,
+                        "groove": groove["groove"]});
+    let path = format!("/grooves/{}", groove["id"]);
+    let (status, first) = put(&client, &path, change.clone());
+    assert_eq!((status, &first["note"]), (Status::Ok, &json!("again")));
+    assert_eq!(put(&client, &path, change), (Status::Ok, first));
+}

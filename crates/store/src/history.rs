@@ -201,10 +201,10 @@ pub(crate) fn list(connection: &Connection, song: SongId) -> Result<Vec<Step>, S
     Ok(query.query_map(params![song.0, LISTED], step)?.collect::<rusqlite::Result<_>>()?)
 }
 
-/// Whether a song has a step of this key, undone or not.
-pub(crate) fn has_key(connection: &Connection, song: SongId, key: &str) -> Result<bool, StoreError> {
-    let mut query = connection.prepare_cached("SELECT 1 FROM step WHERE song = ?1 AND key = ?2")?;
-    Ok(query.exists(params![song.0, key])?)
+/// Whether there is a step of this key, undone or not.
+pub(crate) fn has_key(connection: &Connection, of: Scope, key: &str) -> Result<bool, StoreError> {
+    let mut query = connection.prepare_cached("SELECT 1 FROM step WHERE song IS ?1 AND key = ?2")?;
+    Ok(query.exists(params![of.id(), key])?)
 }
 
 pub(crate) fn next(connection: &Connection, song: Option<SongId>) -> Result<History, StoreError> {

@@ -3,7 +3,7 @@
 use crate::batches::{self, BatchId, StoredBatch};
 use crate::change::Change;
 use crate::grooves::{self, GrooveId, StoredGroove};
-use crate::history::{self, History, Step};
+use crate::history::{self, History, Scope, Step};
 use crate::kept::Damage;
 use crate::kits::{self, KitId, StoredKit};
 use crate::parts::{self, PartId, StoredPart, TakeId};
@@ -53,10 +53,10 @@ pub trait Reads {
         parts::one(self.connection(), id)
     }
 
-    /// Whether a change of this key was made in a song and its step is still there: whoever asked for it and got no
-    /// answer may ask again.
-    fn has_step(&self, song: SongId, key: &str) -> Answer<bool> {
-        history::has_key(self.connection(), song, key)
+    /// Whether a change of this key was made in a workspace, or on the shelf, and its step is still there: whoever asked
+    /// for it and got no answer may ask again.
+    fn has_step(&self, of: Scope, key: &str) -> Answer<bool> {
+        history::has_key(self.connection(), of, key)
     }
 
     /// A part that has the expected revision.

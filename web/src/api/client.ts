@@ -21,6 +21,7 @@ import type {
 	Fitted,
 	FittedSamples,
 	FollowerChange,
+	GridLines,
 	GrooveCard,
 	GrooveChange,
 	GrooveFigures,
@@ -41,6 +42,7 @@ import type {
 	LiveRequest,
 	LoopRequest,
 	MovementInfo,
+	MovesBy,
 	NewPocket,
 	NewRender,
 	NoteUse,
@@ -298,11 +300,11 @@ export const client = {
 	defaults: () => json<SessionDefaults>("GET", "/defaults"),
 	setDefaults: (defaults: SessionDefaults) => json<SessionDefaults>("PUT", "/defaults", defaults),
 	applyDefaults: (song: number) => json<DefaultsApplied>("POST", `/songs/${song}/defaults`),
-	gridLines: (song: number, grid: string, swing: number, from: number, to: number) =>
-		json<number[]>(
-			"GET",
-			`/songs/${song}/grid-lines?grid=${encodeURIComponent(grid)}&swing=${swing}&from=${from}&to=${to}`,
-		),
+	gridLines: (song: number, { grid, swing, forgive, reach }: MovesBy, from: number, to: number) => {
+		const rule = `grid=${encodeURIComponent(grid)}&swing=${swing}&forgive=${forgive}`;
+		const within = reach === null ? "" : `&reach=${reach}`;
+		return json<GridLines>("GET", `/songs/${song}/grid-lines?${rule}${within}&from=${from}&to=${to}`);
+	},
 	exportInfo: (song: number) => json<ExportInfo>("GET", `/songs/${song}/export`),
 	recordings: (part: number) => json<RecordingCard[]>("GET", `/parts/${part}/recordings`),
 	beginRecording: (part: number, request: BeginRecording) =>

@@ -4,7 +4,7 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { client } from "../api/client";
-import type { LaidLoop, Proposal, SongDetail, SoundDetail } from "../api/generated/types";
+import type { LaidLoop, SongDetail, SoundDetail } from "../api/generated/types";
 import { EditedNumber } from "../lib/fields";
 import { showError } from "../lib/notify";
 import { plural } from "../lib/words";
@@ -34,10 +34,6 @@ export function LoopDialog({ sound, close, ...rest }: Props) {
 		</Modal>
 	);
 }
-
-/** Those that are not far behind the likeliest. */
-const likely = (proposals: Proposal[]) =>
-	proposals.filter(({ fit }) => fit >= 0.3 * proposals[0].fit).slice(0, 4);
 
 /** How many quarter notes so many bars of a song take from its beginning; what is longer than it goes on in its last metre. */
 function quartersOf({ bars: { ticks }, ppq }: SongDetail, bars: number) {
@@ -137,7 +133,7 @@ function LoopForm({ sound, song, revision, close, onLaid }: Props & { sound: Sou
 					onChange={(event) => setName(event.currentTarget.value)}
 				/>
 				<div className={classes.chips}>
-					{(song ? [] : likely(proposals)).map((one) => (
+					{(song ? [] : proposals).map((one) => (
 						<Button
 							key={`${one.bars} ${one.beats}`}
 							size="compact-xs"

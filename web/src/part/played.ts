@@ -1,5 +1,6 @@
 /** The Played reading as the page holds it. */
 import type {
+	BarColumns,
 	LaneColumns,
 	LineColumns,
 	Measured,
@@ -53,6 +54,8 @@ export interface Played {
 	anchors: number[];
 	/** The grid lines that they are meant for. */
 	lines: LineColumns;
+	/** How hard is struck in each bar. */
+	bars: BarColumns;
 	/** The indices of each instrument's hits, in the order of their anchors. */
 	ofInstruments: number[][];
 	/** The note that plays each. */
@@ -83,6 +86,7 @@ function silent(instrument: string, { portrait }: MeasuredInstrument): MeasuredI
 			on_grid: 0,
 			swing: null,
 			swing_sixteenths: null,
+			heard_swing: null,
 			lag_1_correlation: null,
 		},
 		portrait: { touch: portrait.touch.map(() => 0), time: portrait.time.map(() => 0) },
@@ -148,6 +152,7 @@ export function received(
 		),
 		anchors: with_(written.ticks, made.anchors),
 		lines: made.ids.length === 0 ? written.lines : linesOf(written.lines, made.lines),
+		bars: reused(before?.bars, columns.bars),
 		notes: plain ? written.notes : [...written.notes, ...made.notes],
 		byPedal: columns.by_pedal,
 		turned,

@@ -341,7 +341,7 @@ function asked(question: Question, state: WorkspaceState): PerformRequest {
 	const { round, soloPass, audition, trial, pocketDrafts: pockets } = state;
 	return {
 		...question,
-		...(trial ? { recipe: trial, gestures: [] } : {}),
+		...trial,
 		round,
 		alone: soloPass ?? undefined,
 		audition: audition ?? undefined,

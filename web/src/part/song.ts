@@ -11,33 +11,11 @@ function between(from: number[], to: number[], value: number) {
 	return to[place] + share * (to[place + 1] - to[place]);
 }
 
-/** The beats and the end of the song as ascending columns. */
-function beats(song: SongDetail) {
-	const { bars } = song;
-	const last = bars.ticks.length - 1;
-	return {
-		ticks: [...bars.beat_ticks, bars.ticks[last]],
-		seconds: [...bars.beat_seconds, bars.seconds[last]],
-	};
-}
+export const secondsAt = ({ bars }: SongDetail, tick: number) =>
+	between(bars.even_ticks, bars.even_seconds, tick);
 
-const cache = new WeakMap<SongDetail, ReturnType<typeof beats>>();
-
-function beatsOf(song: SongDetail) {
-	const found = cache.get(song) ?? beats(song);
-	cache.set(song, found);
-	return found;
-}
-
-export function secondsAt(song: SongDetail, tick: number) {
-	const { ticks, seconds } = beatsOf(song);
-	return between(ticks, seconds, tick);
-}
-
-export function tickAt(song: SongDetail, second: number) {
-	const { ticks, seconds } = beatsOf(song);
-	return between(seconds, ticks, second);
-}
+export const tickAt = ({ bars }: SongDetail, second: number) =>
+	between(bars.even_seconds, bars.even_ticks, second);
 
 export const barCount = (song: SongDetail) => song.bars.ticks.length - 1;
 

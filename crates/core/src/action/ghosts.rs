@@ -96,7 +96,7 @@ impl Act for Ghosts {
         super::in_order("from", self.from, self.to)?;
         for (place, slot) in self.slots.iter().enumerate() {
             let wrong = |why: String| Err((format!("slots[{place}]"), why));
-            if *slot == 0 || slot.abs() > FARTHEST {
+            if *slot == 0 || slot.unsigned_abs() > FARTHEST.unsigned_abs() {
                 return wrong(format!("{slot} is outside -{FARTHEST} to {FARTHEST}, or 0, where the hit itself is"));
             }
             if self.slots[..place].contains(slot) {

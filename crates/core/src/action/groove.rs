@@ -3,7 +3,8 @@ use crate::dice::Dice;
 use crate::groove::{GrooveCurve, GrooveProfile};
 use crate::kit::Family;
 use crate::perform::Stage;
-use crate::units::{Percent, Ticks};
+use crate::swung::MovesBy;
+use crate::units::{Millis, Percent, Ticks};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -187,6 +188,10 @@ impl Act for Groove {
             return Some("Choose a groove from the library, or take one from a part.".to_owned());
         }
         self.groove.said_of(stage.metre)
+    }
+
+    fn moves_by(&self) -> Option<MovesBy> {
+        Some(MovesBy { grid: self.groove.grid, swing: Percent(50.0), forgive: Millis(0.0), reach: None })
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

@@ -78,6 +78,7 @@ use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::perform::Stage;
 use crate::property::Property;
+use crate::swung::MovesBy;
 use crate::units::Velocity;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -111,6 +112,16 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
 
     /// The line that it draws over the song.
     fn line(&self, _stage: &Stage<'_>) -> Option<Vec<[f64; 2]>> {
+        None
+    }
+
+    /// The curves that it draws over the stretches that it aims at.
+    fn curves(&self, _stage: &Stage<'_>, _aimed: &[usize]) -> Vec<Vec<[f64; 2]>> {
+        Vec::new()
+    }
+
+    /// The lines that it moves hits by.
+    fn moves_by(&self) -> Option<MovesBy> {
         None
     }
 
@@ -432,6 +443,18 @@ macro_rules! actions {
             pub(crate) fn line(&self, stage: &Stage<'_>) -> Option<Vec<[f64; 2]>> {
                 match self {
                     $(Action::$name(action) => action.line(stage)),+
+                }
+            }
+
+            pub(crate) fn curves(&self, stage: &Stage<'_>, aimed: &[usize]) -> Vec<Vec<[f64; 2]>> {
+                match self {
+                    $(Action::$name(action) => action.curves(stage, aimed)),+
+                }
+            }
+
+            pub(crate) fn moves_by(&self) -> Option<MovesBy> {
+                match self {
+                    $(Action::$name(action) => action.moves_by()),+
                 }
             }
 

@@ -2,7 +2,7 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
-use crate::swung::Swung;
+use crate::swung::{MovesBy, Swung};
 use crate::units::{Millis, Percent, Ticks};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -129,6 +129,10 @@ impl Act for Pull {
         ],
     };
     const DICE: super::DiceUse = super::DiceUse::Some;
+
+    fn moves_by(&self) -> Option<MovesBy> {
+        Some(MovesBy { grid: self.grid, swing: self.swing, forgive: self.forgive, reach: self.reach })
+    }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.swing };

@@ -96,7 +96,7 @@ impl Act for Recolour {
             if !(0.0..=100.0).contains(&way.odds) {
                 return wrong(place, "odds", format!("{} is outside 0 to 100", way.odds));
             }
-            if way.keys.abs() > 48 {
+            if way.keys.unsigned_abs() > 48 {
                 return wrong(place, "keys", format!("{} is outside -48 to 48", way.keys));
             }
             if way.stroke.as_ref().is_some_and(|name| name.chars().count() > 80) {

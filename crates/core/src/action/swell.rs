@@ -69,6 +69,16 @@ impl Default for Swell {
     }
 }
 
+/// A curve is drawn through so many points behind its first.
+const POINTS: u32 = 16;
+
+impl Swell {
+    /// The line at a share of the stretch.
+    fn at(&self, u: f64) -> f64 {
+        self.from + self.curve.at(u) * (self.to - self.from)
+    }
+}
+
 /// The mean of the values within `reach` to either side of each place; places ascend.
 fn moving_mean(places: &[f64], values: &[f64], reach: f64) -> Vec<f64> {
     let (mut from, mut to, mut sum) = (0, 0, 0.0);
@@ -119,6 +129,12 @@ impl Act for Swell {
         self.property
     }
 
+    fn curves(&self, stage: &Stage<'_>, aimed: &[usize]) -> Vec<Vec<[f64; 2]>> {
+        let shares = || (0..=POINTS).map(|point| f64::from(point) / f64::from(POINTS));
+        let curve = |from: f64, to: f64| shares().map(|u| [(from + u * (to - from)).round(), self.at(u)]).collect();
+        stage.stretches(aimed).into_iter().map(|(from, to, _)| curve(from, to)).collect()
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for (from, to, indices) in stage.stretches(aimed) {
             let span = (to - from).max(1.0);
@@ -132,8 +148,7 @@ impl Act for Swell {
                     }
                 };
                 for ((&index, &place), level) in indices.iter().zip(&places).zip(levels) {
-                    let line = self.from + self.curve.at(place.clamp(0.0, 1.0)) * (self.to - self.from);
-                    stage.values(self.property)[index] += line - level;
+                    stage.values(self.property)[index] += self.at(place.clamp(0.0, 1.0)) - level;
                 }
             }
         }

@@ -2,8 +2,8 @@ use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
-use crate::swung::Swung;
-use crate::units::Percent;
+use crate::swung::{MovesBy, Swung};
+use crate::units::{Millis, Percent};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -39,6 +39,10 @@ impl Act for Swing {
             Setting::new("to", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))),
         ],
     };
+
+    fn moves_by(&self) -> Option<MovesBy> {
+        Some(MovesBy { grid: self.grid, swing: self.to, forgive: Millis(0.0), reach: None })
+    }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.to };

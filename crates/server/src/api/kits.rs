@@ -103,6 +103,9 @@ pub struct NewKit {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct KitChange {
+    /// Names the change among those of this kit, in at most 100 characters: one that arrives twice is made once.
+    #[ts(optional)]
+    pub key: Option<String>,
     #[ts(type = "number")]
     pub revision: i64,
     /// What undo calls it.
@@ -156,6 +159,8 @@ pub struct Exchanged {
     pub known: u32,
     /// So many of those it knows stay the kind of drum that they are now, or become one.
     pub alike: u32,
+    /// It reads so few of them alike that the part had better keep its notes.
+    pub keep_notes: bool,
     /// What it would have, in the order of the kit.
     pub instruments: Vec<ExchangedInstrument>,
     /// Sentences on what does not follow.

@@ -69,6 +69,9 @@ pub struct NewGroove {
 #[derive(Clone, Debug, Deserialize, TS)]
 #[serde(deny_unknown_fields)]
 pub struct GrooveChange {
+    /// Names the change among those of this groove, in at most 100 characters: one that arrives twice is made once.
+    #[ts(optional)]
+    pub key: Option<String>,
     #[ts(type = "number")]
     pub revision: i64,
     pub note: String,

@@ -1,6 +1,6 @@
 //! Parts and takes.
 
-use crate::api::{LaneColumns, LineColumns, MovementColumn, PartAudio, PartKit, PerformanceColumns};
+use crate::api::{BarColumns, LaneColumns, LineColumns, MovementColumn, PartAudio, PartKit, PerformanceColumns};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
@@ -163,6 +163,7 @@ pub struct WrittenColumns {
     pub lengths: Vec<f64>,
     /// The grid line that each hit is meant for.
     pub lines: LineColumns,
+    pub bars: BarColumns,
     /// The lines around the hits.
     pub lanes: Vec<LaneColumns>,
     /// How far a full bend goes, in cents.

@@ -5,8 +5,8 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, Gesture, GoesWith, HitId, LaneKind, Measured, Note, PassId, PassReport, PocketSettings,
-    Property, PropertyInfo, Recipe, Turned, action::DiceUse,
+    Action, ActionInfo, Aim, AimOffer, Gesture, GoesWith, HitId, LaneKind, Measured, Note, PassId, PassReport,
+    PocketSettings, Property, PropertyInfo, Recipe, Turned, action::DiceUse,
 };
 
 /// The played hits in columns: the written ones in their order, and by themselves those that passes made; and
@@ -35,6 +35,7 @@ pub struct PerformanceColumns {
     /// The hits of a hat that are heard by another note, because the pedal is elsewhere.
     #[ts(type = "[number, number][]")]
     pub by_pedal: Vec<(HitId, Note)>,
+    pub bars: BarColumns,
     pub made: MadeColumns,
     /// How hits move, the written ones first and behind them the made ones; of the properties in which any does.
     pub movement: Vec<MovementColumn>,
@@ -49,6 +50,15 @@ pub struct PerformanceColumns {
     pub turned: Vec<(PassId, Turned)>,
     /// The recipe after the gestures that were asked for; nothing where there were none.
     pub recipe: Option<Recipe>,
+}
+
+/// How hard is struck in each bar, in columns.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, TS)]
+pub struct BarColumns {
+    /// The sum of the velocities that sound: how much is struck.
+    pub struck: Vec<u32>,
+    /// Their mean, to a tenth; 0 where nothing sounds.
+    pub means: Vec<f32>,
 }
 
 /// How hits move in one property.
@@ -145,6 +155,8 @@ pub struct Vocabulary {
     pub properties: Vec<PropertyInfo>,
     /// The lanes that people ask for most, to be drawn where a part has none.
     pub lanes: Vec<LaneOffer>,
+    /// What aims can be narrowed by.
+    pub aim: AimOffer,
 }
 
 /// A lane that can be added.

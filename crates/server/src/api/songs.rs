@@ -1,9 +1,10 @@
 //! Songs, on the shelf and in the workspace.
 
 use crate::api::{PartState, PocketCard};
+use rocket::FromForm;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-use vivida_core::{BarsEdit, Outline, Section};
+use vivida_core::{BarsEdit, LeftAlone, Outline, Section};
 use vivida_store::{History, KitId, PartId, SongId};
 
 /// A song on the shelf.
@@ -127,6 +128,33 @@ pub struct Bars {
     pub beat_seconds: Vec<f64>,
     /// 1 on the first beat of a bar.
     pub downbeats: Vec<u8>,
+    /// The beginning, every change of tempo and the end: between two of them time goes evenly.
+    pub even_ticks: Vec<f64>,
+    /// The same in seconds.
+    pub even_seconds: Vec<f64>,
+}
+
+/// Which lines are asked for.
+#[derive(Clone, Debug, FromForm)]
+pub struct GridLinesAsked {
+    pub grid: String,
+    /// 25 to 80 %; without it straight.
+    pub swing: Option<f64>,
+    /// 0 to 100 ms: nearer to its line a hit is left as it was played.
+    pub forgive: Option<f64>,
+    /// 0 to 500 ms: further off a hit is left alone; without it none is.
+    pub reach: Option<f64>,
+    /// In ticks.
+    pub from: f64,
+    pub to: f64,
+}
+
+/// The lines of a grid, and where hits are left alone by an action that moves them by it.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct GridLines {
+    /// In ticks; none where they are too many.
+    pub lines: Vec<f64>,
+    pub left_alone: LeftAlone,
 }
 
 /// What undo or redo did.

@@ -219,10 +219,9 @@ async fn slots(app: &Shared, id: Id, grid: String, bars: Option<u32>, bar: Optio
     work(app, move |app| app.slots(id.song(), bar, &grid, bars)).await.map(Json)
 }
 
-#[get("/songs/<id>/grid-lines?<grid>&<swing>&<from>&<to>")]
-async fn grid_lines(app: &Shared, id: Id, grid: String, swing: Option<f64>, from: f64, to: f64) -> Answer<Vec<f64>> {
-    let swing = swing.unwrap_or(50.0);
-    work(app, move |app| app.grid_lines(id.song(), &grid, swing, from, to)).await.map(Json)
+#[get("/songs/<id>/grid-lines?<asked..>")]
+async fn grid_lines(app: &Shared, id: Id, asked: GridLinesAsked) -> Answer<GridLines> {
+    work(app, move |app| app.grid_lines(id.song(), &asked)).await.map(Json)
 }
 
 #[get("/views/<name>")]

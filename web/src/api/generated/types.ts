@@ -920,7 +920,11 @@ of: string,
 /**
  * Where the middle of a pair lies in it, %.
  */
-percent: number, };
+percent: number, 
+/**
+ * It is far enough from straight to be heard as swing.
+ */
+heard: boolean, };
 
 export type VoiceFigures = { 
 /**
@@ -1798,6 +1802,10 @@ swing: number | null,
  */
 swing_sixteenths: number | null, 
 /**
+ * What of it is heard: of 16ths, else of 8ths.
+ */
+heard_swing: GrooveSwing | null, 
+/**
  * How much one offset predicts the next, −1 to 1.
  */
 lag_1_correlation: number | null, };
@@ -1911,7 +1919,15 @@ reasons: Array<Reason>,
  * The line that it draws over the song, as \[bar, so much louder\]: bars from 1, two points of one bar where it
  * jumps, level behind the last.
  */
-line: Array<[number, number]> | null, };
+line: Array<[number, number]> | null, 
+/**
+ * The curves that it draws over the stretches that it aims at, as \[tick, value\].
+ */
+curves?: Array<Array<[number, number]>>, 
+/**
+ * The lines that it moves hits by.
+ */
+moves_by?: MovesBy, };
 
 export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
 
@@ -2406,7 +2422,15 @@ seconds: Array<number>, beat_ticks: Array<number>, beat_seconds: Array<number>,
 /**
  * 1 on the first beat of a bar.
  */
-downbeats: Array<number>, };
+downbeats: Array<number>, 
+/**
+ * The beginning, every change of tempo and the end: between two of them time goes evenly.
+ */
+even_ticks: Array<number>, 
+/**
+ * The same in seconds.
+ */
+even_seconds: Array<number>, };
 
 export type PartDetail = { state: PartState, 
 /**
@@ -2576,7 +2600,7 @@ instruments: Array<number | null>, seconds: Array<number>, lengths: Array<number
 /**
  * The grid line that each hit is meant for.
  */
-lines: LineColumns, 
+lines: LineColumns, bars: BarColumns, 
 /**
  * The lines around the hits.
  */
@@ -3596,6 +3620,72 @@ others: boolean, };
 
 export type Turned = "conditions" | "articulations" | "instruments" | "bars";
 
+export type AimNumber = { 
+/**
+ * The condition and its field: `length.from`.
+ */
+field: string, 
+/**
+ * Least.
+ */
+min: number, 
+/**
+ * Greatest.
+ */
+max: number, 
+/**
+ * One step of the wheel or an arrow key.
+ */
+step: number, 
+/**
+ * `%`, `ms` or nothing.
+ */
+unit: string, };
+
+export type AimOffer = { 
+/**
+ * An aim with each condition as it begins.
+ */
+starts: Aim, 
+/**
+ * In the order of the conditions.
+ */
+numbers: Array<AimNumber>, };
+
+export type MovesBy = { 
+/**
+ * The lines.
+ */
+grid: Grid, 
+/**
+ * 25 to 80 %: where every second line lies between its neighbours.
+ */
+swing: Percent, 
+/**
+ * Nearer than this to its line a hit is left as it was played.
+ */
+forgive: Millis, 
+/**
+ * Further off than this a hit is left alone; nothing: none is.
+ */
+reach: Millis | null, };
+
+export type LeftAlone = { 
+/**
+ * Around the lines: as they were played.
+ */
+forgiven: Array<[number, number]>, 
+/**
+ * Between the lines: too far off to be meant for one.
+ */
+beyond: Array<[number, number]>, };
+
+export type GridLines = { 
+/**
+ * In ticks; none where they are too many.
+ */
+lines: Array<number>, left_alone: LeftAlone, };
+
 export type PerformanceColumns = { 
 /**
  * Names the Written that it is of, as the part's state does.
@@ -3634,7 +3724,7 @@ elsewhere: [number, number | null, number][],
 /**
  * The hits of a hat that are heard by another note, because the pedal is elsewhere.
  */
-by_pedal: [number, number][], made: MadeColumns, 
+by_pedal: [number, number][], bars: BarColumns, made: MadeColumns, 
 /**
  * How hits move, the written ones first and behind them the made ones; of the properties in which any does.
  */
@@ -3676,13 +3766,27 @@ properties: Array<PropertyInfo>,
 /**
  * The lanes that people ask for most, to be drawn where a part has none.
  */
-lanes: Array<LaneOffer>, };
+lanes: Array<LaneOffer>, 
+/**
+ * What aims can be narrowed by.
+ */
+aim: AimOffer, };
 
 export type MovementColumn = { property: Property, 
 /**
  * In its unit, for each hit.
  */
 values: Array<number>, };
+
+export type BarColumns = { 
+/**
+ * The sum of the velocities that sound: how much is struck.
+ */
+struck: Array<number>, 
+/**
+ * Their mean, to a tenth; 0 where nothing sounds.
+ */
+means: Array<number>, };
 
 export type LaneColumns = { kind: LaneKind, 
 /**
@@ -3996,7 +4100,11 @@ said: Array<string>, };
 
 export type NewKit = { kit: Kit, };
 
-export type KitChange = { revision: number, 
+export type KitChange = { 
+/**
+ * Names the change among those of this kit, in at most 100 characters: one that arrives twice is made once.
+ */
+key?: string, revision: number, 
 /**
  * What undo calls it.
  */
@@ -4046,6 +4154,10 @@ hits: number, known: number,
  */
 alike: number, 
 /**
+ * It reads so few of them alike that the part had better keep its notes.
+ */
+keep_notes: boolean, 
+/**
  * What it would have, in the order of the kit.
  */
 instruments: Array<ExchangedInstrument>, 
@@ -4068,7 +4180,11 @@ damage: string | null, };
 
 export type NewGroove = { note: string, groove: GrooveProfile, };
 
-export type GrooveChange = { revision: number, note: string, favourite: boolean, groove: GrooveProfile, };
+export type GrooveChange = { 
+/**
+ * Names the change among those of this groove, in at most 100 characters: one that arrives twice is made once.
+ */
+key?: string, revision: number, note: string, favourite: boolean, groove: GrooveProfile, };
 
 export type ImportedGroove = { card: GrooveCard, 
 /**

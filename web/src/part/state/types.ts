@@ -217,13 +217,19 @@ export interface SelectionSlice {
 	setAim: (change: (aim: Aim) => Aim) => void;
 }
 
+/** Something that is tried out: gestures on a recipe. */
+export interface Trial {
+	recipe: Recipe;
+	gestures: Gesture[];
+}
+
 /** What is heard otherwise than it is kept. */
 export interface PlaybackSlice {
 	/** The only pass that is heard. */
 	soloPass: number | null;
 	audition: Audition | null;
 	/** Passes that are tried out in the place of the part's own. */
-	trial: Recipe | null;
+	trial: Trial | null;
 	against: Against | null;
 	/** A part that is learned from: its reading stands in the place of Written in portraits and figures. */
 	studied: Studied | null;
@@ -240,7 +246,7 @@ export interface PlaybackSlice {
 	/** Hear an action before it is taken; nothing ends that. */
 	listen: (audition: Audition | null) => void;
 	/** Hear and see passes in the place of the part's own; nothing ends that. */
-	tryOut: (recipe: Recipe | null) => void;
+	tryOut: (trial: Trial | null) => void;
 	/** Let each round of the loop be another variation. */
 	setFresh: (fresh: boolean) => void;
 	/** Keep a variation that was heard; the rounds stay as it is. */

@@ -2,7 +2,7 @@
 import { useMemo } from "react";
 import { firstFrom } from "../../lib/ascending";
 import { useWorkspace } from "../../part/store";
-import { useGridLines } from "../rows/TimeLines";
+import { onGrid, useGridLines } from "../rows/TimeLines";
 
 export interface Lines {
 	ticks: number[];
@@ -17,7 +17,7 @@ export function useLines(): Lines {
 	const window = useWorkspace((state) => state.window);
 	const grid = useWorkspace((state) => state.pencil?.grid ?? null);
 	const { ticks: bars } = song.bars;
-	const all = useGridLines(song, grid, 50, window, true);
+	const { lines: all } = useGridLines(song, grid === null ? null : onGrid(grid), window, true);
 	return useMemo(() => {
 		const end = bars[bars.length - 1];
 		const ticks = all.filter((tick) => tick < end);

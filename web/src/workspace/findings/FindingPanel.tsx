@@ -1,7 +1,7 @@
 import { ActionIcon, Loader, Menu } from "@mantine/core";
 import { IconDots } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
-import type { Cure, FindingCard, Recipe } from "../../api/generated/types";
+import type { Cure, FindingCard, Gesture } from "../../api/generated/types";
 import { useShortcuts } from "../../lib/shortcuts";
 import { plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
@@ -183,14 +183,6 @@ function ForAll({ name, kin }: { name: string; kin: FindingCard[] }) {
 	);
 }
 
-/** A recipe with passes behind its own, as they are when they are taken. */
-function followedBy(recipe: Recipe, { passes }: Cure): Recipe {
-	const highest = Math.max(0, ...recipe.passes.map(({ id }) => id));
-	return {
-		passes: [...recipe.passes, ...passes.map((pass, place) => ({ ...pass, id: highest + 1 + place }))],
-	};
-}
-
 /** So long the pointer rests on it, in ms, before it is seen in the rows. */
 const pointed = 150;
 
@@ -205,14 +197,15 @@ function CureButton({ cure, said }: { cure: Cure; said: string }) {
 	const left = useRef(leave);
 	left.current = leave;
 	useEffect(() => () => left.current(), []);
-	const whole = () => followedBy(store.getState().recipe, cure);
+	const gesture: Gesture = { kind: "add-passes", passes: cure.passes, instead: false };
+	const trial = () => ({ recipe: store.getState().recipe, gestures: [gesture] });
 	const take = () => {
 		leave();
 		const { act, commit } = store.getState();
-		act({ kind: "add-passes", passes: cure.passes, instead: false });
+		act(gesture);
 		commit(`mend: ${said.replace(/[.]$/, "")}`.slice(0, 80));
 	};
-	const hold = useHold(whole, take);
+	const hold = useHold(trial, take);
 	return (
 		<button
 			type="button"
@@ -221,7 +214,7 @@ function CureButton({ cure, said }: { cure: Cure; said: string }) {
 			title={`${plural(cure.passes.length, "pass", "passes")}: point to see it in the rows, hold to hear it, click to take it`}
 			{...hold}
 			onPointerEnter={() => {
-				timer.current = window.setTimeout(() => store.getState().tryOut(whole()), pointed);
+				timer.current = window.setTimeout(() => store.getState().tryOut(trial()), pointed);
 			}}
 			onPointerLeave={leave}
 		>

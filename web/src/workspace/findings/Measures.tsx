@@ -5,6 +5,7 @@ import { client } from "../../api/client";
 import type { Thresholds } from "../../api/generated/types";
 import { EditedNumber } from "../../lib/fields";
 import { showError } from "../../lib/notify";
+import { keeping } from "../../part/keeping";
 import passClasses from "../passes/Passes.module.css";
 import classes from "./Findings.module.css";
 
@@ -35,7 +36,7 @@ export function Measures() {
 	const kept = useQuery({ queryKey: ["thresholds"], queryFn: client.thresholds, enabled: opened });
 	const put = async (thresholds: Partial<Thresholds>) => {
 		try {
-			await client.setThresholds(thresholds);
+			await keeping.change("thresholds", 0, () => client.setThresholds(thresholds));
 		} catch (error) {
 			showError(error);
 		}

@@ -5,10 +5,10 @@ import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { GrooveCard } from "../../api/generated/types";
 import { DamageMark } from "../../lib/Damage";
-import { inTurn } from "../../lib/inTurn";
 import { NameField } from "../../lib/NameField";
 import { doing, offerUndo, showError, showNote } from "../../lib/notify";
 import { useAfterMenu } from "../../lib/useAfterMenu";
+import { keeping } from "../../part/keeping";
 import classes from "./Grooves.module.css";
 import { groovesKey, matching, useGrooves } from "./library";
 
@@ -88,8 +88,9 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 	const change = (call: () => Promise<unknown>) => doing(call).finally(refresh);
 	const set = (to: Partial<Pick<GrooveCard, "note" | "favourite">> & { name?: string }) =>
 		change(() =>
-			inTurn(thing, revision, (revision) =>
+			keeping.change(thing, revision, (revision, key) =>
 				client.changeGroove(id, {
+					key,
 					revision,
 					note: to.note ?? note,
 					favourite: to.favourite ?? favourite,
@@ -99,7 +100,7 @@ function Line({ card, chosen, onChoose, refresh }: LineProps) {
 		);
 	const remove = async () => {
 		const remove = (revision: number) => client.deleteGroove({ ...card, revision });
-		if (!(await change(() => inTurn(thing, revision, remove)))) return;
+		if (!(await change(() => keeping.change(thing, revision, remove, false)))) return;
 		offerUndo(`groove-${id}`, `“${groove.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (editing)

@@ -6,6 +6,7 @@ import { client, files } from "../../api/client";
 import type { Family, GrooveCard, GrooveFigures, GrooveProfile } from "../../api/generated/types";
 import { showError, showNote } from "../../lib/notify";
 import { percent, plain, plural } from "../../lib/words";
+import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { drawn } from "./draw";
 import { ExtractForm } from "./ExtractForm";
@@ -183,7 +184,7 @@ function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveFigu
 		`${percent(reading.coverage)} of the slots measured`,
 		reading.steady === null ? null : `steady to ${plain(Math.round(reading.steady * 10) / 10)} ms`,
 		...reading.swings
-			.filter((swing) => Math.abs(swing.percent - 50) >= 0.5)
+			.filter(({ heard }) => heard)
 			.map((swing) => `${swing.of} swung ${plain(swing.percent)} %`),
 	];
 	return facts.filter(Boolean).join(" · ");
@@ -198,12 +199,15 @@ function Keep({ shown, onKept }: { shown: Shown; onKept: (shown: Shown) => void 
 			const kept =
 				anew || !card
 					? await client.addGroove(card?.note ?? "", { ...groove, name })
-					: await client.changeGroove(card.id, {
-							revision: card.revision,
-							note: card.note,
-							favourite: card.favourite,
-							groove,
-						});
+					: await keeping.change(`groove ${card.id}`, card.revision, (revision, key) =>
+							client.changeGroove(card.id, {
+								key,
+								revision,
+								note: card.note,
+								favourite: card.favourite,
+								groove,
+							}),
+						);
 			await queries.invalidateQueries({ queryKey: groovesKey });
 			onKept(ofCard(kept));
 			showNote("Kept in the library", kept.groove.name);

@@ -42,9 +42,7 @@ export function Exchange({ shown, onTaken, refresh }: Props) {
 	if (!part.drums)
 		return <p className={classes.said}>This part is treated as tones; treat it as drums to give it a kit.</p>;
 	if (has || !read.data) return null;
-	// A note may be known by accident: as another drum than it is now.
-	const reads = read.data.alike / Math.max(1, read.data.hits);
-	const keeps = keepNotes ?? (kit !== null && reads < 0.5);
+	const keeps = keepNotes ?? read.data.keep_notes;
 	const answer = keeps ? sent.data : read.data;
 	const take = async () => {
 		setBusy(true);

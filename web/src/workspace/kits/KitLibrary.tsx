@@ -5,10 +5,10 @@ import { useState } from "react";
 import { client, files } from "../../api/client";
 import type { KitCard } from "../../api/generated/types";
 import { DamageMark } from "../../lib/Damage";
-import { inTurn } from "../../lib/inTurn";
 import { NameField } from "../../lib/NameField";
 import { doing, offerUndo, showError } from "../../lib/notify";
 import { useAfterMenu } from "../../lib/useAfterMenu";
+import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import lists from "../grooves/Grooves.module.css";
 import classes from "./Kits.module.css";
@@ -102,7 +102,7 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 	const change = (call: () => Promise<unknown>) => doing(call).finally(refresh);
 	const remove = async () => {
 		const remove = (revision: number) => client.deleteKit({ ...card, revision });
-		if (!(await change(() => inTurn(`kit ${id}`, revision, remove)))) return;
+		if (!(await change(() => keeping.change(`kit ${id}`, revision, remove, false)))) return;
 		offerUndo(`kit-${id}`, `“${kit.name}” was deleted`, () => void change(client.undoShelf));
 	};
 	if (renaming)
@@ -115,8 +115,9 @@ function Line({ card, chosen, ofPart, onChoose, refresh }: LineProps) {
 						setRenaming(false);
 						if (name)
 							void change(() =>
-								inTurn(`kit ${id}`, revision, (revision) =>
+								keeping.change(`kit ${id}`, revision, (revision, key) =>
 									client.changeKit(id, {
+										key,
 										revision,
 										label: `rename the kit to “${name}”`,
 										kit: { ...kit, name },

@@ -4,9 +4,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
 import type { Kit } from "../../api/generated/types";
-import { inTurn } from "../../lib/inTurn";
 import { showError, showNote } from "../../lib/notify";
 import { plural } from "../../lib/words";
+import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { Exchange } from "./Exchange";
 import { KitLibrary } from "./KitLibrary";
@@ -84,8 +84,8 @@ function Stage({ shown, onChoose }: StageProps) {
 		setDraft(next);
 		changes.current += 1;
 		try {
-			await inTurn(`kit ${card.id}`, card.revision, (revision) =>
-				client.changeKit(card.id, { revision, label, kit: next }),
+			await keeping.change(`kit ${card.id}`, card.revision, (revision, key) =>
+				client.changeKit(card.id, { key, revision, label, kit: next }),
 			);
 		} catch (error) {
 			showError(error);

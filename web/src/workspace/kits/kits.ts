@@ -10,6 +10,7 @@ import type {
 	LayerBounds,
 	NoteUse,
 } from "../../api/generated/types";
+import { keeping } from "../../part/keeping";
 
 export const kitsKey = ["kits"];
 
@@ -154,7 +155,9 @@ export async function keepLayers(id: number, bounds: LayerBounds) {
 		});
 		return { ...one, layers: own.map(named) };
 	});
-	await client.changeKit(id, { revision: card.revision, label: "layers", kit: { ...card.kit, instruments } });
+	await keeping.change(`kit ${id}`, card.revision, (revision, key) =>
+		client.changeKit(id, { key, revision, label: "layers", kit: { ...card.kit, instruments } }),
+	);
 }
 
 const letters = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];

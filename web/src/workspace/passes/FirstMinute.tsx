@@ -109,7 +109,7 @@ function Start({ point }: { point: StartingPoint }) {
 		act({ kind: "add-passes", passes: recipe.passes, instead: true });
 		commit(`use “${name}”`);
 	};
-	const hold = useHold(() => recipe, take);
+	const hold = useHold(() => ({ recipe, gestures: [] }), take);
 	return (
 		<button type="button" className={classes.start} data-start={name} {...hold}>
 			<strong>{name}</strong> <span>{plural(recipe.passes.length, "pass", "passes")}</span>

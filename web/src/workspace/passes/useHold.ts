@@ -1,13 +1,13 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
-import type { Recipe } from "../../api/generated/types";
+import type { Trial } from "../../part/state/types";
 import { useWorkspaceStore } from "../../part/store";
 import { useTransport } from "../transport/context";
 
 /** Pressed for longer than this, in ms, it is heard; else it is taken. */
 const held = 350;
 
-/** A button that lets a recipe be heard on the loop while it is held down, and takes it on a click. */
-export function useHold(recipe: () => Recipe, take: () => void) {
+/** A button that lets something be heard on the loop while it is held down, and takes it on a click. */
+export function useHold(trial: () => Trial, take: () => void) {
 	const transport = useTransport();
 	const store = useWorkspaceStore();
 	const [heard, setHeard] = useState(false);
@@ -16,7 +16,7 @@ export function useHold(recipe: () => Recipe, take: () => void) {
 		if (pressed.current) return;
 		const hear = () => {
 			setHeard(true);
-			store.getState().tryOut(recipe());
+			store.getState().tryOut(trial());
 			if (pressed.current && !transport.playing) {
 				pressed.current.started = true;
 				transport.toggle();

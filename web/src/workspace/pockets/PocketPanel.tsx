@@ -8,6 +8,7 @@ import { NameField } from "../../lib/NameField";
 import { showError } from "../../lib/notify";
 import { useAfterMenu } from "../../lib/useAfterMenu";
 import { listed } from "../../lib/words";
+import { keeping } from "../../part/keeping";
 import { settingsOf, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useOffered } from "../../part/useUsed";
 import { NumberToken } from "../passes/NumberToken";
@@ -121,7 +122,8 @@ function PocketMenu({ pocket, onRename }: { pocket: PocketCard; onRename: () => 
 	const usual = async () => {
 		try {
 			const defaults = await client.defaults();
-			await client.setDefaults({ ...defaults, pocket: { name: pocket.name, settings: pocket.settings } });
+			const own = { name: pocket.name, settings: pocket.settings };
+			await keeping.change("defaults", 0, () => client.setDefaults({ ...defaults, pocket: own }));
 		} catch (error) {
 			showError(error);
 		}

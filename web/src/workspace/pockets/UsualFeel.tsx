@@ -7,6 +7,7 @@ import type { SessionDefaults } from "../../api/generated/types";
 import { EditedText } from "../../lib/fields";
 import { showError, showNote } from "../../lib/notify";
 import { plural } from "../../lib/words";
+import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Pockets.module.css";
 
@@ -46,8 +47,11 @@ function UsualFeel({ close }: { close: () => void }) {
 	if (!defaults.data) return null;
 	const { recipe, pocket, grid, tones } = defaults.data;
 	const set = (change: Partial<SessionDefaults>) => {
-		client
-			.setDefaults({ ...defaults.data, ...change })
+		// Shown at once: what is changed next stands on it.
+		const next = { ...(queries.getQueryData<SessionDefaults>(key) ?? defaults.data), ...change };
+		queries.setQueryData(key, next);
+		keeping
+			.change("defaults", 0, () => client.setDefaults(next))
 			.catch(showError)
 			.finally(() => void queries.invalidateQueries({ queryKey: key }));
 	};

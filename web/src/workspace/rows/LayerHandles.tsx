@@ -7,6 +7,7 @@ import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { useLater } from "../../lib/later";
 import { showError, showNote } from "../../lib/notify";
+import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { keepLayers } from "../kits/kits";
 import classes from "./Rows.module.css";
@@ -62,7 +63,9 @@ export function LayerHandles({ index, height }: { index: number; height: number 
 	const share = async () => {
 		try {
 			const { kit, layers } = store.getState().part.state;
-			await (kit ? keepLayers(kit.id, layers ?? {}) : client.setLayers(layers ?? {}));
+			await (kit
+				? keepLayers(kit.id, layers ?? {})
+				: keeping.change("layers", 0, () => client.setLayers(layers ?? {})));
 			await store.getState().change((revision) =>
 				client.changePart(store.getState().part.state.id, {
 					revision,

@@ -1,5 +1,5 @@
 import { type PointerEvent, useCallback } from "react";
-import type { Aim, Pass, SongDetail } from "../../api/generated/types";
+import type { Pass } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { velocityAt, velocityY } from "../../draw/hits";
 import { follow } from "../../lib/dragging";
@@ -82,39 +82,27 @@ function LimitLines({ pass, width, height }: LinesProps) {
 	);
 }
 
-/** Where the stretches of a swell begin and end, in ticks. */
-function stretchesOf(aim: Aim, song: SongDetail) {
-	const { ticks } = song.bars;
-	const named = song.sections.filter(({ name }) => aim.sections?.includes(name));
-	const ranges = [...(aim.bars ?? []), ...named];
-	if (ranges.length === 0) return [[ticks[0], ticks[ticks.length - 1]]];
-	return ranges.map(({ from, to }) => [ticks[from - 1] ?? 0, ticks[Math.min(to, ticks.length - 1)]]);
-}
-
 function SwellLines({ pass, width, height }: LinesProps) {
-	const song = useWorkspace((state) => state.song);
 	const window = useWorkspace((state) => state.window);
+	const curves = useWorkspace(
+		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.curves ?? [],
+	);
 	const stacked = useWorkspace((state) => state.stacked);
 	const setting = useSetting(pass, "swell");
 	if (pass.action.kind !== "swell" || stacked) return null;
-	const { from, to, curve, of } = pass.action;
+	const { from, to, of } = pass.action;
 	// A change is shown about the middle of the scale, a level where it is.
 	const y = (value: number) => velocityY(of === "level" ? value : 64 + value / 2, height);
 	const valueAt = (event: { clientY: number }, box: DOMRect) => {
 		const velocity = velocityAt(event.clientY - box.top, height);
 		return of === "level" ? held(velocity, 1, 127) : held((velocity - 64) * 2, -126, 127);
 	};
-	const bend = {
-		straight: (u: number) => u,
-		late: (u: number) => u * u,
-		early: (u: number) => 1 - (1 - u) ** 2,
-	}[curve];
 	const { x } = axis(window, width);
 	return (
 		<svg className={classes.lines} width={width} height={height} aria-hidden data-lines="swell">
-			{stretchesOf(pass.aim, song).map(([start, end]) => {
-				const at = (u: number) => `${x(start + u * (end - start))},${y(from + bend(u) * (to - from))}`;
-				const points = Array.from({ length: 17 }, (_, step) => at(step / 16)).join("L");
+			{curves.map((curve) => {
+				const [start, end] = [curve[0][0], curve[curve.length - 1][0]];
+				const points = curve.map(([tick, value]) => `${x(tick)},${y(value)}`).join("L");
 				return (
 					<g key={start}>
 						<path d={`M${points}`} fill="none" stroke="var(--ink)" strokeWidth={1.5} strokeDasharray="6 3" />

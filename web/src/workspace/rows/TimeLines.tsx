@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { client } from "../../api/client";
-import type { Action, SongDetail } from "../../api/generated/types";
+import type { GridLines, MovesBy, SongDetail } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { shownWindow } from "../../part/shown";
-import { barAt, barCount, secondsAt, tickAt } from "../../part/song";
+import { barAt, barCount } from "../../part/song";
 import { useWorkspace } from "../../part/store";
 import classes from "./Rows.module.css";
 
@@ -18,22 +18,21 @@ export function TimeLines({ index, width, height }: { index: number; width: numb
 	const partGrid = useWorkspace((state) => state.part.grid);
 	const cell = useWorkspace((state) => state.part.cell);
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
-	const pass = useWorkspace((state) => {
+	const rule = useWorkspace((state) => {
 		const { id } = state.part.kit.instruments[index];
 		const one = state.recipe.passes.find(({ id }) => id === state.focus);
 		const meant = !one?.aim.instruments?.length || one.aim.instruments.includes(id);
-		return one?.on && meant ? one : undefined;
+		if (!one?.on || !meant) return null;
+		return state.performance?.passes.find(({ pass }) => pass === one.id)?.moves_by ?? null;
 	});
-	const rule = pass && ruleOf(pass.action);
 	const shown = shownWindow({ song, window, stacked });
 	const dense = ((shown[1] - shown[0]) / cell) * nearest > width;
-	const grid = rule?.grid ?? (opened ? partGrid : null);
-	const lines = useGridLines(song, dense ? null : grid, rule?.swing ?? 50, shown);
+	const by = rule ?? (opened ? onGrid(partGrid) : null);
+	const { lines, left_alone: zones } = useGridLines(song, dense ? null : by, shown);
 	if (lines.length === 0 || width === 0) return null;
 	const { x } = axis(shown, width);
-	const zones = rule ? zonesOf(song, lines, rule) : { forgiven: [], beyond: [] };
 	return (
-		<svg className={classes.lines} width={width} height={height} aria-hidden data-time-lines={grid}>
+		<svg className={classes.lines} width={width} height={height} aria-hidden data-time-lines={by?.grid}>
 			<Zones zones={zones.beyond} of="beyond reach" {...{ x, height }} />
 			<Zones zones={zones.forgiven} of="forgiven" {...{ x, height }} />
 			{lines.map((line) => (
@@ -73,57 +72,29 @@ function Zones({ zones, of, x, height }: ZonesProps) {
 	));
 }
 
-interface Rule {
-	grid: string;
-	swing: number;
-	/** In ms. */
-	forgive: number;
-	/** In ms; nothing: everything. */
-	reach: number | null;
-}
+/** A straight grid that nothing is moved by. */
+export const onGrid = (grid: string): MovesBy => ({ grid, swing: 50, forgive: 0, reach: null });
 
-/** The lines that an action goes by. */
-function ruleOf(action: Action): Rule | null {
-	switch (action.kind) {
-		case "pull":
-			return { grid: action.grid, swing: action.swing, forgive: action.forgive, reach: action.reach };
-		case "swing":
-			return { grid: action.grid, swing: action.to, forgive: 0, reach: null };
-		case "groove":
-			return { grid: action.groove.grid, swing: 50, forgive: 0, reach: null };
-		default:
-			return null;
-	}
-}
+const none: GridLines = { lines: [], left_alone: { forgiven: [], beyond: [] } };
 
-/** Where hits are left as they were played, and where they are too far off to be meant. */
-function zonesOf(song: SongDetail, lines: number[], { forgive, reach }: Rule) {
-	const away = (line: number, ms: number) => tickAt(song, secondsAt(song, line) + ms / 1000);
-	const forgiven = forgive > 0 ? lines.map((line) => [away(line, -forgive), away(line, forgive)]) : [];
-	const between = lines.slice(1).map((line, index) => [lines[index], line]);
-	const beyond = reach === null ? [] : between.map(([from, to]) => [away(from, reach), away(to, -reach)]);
-	return { forgiven, beyond: beyond.filter(([from, to]) => to > from) };
-}
-
-/** The lines of a grid in the bars that are shown; none without a grid. `exact`: none rather than those of a moment ago. */
+/** The lines of a rule in the bars that are shown; none without one. `exact`: none rather than those of a moment ago. */
 export function useGridLines(
 	song: SongDetail,
-	grid: string | null,
-	swing: number,
+	by: MovesBy | null,
 	[start, end]: [number, number],
 	exact = false,
-) {
+): GridLines {
 	const { ticks } = song.bars;
 	const from = ticks[barAt(song, start) - 1];
 	const to = ticks[Math.min(barAt(song, end), barCount(song))];
 	const lines = useQuery({
-		queryKey: ["grid-lines", song.id, grid, swing, from, to],
-		queryFn: () => client.gridLines(song.id, grid ?? "", swing, from, to),
-		enabled: grid !== null,
+		queryKey: ["grid-lines", song.id, by, from, to],
+		queryFn: () => client.gridLines(song.id, by ?? onGrid(""), from, to),
+		enabled: by !== null,
 		staleTime: Number.POSITIVE_INFINITY,
 		gcTime: 60_000,
 		retry: false,
 		placeholderData: exact ? undefined : keepPreviousData,
 	});
-	return grid === null ? [] : (lines.data ?? []);
+	return (by && lines.data) ?? none;
 }

@@ -6,6 +6,7 @@ import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
+import { gridInWords } from "../passes/GridToken";
 import { PocketChip } from "../pockets/PocketChip";
 import classes from "./Rows.module.css";
 
@@ -97,30 +98,21 @@ const Ground = memo(function Ground({ height }: { height: number }) {
 	);
 });
 
-type TimeFigures = Pick<
-	Figures,
-	"offset_mean" | "offset_spread" | "early" | "late" | "swing" | "swing_sixteenths"
->;
+type TimeFigures = Pick<Figures, "offset_mean" | "offset_spread" | "early" | "late" | "heard_swing">;
 
 function timeOf(figures: Figures | undefined): TimeFigures | null {
 	if (!figures) return null;
-	const { offset_mean, offset_spread, early, late, swing, swing_sixteenths } = figures;
-	return { offset_mean, offset_spread, early, late, swing, swing_sixteenths };
+	const { offset_mean, offset_spread, early, late, heard_swing } = figures;
+	return { offset_mean, offset_spread, early, late, heard_swing };
 }
 
 /** The swing that an instrument seems to have: as a share of the pair, and as a ratio. */
-export function swingOf({
-	swing,
-	swing_sixteenths: sixteenths,
-}: Pick<Figures, "swing" | "swing_sixteenths">) {
-	const found = [
-		{ of: "16ths", percent: sixteenths },
-		{ of: "8ths", percent: swing },
-	].find(({ percent }) => percent !== null && Math.abs(percent - 50) >= 1.5);
-	if (!found?.percent) return null;
-	const ratio = found.percent / (100 - found.percent);
-	const short = `${Math.round(found.percent)} %`;
-	return { short: `swing ${short}`, words: `${found.of} ${short}, ${ratio.toFixed(2)} : 1` };
+export function swingOf({ heard_swing: swing }: Pick<Figures, "heard_swing">) {
+	if (!swing) return null;
+	const { of, percent } = swing;
+	const ratio = percent / (100 - percent);
+	const short = `${Math.round(percent)} %`;
+	return { short: `swing ${short}`, words: `${gridInWords(of)} ${short}, ${ratio.toFixed(2)} : 1` };
 }
 
 function portraitInWords(name: string, grid: string, written: TimeFigures, played: TimeFigures) {

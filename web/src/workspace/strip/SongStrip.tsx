@@ -1,7 +1,7 @@
 import { Kbd, Menu, useComputedColorScheme } from "@mantine/core";
 import { useElementSize } from "@mantine/hooks";
 import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef } from "react";
-import type { Figures } from "../../api/generated/types";
+import type { BarColumns, Figures } from "../../api/generated/types";
 import { fitCanvas } from "../../draw/canvas";
 import { rightwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
@@ -137,47 +137,17 @@ function FigurePair({ label, of }: PairProps) {
 
 const bottom = 26;
 
-/** How much is struck in each bar: the sum of the velocities. */
-function barHeights({ song, part, performance }: WorkspaceState) {
-	const sums = new Array<number>(barCount(song)).fill(0);
-	const velocities = performance?.velocities ?? part.written.velocities;
-	const ids = performance?.ids ?? part.written.ids;
-	const { bars } = performance?.lines ?? part.written.lines;
-	bars.forEach((bar, hit) => {
-		if (bar <= sums.length && !performance?.silenced.has(ids[hit])) sums[bar - 1] += velocities[hit];
-	});
-	const most = Math.max(1, ...sums);
-	return sums.map((sum) => sum / most);
+/** How much is struck in each bar, from 0 to 1. */
+function barHeights({ part, performance }: WorkspaceState) {
+	const { struck } = (performance ?? part.written).bars;
+	const most = Math.max(1, ...struck);
+	return struck.map((sum) => sum / most);
 }
 
 /** How hard each bar is struck on average, as it was written and as it is played, from 0 to 1. */
-function barLevels({ song, part, performance }: WorkspaceState) {
-	const means = (read: (hit: number) => number, bars: number[], counts: (hit: number) => boolean) => {
-		const [sums, hits] = [
-			new Array<number>(barCount(song)).fill(0),
-			new Array<number>(barCount(song)).fill(0),
-		];
-		bars.forEach((bar, hit) => {
-			if (bar > sums.length || !counts(hit)) return;
-			sums[bar - 1] += read(hit);
-			hits[bar - 1] += 1;
-		});
-		return sums.map((sum, bar) => sum / Math.max(1, hits[bar]) / 127);
-	};
-	const { written } = part;
-	const before = means(
-		(hit) => written.velocities[hit],
-		written.lines.bars,
-		() => true,
-	);
-	if (!performance) return { before, after: before };
-	const { velocities, ids, lines, silenced } = performance;
-	const after = means(
-		(hit) => velocities[hit],
-		lines.bars,
-		(hit) => !silenced.has(ids[hit]),
-	);
-	return { before, after };
+function barLevels({ part, performance }: WorkspaceState) {
+	const shares = ({ bars }: { bars: BarColumns }) => bars.means.map((mean) => mean / 127);
+	return { before: shares(part.written), after: shares(performance ?? part.written) };
 }
 
 function SongMap() {

@@ -1,12 +1,13 @@
 import { Button, Checkbox, Group, NumberInput, Popover, Stack, Text } from "@mantine/core";
 import { Fragment, type ReactNode, useState } from "react";
-import type { BarRange, Turned } from "../../api/generated/types";
-import { barCount } from "../../part/song";
-import { useWorkspace } from "../../part/store";
-import { useOffered } from "../../part/useUsed";
-import { type AimProps, AllBut, conditionsOf } from "./AimConditions";
-import classes from "./Passes.module.css";
-import { barsInWords, capital, familiesOf, instrumentsInWords, isEveryBar, several } from "./words";
+import type { BarRange, Turned } from "../../../api/generated/types";
+import { barCount } from "../../../part/song";
+import { useWorkspace } from "../../../part/store";
+import { useOffered } from "../../../part/useUsed";
+import classes from "../Passes.module.css";
+import { barsInWords, capital, familiesOf, instrumentsInWords, isEveryBar, several } from "../words";
+import { type AimProps, AllBut } from "./ConditionToken";
+import { conditionsOf } from "./conditions";
 
 type Props = Pick<AimProps, "aim" | "onChange">;
 
