@@ -163,3 +163,38 @@ async fn a_pass_that_is_heard_alone_is_alone_behind_the_pencil_too() -> Done {
     assert!(last["alone"].is_number(), "{last}");
     browser.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_swell_is_drawn_where_it_swells_and_one_that_hits_nothing_nowhere() -> Done {
+    let (_turn, app, browser) = start().await;
+    open_causeway(&app, &browser).await?;
+    let swell = |id: u32, aim: Value| json!({"id": id, "aim": aim, "action": {"kind": "swell", "from": -40, "to": 20, "curve": "late"}});
+    let recipe = json!({"passes": [
+        swell(1, json!({"instruments": ["closed-hat"], "velocity": {"from": 1, "to": 2}})),
+        swell(2, json!({"instruments": ["closed-hat"], "bars": [{"from": 1, "to": 2}, {"from": 3, "to": 4}]})),
+    ]});
+    let put = format!(
+        "return fetch('/api/v1/parts/1', {{method: 'PUT', headers: {{'Content-Type': 'application/json'}},
+            body: JSON.stringify({{revision: 1, label: 'swells', recipe: {recipe}}})}}).then((r) => r.status)"
+    );
+    assert_eq!(browser.run(&put).await?, 200);
+    open_causeway(&app, &browser).await?;
+    let lines = "[data-instrument='closed-hat'] svg[data-lines=swell]";
+    let open = async |number: u32| {
+        browser.click_at(&format!("(//*[@data-pass='swell'])[{number}]//*[@aria-expanded]")).await?;
+        browser.find(lines).await?;
+        browser.rest().await?;
+        browser.run(&format!("return document.querySelectorAll(\"{lines} path\").length")).await
+    };
+    assert_eq!(open(1).await?, 0);
+    assert_eq!(open(2).await?, 2);
+    // Its end is dragged, and the line with it.
+    let path = format!("return document.querySelector(\"{lines} path\").getAttribute('d')");
+    let before = browser.run(&path).await?;
+    let [x, y] = middle(&browser, &format!("{lines} g:first-child circle:last-child")).await?;
+    browser.drag_from(x, y, 0.0, 30.0).await?;
+    kept(&browser, 1, "passes[1].action.to < 10").await?;
+    browser.rest().await?;
+    assert_ne!(browser.run(&path).await?, before);
+    browser.close().await
+}

@@ -82,10 +82,13 @@ function LimitLines({ pass, width, height }: LinesProps) {
 	);
 }
 
+/** Of a pass that hits nothing. */
+const noCurves: [number, number][][] = [];
+
 function SwellLines({ pass, width, height }: LinesProps) {
 	const window = useWorkspace((state) => state.window);
 	const curves = useWorkspace(
-		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.curves ?? [],
+		(state) => state.performance?.passes.find((one) => one.pass === pass.id)?.curves ?? noCurves,
 	);
 	const stacked = useWorkspace((state) => state.stacked);
 	const setting = useSetting(pass, "swell");
