@@ -74,7 +74,7 @@ async fn a_number_is_checked_when_all_of_it_is_there() -> Done {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_key_that_is_held_moves_a_border_and_is_one_complaint_less() -> Done {
+async fn a_key_that_is_held_moves_a_border_without_complaint() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
     browser.press("Closed hat").await?;

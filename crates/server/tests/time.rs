@@ -248,3 +248,39 @@ fn a_part_is_measured_against_the_grid_that_was_chosen() {
     change(json!({"fitting_grid": true}));
     assert_eq!(get(&client, &format!("/parts/{}", parts[0])).1["grid"], detail["grid"]);
 }
+
+/// A song with 60 bpm from the middle of a beat at 120 on.
+fn slowing_within_a_beat() -> Vec<u8> {
+    let mut track = b"\0\xff\x51\x03\x07\xa1\x20\0\x99\x24\x64\x78\x89\x24\x40".to_vec();
+    // 240 ticks at 480 a quarter; 1 000 000 µs from there on.
+    track.extend(b"\x78\xff\x51\x03\x0f\x42\x40\x9e\x00\x99\x24\x64\x78\x89\x24\x40\0\xff\x2f\0");
+    let mut file = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk".to_vec();
+    file.extend((track.len() as u32).to_be_bytes());
+    file.extend(track);
+    file
+}
+
+#[test]
+fn time_is_told_as_it_is_also_where_the_tempo_changes_within_a_beat() {
+    let client = client();
+    let (status, card) = send(&client, "/songs?file_name=slowing.mid", &slowing_within_a_beat());
+    assert_eq!(status, Status::Ok, "{card}");
+    let night_ferry = song(&client, "Night Ferry").0;
+    for (id, least) in [(card["id"].as_i64().unwrap(), 3), (night_ferry, 5)] {
+        let file = vivida_smf::read(&download(&client, &format!("/songs/{id}/original"))).unwrap();
+        let bars = get(&client, &format!("/songs/{id}")).1["bars"].clone();
+        let column = |name: &str| -> Vec<f64> { serde_json::from_value(bars[name].clone()).unwrap() };
+        let (ticks, seconds) = (column("even_ticks"), column("even_seconds"));
+        assert!(ticks.len() >= least && ticks.is_sorted_by(|a, b| a < b), "{ticks:?}");
+        let scale = file.ppq.as_f64() / 24.0;
+        let end = *ticks.last().unwrap();
+        for tick in (0..).map(|place| f64::from(place) * scale).take_while(|tick| *tick <= end) {
+            let after = ticks.partition_point(|one| *one <= tick).clamp(1, ticks.len() - 1);
+            let share = (tick - ticks[after - 1]) / (ticks[after] - ticks[after - 1]);
+            let at = seconds[after - 1] + share * (seconds[after] - seconds[after - 1]);
+            assert!((at - file.tempo.seconds(vivida_core::Ticks(tick))).abs() < 1e-9, "song {id} at {tick}");
+        }
+    }
+    let bars = get(&client, &format!("/songs/{}", card["id"])).1["bars"].clone();
+    assert_eq!((&bars["even_ticks"][1], &bars["even_seconds"][1]), (&json!(240.0), &json!(0.25)));
+}

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { client, files } from "../../api/client";
 import type { Family, GrooveCard, GrooveFigures, GrooveProfile } from "../../api/generated/types";
+import { Newest } from "../../lib/newest";
 import { showError, showNote } from "../../lib/notify";
 import { percent, plain, plural } from "../../lib/words";
 import { keeping } from "../../part/keeping";
@@ -85,22 +86,24 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 	const voice = family && voices.includes(family) ? family : null;
 	/** As it is by now, drawn or not. */
 	const newest = useRef(shown);
-	if (newest.current.groove !== groove) newest.current = shown;
-	const asking = useRef(false);
-	const read = async () => {
-		if (asking.current) return;
-		asking.current = true;
-		const of = newest.current;
-		try {
-			const reading = await client.readGroove(of.groove);
-			// Another groove may have been chosen, and more may have been drawn: that is asked for next.
-			if (newest.current === of) onChange({ ...of, reading });
-		} catch (error) {
-			showError(error);
-		}
-		asking.current = false;
-		if (newest.current !== of && newest.current.changed) void read();
-	};
+	const change = useRef(onChange);
+	change.current = onChange;
+	const [readings] = useState(
+		() =>
+			new Newest<Shown, GrooveFigures>(
+				({ groove }) => client.readGroove(groove),
+				(of, reading) => {
+					newest.current = { ...of, reading };
+					change.current(newest.current);
+				},
+				showError,
+			),
+	);
+	if (newest.current.groove !== groove) {
+		// Another groove was chosen: nobody waits for what was drawn in the one before.
+		readings.forget();
+		newest.current = shown;
+	}
 	const draw = (slot: number, change: { offset?: number; velocity?: number }) => {
 		const { groove, reading } = newest.current;
 		newest.current = {
@@ -109,7 +112,7 @@ function Stage({ shown, onChange }: { shown: Shown; onChange: (shown: Shown) => 
 			changed: true,
 		};
 		onChange(newest.current);
-		void read();
+		readings.ask(newest.current);
 	};
 	return (
 		<div className={classes.stage}>
