@@ -264,7 +264,7 @@ fn slowing_within_a_beat() -> Vec<u8> {
 fn time_is_told_as_it_is_also_where_the_tempo_changes_within_a_beat() {
     let client = client();
     let (status, card) = send(&client, "/songs?file_name=slowing.mid", &slowing_within_a_beat());
-    assert_eq!(status, Status::Ok, "{card}");
+    assert_eq!(status, Status::Created, "{card}");
     let night_ferry = song(&client, "Night Ferry").0;
     for (id, least) in [(card["id"].as_i64().unwrap(), 3), (night_ferry, 5)] {
         let file = vivida_smf::read(&download(&client, &format!("/songs/{id}/original"))).unwrap();
