@@ -226,10 +226,14 @@ impl Browser {
     /// Opens a window of this size.
     pub async fn open(width: u32, height: u32) -> Result<Browser, NewSessionError> {
         let idle = IDLE.lock().expect("nobody fails holding it").pop();
-        let (client, driver) = match idle {
-            Some(found) => found,
-            None => TALKING.spawn(connected()).await.expect("a browser is started")?,
-        };
+        if let Some((client, driver)) = idle {
+            let browser = Browser { client, driver, is_spoilt: Cell::new(false) };
+            // Whoever waited for long may find the line to its driver closed.
+            if browser.resize(width, height).await.is_ok() {
+                return Ok(browser);
+            }
+        }
+        let (client, driver) = TALKING.spawn(connected()).await.expect("a browser is started")?;
         let browser = Browser { client, driver, is_spoilt: Cell::new(false) };
         browser.resize(width, height).await.expect("a window can be resized");
         Ok(browser)

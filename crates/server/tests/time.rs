@@ -282,5 +282,5 @@ fn time_is_told_as_it_is_also_where_the_tempo_changes_within_a_beat() {
         }
     }
     let bars = get(&client, &format!("/songs/{}", card["id"])).1["bars"].clone();
-    assert_eq!((&bars["even_ticks"][1], &bars["even_seconds"][1]), (&json!(240.0), &json!(0.25)));
+    assert_eq!((&bars["even_ticks"][1], &bars["even_seconds"][1]), (&json!(480.0), &json!(0.25)), "at 960 a quarter");
 }
