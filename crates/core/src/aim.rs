@@ -374,7 +374,7 @@ impl Aim {
             within("length.from", range.from.0)?;
             within("length.to", range.to.0)?;
             if range.from > range.to {
-                let message = format!("{} ms is before the {} ms that it begins with", range.to.0, range.from.0);
+                let message = format!("{} ms is shorter than the shortest, {} ms", range.to.0, range.from.0);
                 return Err(("length.to".to_owned(), message));
             }
         }

@@ -280,30 +280,32 @@ impl BarMoves {
                     pass.aim.bars = bars;
                 }
             }
-            match &mut pass.action {
+            let (gone, what) = match &mut pass.action {
                 Action::Arc(arc) => {
+                    let before = arc.points.len();
                     arc.points.retain_mut(|point| self.place(&mut point.bar));
+                    let gone = before - arc.points.len();
                     arc.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
                     arc.points.dedup_by(|a, b| a.bar == b.bar);
+                    (gone, ["1 point of its line", "points of its line"])
                 }
                 Action::LaneLine(line) => {
                     let before = line.points.len();
                     line.points.retain_mut(|point| self.place(&mut point.bar));
                     line.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
-                    if line.points.is_empty() && before > 0 {
-                        said.push(format!("{name}: its line went with its bars."));
-                    }
+                    (before - line.points.len(), ["1 point of its line", "points of its line"])
                 }
                 Action::ByHand(hand) => {
                     let before = hand.added.len();
                     hand.added.retain_mut(|hit| self.tick(hit.tick, from, to).map(|tick| hit.tick = tick).is_some());
-                    if hand.added.len() < before {
-                        let gone = before - hand.added.len();
-                        let hits = if gone == 1 { "1 hit" } else { &format!("{gone} hits") };
-                        said.push(format!("{name}: {hits} that it added went with their bars."));
-                    }
+                    (before - hand.added.len(), ["1 hit that it added", "hits that it added"])
                 }
-                _ => {}
+                _ => continue,
+            };
+            match gone {
+                0 => {}
+                1 => said.push(format!("{name}: {} went with its bar.", what[0])),
+                _ => said.push(format!("{name}: {gone} {} went with their bars.", what[1])),
             }
         }
         (recipe, said)
@@ -480,10 +482,12 @@ mod tests {
             ],
         };
         let (_, metre) = Outline::plain(bars, 100.0, "4/4").maps();
-        let (after, _) = edit.plan(bars).unwrap().moves(bars).recipe(&recipe, &metre, &metre);
+        let (after, said) = edit.plan(bars).unwrap().moves(bars).recipe(&recipe, &metre, &metre);
         let [Action::Arc(arc), Action::LaneLine(line)] = [&after.passes[0].action, &after.passes[1].action] else {
             panic!("passes stay what they are");
         };
+        let lost = points.len() - arc.points.len();
+        assert_eq!(said.len(), 2 * lost.min(1), "what went is said: {said:?}");
         [
             arc.points.iter().map(|point| (point.bar, point.by)).collect(),
             line.points.iter().map(|point| (point.bar, point.value - 64.0)).collect(),

@@ -8,6 +8,7 @@ use crate::kit::{Family, InstrumentId};
 use crate::metre::MetreMap;
 use crate::perform::PlayedHit;
 use crate::stats::{mean, standard_deviation};
+use crate::swung::SwingFigure;
 use crate::tempo::TempoMap;
 use crate::units::Ticks;
 use serde::{Deserialize, Serialize};
@@ -282,32 +283,10 @@ pub struct GrooveFigures {
     /// So many hits it was taken from.
     pub hits: u32,
     /// Where the middle of a pair lies, as far as slots tell: by pairs of the grid, then of twice its cell.
-    pub swings: Vec<GrooveSwing>,
+    pub swings: Vec<SwingFigure>,
     /// All together first.
     pub voices: Vec<VoiceFigures>,
 }
-
-/// The swing of a groove.
-#[derive(Clone, Debug, PartialEq, Serialize, TS)]
-pub struct GrooveSwing {
-    /// What the pairs are made of: “1/16”.
-    pub of: String,
-    /// Where the middle of a pair lies in it, %.
-    pub percent: f64,
-    /// It is far enough from straight to be heard as swing.
-    pub heard: bool,
-}
-
-impl GrooveSwing {
-    /// Of pairs of this grid, to a tenth.
-    pub(crate) fn new(of: Grid, percent: f64) -> GrooveSwing {
-        let percent = (percent * 10.0).round() / 10.0;
-        GrooveSwing { of: of.to_string(), percent, heard: (percent - 50.0).abs() >= LEAST_HEARD }
-    }
-}
-
-/// Nearer to straight than this, in %, nobody hears swing: at 120 bpm 16ths are 4 ms late.
-const LEAST_HEARD: f64 = 1.5;
 
 /// One voice of a groove, every slot of it.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]
@@ -373,7 +352,7 @@ impl GrooveProfile {
     }
 
     /// Where the middle of pairs lies that are made of so many cells each, from the known slots.
-    fn swing(&self, cells: u32) -> Option<GrooveSwing> {
+    fn swing(&self, cells: u32) -> Option<SwingFigure> {
         let (known, a_bar) = (self.of_all(), self.slots_a_bar());
         let middles: Vec<f64> = known
             .iter()
@@ -389,7 +368,7 @@ impl GrooveProfile {
             })
             .collect();
         let of = self.grid.times(cells)?;
-        (!middles.is_empty()).then(|| GrooveSwing::new(of, mean(&middles)))
+        (!middles.is_empty()).then(|| SwingFigure::new(of, mean(&middles)))
     }
 }
 

@@ -1,7 +1,6 @@
 //! Figures and portraits of a part, Written and Played.
 
 use crate::chart::Chart;
-use crate::extract::GrooveSwing;
 use crate::grid::Grid;
 use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId};
@@ -9,6 +8,7 @@ use crate::lane::Lane;
 use crate::moving::{self, MovementReading};
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
+use crate::swung::SwingFigure;
 use crate::units::{Millis, Ticks, Velocity};
 use serde::Serialize;
 use ts_rs::TS;
@@ -50,7 +50,7 @@ pub struct Figures {
     /// Where every second 16th lies within its half of the beat, likewise; two of the four in either half.
     pub swing_sixteenths: Option<f64>,
     /// What of it is heard: of 16ths, else of 8ths.
-    pub heard_swing: Option<GrooveSwing>,
+    pub heard_swing: Option<SwingFigure>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
 }
@@ -357,7 +357,7 @@ impl Tally {
             .then_some(sixteenths.concat())
             .and_then(|offbeats| swing_of(&offbeats, &self.halves));
         let eighths = (offbeats.len() >= 4).then_some(offbeats).and_then(|offbeats| swing_of(&offbeats, &self.beats));
-        let of = |grid: Grid, found: Option<f64>| found.map(|percent| GrooveSwing::new(grid, percent));
+        let of = |grid: Grid, found: Option<f64>| found.map(|percent| SwingFigure::new(grid, percent));
         let swings = [of(Grid::SIXTEENTHS, sixteenths), of(Grid::straight(8), eighths)];
         let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
         Figures {

@@ -91,6 +91,28 @@ impl Swung {
     }
 }
 
+/// How a groove or an instrument is swung.
+#[derive(Clone, Debug, PartialEq, Serialize, TS)]
+pub struct SwingFigure {
+    /// What the pairs are made of: “1/16”.
+    pub of: String,
+    /// Where the middle of a pair lies in it, %.
+    pub percent: f64,
+    /// It is far enough from straight to be heard as swing.
+    pub heard: bool,
+}
+
+impl SwingFigure {
+    /// Of pairs of this grid, to a tenth.
+    pub(crate) fn new(of: Grid, percent: f64) -> SwingFigure {
+        let percent = (percent * 10.0).round() / 10.0;
+        SwingFigure { of: of.to_string(), percent, heard: (percent - 50.0).abs() >= LEAST_HEARD }
+    }
+}
+
+/// Nearer to straight than this, in %, nobody hears swing: at 120 bpm 16ths are 4 ms late.
+const LEAST_HEARD: f64 = 1.5;
+
 /// The lines that an action moves hits by, and how near and how far.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
 pub struct MovesBy {

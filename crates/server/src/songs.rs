@@ -7,7 +7,8 @@ use crate::problem::Problem;
 use serde_json::Value;
 use serde_json::value::RawValue;
 use std::sync::Arc;
-use vivida_core::{Grid, Millis, MovesBy, Outline, Percent, Section, Slots, Ticks};
+use vivida_core::action::Pull;
+use vivida_core::{Grid, Millis, Outline, Percent, Section, Slots, Ticks};
 use vivida_smf::read;
 use vivida_store::{PartId, Reading, Reads, SongId, Step, StoredPart, StoredSong};
 
@@ -211,26 +212,19 @@ impl App {
     /// The lines of a grid, swung or not, to be drawn from one tick to another; none where they are too many.
     pub(crate) fn grid_lines(&self, id: SongId, asked: &GridLinesAsked) -> Answer<GridLines> {
         let grid: Grid = asked.grid.parse().map_err(|message| Problem::field("grid", message))?;
-        let within = |field: &str, value: Option<f64>, least: f64, most: f64, unit: &str| match value {
-            Some(value) if !(least..=most).contains(&value) => {
-                Err(Problem::field(field, format!("{value} is outside {least} to {most} {unit}")))
-            }
-            _ => Ok(()),
+        let pull = Pull {
+            grid,
+            swing: Percent(asked.swing.unwrap_or(50.0)),
+            forgive: Millis(asked.forgive.unwrap_or(0.0)),
+            reach: asked.reach.map(Millis),
+            ..Pull::default()
         };
-        within("swing", asked.swing, 25.0, 80.0, "%")?;
-        within("forgive", asked.forgive, 0.0, 100.0, "ms")?;
-        within("reach", asked.reach, 0.0, 500.0, "ms")?;
+        let rule = pull.moves().map_err(|(field, message)| Problem::field(field, message))?;
         let (from, to) = (asked.from, asked.to);
         let good = |tick: f64| tick.abs() <= 1e12;
         if !(good(from) && good(to)) {
             return Err(Problem::field("from", "a stretch goes from one tick of the song to another"));
         }
-        let rule = MovesBy {
-            grid,
-            swing: Percent(asked.swing.unwrap_or(50.0)),
-            forgive: Millis(asked.forgive.unwrap_or(0.0)),
-            reach: asked.reach.map(Millis),
-        };
         let file = &self.read_song(id)?.file;
         let lines = grid.lines(&file.metre, rule.swing, Ticks(from), Ticks(to), MOST_LINES);
         Ok(GridLines { left_alone: rule.left_alone(&file.tempo, &lines), lines })

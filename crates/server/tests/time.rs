@@ -284,3 +284,22 @@ fn time_is_told_as_it_is_also_where_the_tempo_changes_within_a_beat() {
     let bars = get(&client, &format!("/songs/{}", card["id"])).1["bars"].clone();
     assert_eq!((&bars["even_ticks"][1], &bars["even_seconds"][1]), (&json!(480.0), &json!(0.25)), "at 960 a quarter");
 }
+
+#[test]
+fn lines_are_told_with_where_hits_are_left_alone_and_their_ranges_are_those_of_pull() {
+    let client = client();
+    let lines = |more: &str| get(&client, &format!("/songs/1/grid-lines?grid=1/4&from=0&to=1920{more}"));
+    let (status, plain) = lines("");
+    assert_eq!(status, Status::Ok, "{plain}");
+    assert_eq!(plain, json!({"lines": [0.0, 960.0, 1920.0], "left_alone": {"forgiven": [], "beyond": []}}));
+    // 96 bpm: 960 ticks in 625 ms.
+    let (_, near) = lines("&forgive=62.5&reach=125");
+    assert_eq!(near["left_alone"]["forgiven"], json!([[-96.0, 96.0], [864.0, 1056.0], [1824.0, 2016.0]]));
+    assert_eq!(near["left_alone"]["beyond"], json!([[192.0, 768.0], [1152.0, 1728.0]]));
+    for (wrong, field) in
+        [("&forgive=100.5", "forgive"), ("&reach=501", "reach"), ("&swing=81", "swing"), ("&forgive=NaN", "forgive")]
+    {
+        let (status, problem) = lines(wrong);
+        assert_eq!((status, &problem["field"]), (Status::UnprocessableEntity, &json!(field)), "{wrong}: {problem}");
+    }
+}

@@ -50,6 +50,20 @@ impl Default for Pull {
 }
 
 impl Pull {
+    /// The lines that it moves hits by, where its settings are in their ranges.
+    ///
+    /// # Errors
+    ///
+    /// The setting that is wrong, and why.
+    pub fn moves(self) -> Result<MovesBy, (String, String)> {
+        super::checked(&self)?;
+        Ok(self.lines())
+    }
+
+    fn lines(&self) -> MovesBy {
+        MovesBy { grid: self.grid, swing: self.swing, forgive: self.forgive, reach: self.reach }
+    }
+
     fn start(&self, stage: &Stage<'_>, index: usize, dice: &Dice) -> f64 {
         let swung = Swung { grid: self.grid, swing: self.swing };
         let at = stage.onset[index];
@@ -131,7 +145,7 @@ impl Act for Pull {
     const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn moves_by(&self) -> Option<MovesBy> {
-        Some(MovesBy { grid: self.grid, swing: self.swing, forgive: self.forgive, reach: self.reach })
+        Some(self.lines())
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

@@ -135,7 +135,7 @@ pub fn typescript() -> String {
         PocketSettings,
         Extraction,
         LaidHits,
-        vivida_core::GrooveSwing,
+        vivida_core::SwingFigure,
         vivida_core::VoiceFigures,
         GrooveFigures,
         vivida_core::action::FanOrder,

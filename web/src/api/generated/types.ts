@@ -912,7 +912,7 @@ velocities: Array<number>,
  */
 families: Array<Family>, };
 
-export type GrooveSwing = { 
+export type SwingFigure = { 
 /**
  * What the pairs are made of: “1/16”.
  */
@@ -984,7 +984,7 @@ hits: number,
 /**
  * Where the middle of a pair lies, as far as slots tell: by pairs of the grid, then of twice its cell.
  */
-swings: Array<GrooveSwing>, 
+swings: Array<SwingFigure>, 
 /**
  * All together first.
  */
@@ -1804,7 +1804,7 @@ swing_sixteenths: number | null,
 /**
  * What of it is heard: of 16ths, else of 8ths.
  */
-heard_swing: GrooveSwing | null, 
+heard_swing: SwingFigure | null, 
 /**
  * How much one offset predicts the next, −1 to 1.
  */

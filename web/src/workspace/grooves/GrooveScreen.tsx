@@ -9,6 +9,7 @@ import { showError, showNote } from "../../lib/notify";
 import { percent, plain, plural } from "../../lib/words";
 import { keeping } from "../../part/keeping";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { gridInWords } from "../passes/GridToken";
 import { drawn } from "./draw";
 import { ExtractForm } from "./ExtractForm";
 import { familyNames } from "./families";
@@ -188,7 +189,7 @@ function Facts({ groove, reading }: { groove: GrooveProfile; reading: GrooveFigu
 		reading.steady === null ? null : `steady to ${plain(Math.round(reading.steady * 10) / 10)} ms`,
 		...reading.swings
 			.filter(({ heard }) => heard)
-			.map((swing) => `${swing.of} swung ${plain(swing.percent)} %`),
+			.map((swing) => `${gridInWords(swing.of)} swung ${plain(swing.percent)} %`),
 	];
 	return facts.filter(Boolean).join(" · ");
 }

@@ -88,7 +88,8 @@ export function useGridLines(
 	const from = ticks[barAt(song, start) - 1];
 	const to = ticks[Math.min(barAt(song, end), barCount(song))];
 	const lines = useQuery({
-		queryKey: ["grid-lines", song.id, by, from, to],
+		// Another tempo or metre is another revision.
+		queryKey: ["grid-lines", song.id, song.revision, by, from, to],
 		queryFn: () => client.gridLines(song.id, by ?? onGrid(""), from, to),
 		enabled: by !== null,
 		staleTime: Number.POSITIVE_INFINITY,
