@@ -9,14 +9,15 @@ use crate::problem::Problem;
 use std::collections::{HashMap, HashSet};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex};
+use std::thread::{self, JoinHandle};
 use vivida_core::{Performance, Recipe, Ticks, Treatment};
 use vivida_store::{BatchId, BatchSongState, BatchState, Change, KitId, PartId, Reads, Scope, SongId, StoredBatch};
 
 /// What is asked of all that go on.
 #[derive(Default)]
 pub(crate) struct Batches {
-    /// One goes on at a time; others wait.
-    running: Mutex<()>,
+    /// The last that was begun: one goes on at a time, in the order in which they were begun.
+    last: Mutex<Option<JoinHandle<()>>>,
     cancelled: Mutex<HashSet<BatchId>>,
 }
 
@@ -55,12 +56,18 @@ impl App {
             change.add_batch(&gift.label, &request.songs)
         })?;
         let app = Arc::clone(self);
-        std::thread::spawn(move || app.run_batch(id, &request.songs, &gift));
+        let mut last = locked(&self.batches.last);
+        let before = last.take();
+        *last = Some(thread::spawn(move || {
+            // However it ended, it is over.
+            let _ = before.map(JoinHandle::join);
+            app.run_batch(id, &request.songs, &gift);
+        }));
+        drop(last);
         self.batch(id)
     }
 
     fn run_batch(&self, id: BatchId, songs: &[SongId], gift: &Gift) {
-        let _turn = locked(&self.batches.running);
         let cancelled = || locked(&self.batches.cancelled).contains(&id);
         for &song in songs {
             if cancelled() {

@@ -212,6 +212,12 @@ impl App {
     /// The lines of a grid, swung or not, to be drawn from one tick to another; none where they are too many.
     pub(crate) fn grid_lines(&self, id: SongId, asked: &GridLinesAsked) -> Answer<GridLines> {
         let grid: Grid = asked.grid.parse().map_err(|message| Problem::field("grid", message))?;
+        for (field, value) in [("swing", asked.swing), ("forgive", asked.forgive), ("reach", asked.reach)] {
+            // A query can say NaN; JSON, as which settings are checked, cannot.
+            if value.is_some_and(|value| !value.is_finite()) {
+                return Err(Problem::field(field, "give a number"));
+            }
+        }
         let pull = Pull {
             grid,
             swing: Percent(asked.swing.unwrap_or(50.0)),
