@@ -192,6 +192,9 @@ const WANTED: &str = "VIVIDA_WANTED";
 const TIMES: &str = "VIVIDA_TIMES";
 const FAILURES: &str = "VIVIDA_FAILURES";
 
+/// So many tests of one program go at once.
+const THREADS: &str = "RUST_TEST_THREADS";
+
 fn times() -> PathBuf {
     root().join("target/test-times.txt")
 }
@@ -316,7 +319,13 @@ fn stage(program: &[String]) -> Done {
         _ => {}
     }
     let begun = Instant::now();
-    let done = watched(Command::new(&program[0]).args(&program[1..]));
+    let mut command = Command::new(&program[0]);
+    command.args(&program[1..]);
+    // Those that play in time mostly wait; the journeys themselves see to it that no more go at once than can.
+    if is_journey && env::var_os(THREADS).is_none() {
+        command.env(THREADS, "3");
+    }
+    let done = watched(&mut command);
     let name = if is_journey { "journeys".to_owned() } else { format!("tests of {of}") };
     // Doctests are run by this, too, many at a time: they are what is left.
     if program[0].contains("/deps/") {

@@ -10,7 +10,7 @@ type Done = Result<(), Failed>;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn written_and_played_are_heard_against_each_other() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.drag(SOFT, 0.0, 60.0).await?;
     browser.drag("[data-instrument='closed-hat'] [data-handle=lean]", 25.0, 0.0).await?;
@@ -62,7 +62,7 @@ async fn written_and_played_are_heard_against_each_other() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn mute_solo_tempo_and_other_parts_are_heard() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.press("Solo Kick").await?;
     browser.press("Play").await?;
@@ -96,7 +96,7 @@ async fn mute_solo_tempo_and_other_parts_are_heard() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn space_plays_wherever_the_pointer_was_used() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     add_pass(&browser, "compress", "contrast").await?;
     // A word was pressed and its list closed again; a switch was switched; a button was pressed.
@@ -123,7 +123,7 @@ async fn space_plays_wherever_the_pointer_was_used() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn swing_slides_while_the_loop_plays() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.press("Closed hat").await?;
     add_pass(&browser, "swing", "swing").await?;
@@ -162,7 +162,7 @@ async fn swing_slides_while_the_loop_plays() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_round_is_another_variation_and_a_good_one_is_kept() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     add_pass(&browser, "vary", "vary").await?;
     // One bar: a round takes 2.5 s.
@@ -184,7 +184,7 @@ async fn each_round_is_another_variation_and_a_good_one_is_kept() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn takes_are_printed_compared_and_returned_to() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.press("others").await?;
     add_pass(&browser, "fixed", "set").await?;
@@ -235,7 +235,7 @@ async fn takes_are_printed_compared_and_returned_to() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn equal_loudness_and_the_click_are_heard() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     add_pass(&browser, "fixed", "set").await?;
     browser.click("[data-pass=set] [aria-label='Set: velocity']").await?;
@@ -268,7 +268,7 @@ async fn equal_loudness_and_the_click_are_heard() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_second_part_is_tried_against_the_first() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.press("Drums").await?;
     browser.press("Duplicate").await?;
@@ -309,7 +309,7 @@ async fn a_second_part_is_tried_against_the_first() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_round_has_fresh_dice_where_that_is_asked() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.press("Closed hat").await?;
     assert_eq!(browser.run("return document.querySelector('[data-round]') === null").await?, true);
@@ -344,7 +344,7 @@ async fn each_round_has_fresh_dice_where_that_is_asked() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_folder_of_samples_is_heard_in_the_part() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     browser.steady_sound().await?;
     let folder = folder(&app);
     own_kit(&app, &browser).await?;

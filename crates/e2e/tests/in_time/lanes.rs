@@ -14,7 +14,7 @@ fn numbers_or_null(value: &Value) -> Vec<Option<f64>> {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn hats_rise_in_pitch_and_are_heard_so() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     open_causeway(&app, &browser).await?;
     browser.click("[data-property-menu]").await?;
     look(&browser, "property-menu").await?;
@@ -104,7 +104,7 @@ async fn open_lines(app: &App, browser: &Browser) -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drawn_fade_is_heard_and_the_pedal_opens_the_hat() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     browser.steady_sound().await?;
     open_lines(&app, &browser).await?;
     browser.press("Play").await?;
@@ -160,7 +160,7 @@ async fn a_drawn_fade_is_heard_and_the_pedal_opens_the_hat() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_sampler_elsewhere_is_sent_the_lines_before_the_hits() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let routes = json!({"routes": {"1": {"port": "Simulated sampler", "channel": 4}}, "deaf": ["Simulated pads"]});
     with_devices(&app, &browser, json!({}), routes).await?;
     open_lines(&app, &browser).await?;

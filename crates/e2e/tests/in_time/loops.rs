@@ -10,7 +10,7 @@ type Done = Result<(), Failed>;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_loop_is_dropped_swung_heard_and_taken_away() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     browser.steady_sound().await?;
     begin(&app, &browser, "cut-break.wav", LoopPlan::cut_break()).await?;
     look(&browser, "loop").await?;
@@ -55,7 +55,7 @@ async fn a_loop_is_dropped_swung_heard_and_taken_away() -> Done {
 /// What a change of thirty seconds takes from the switch to the sound, printed; and it is heard at all.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_long_loop_follows_what_is_done_to_it() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     browser.steady_sound().await?;
     begin(&app, &browser, "long.wav", LoopPlan { bars: 12, bpm: 96.0, ..LoopPlan::cut_break() }).await?;
     add_pass(&browser, "swing", "swing").await?;

@@ -1,5 +1,4 @@
-//! What plays and records in time. Each goes alone ([`vivida_e2e::start_alone`]): beside one another they would wait
-//! for the other workers once, not each.
+//! What plays and records in time ([`vivida_e2e::start_in_time`]): mostly it waits, so three go at once.
 
 mod heard;
 mod lanes;

@@ -138,7 +138,7 @@ async fn all_struck(browser: &Browser, part: u64) -> Result<usize, Failed> {
 /// A beat is tapped round after round with a click and a count-in, by pads that come late and whose clock drifts.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_beat_is_tapped_and_lies_where_it_was_struck() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let pads = json!({"figure": "beat", "latency": 40, "drift": 100, "spread": 8, "doubles": 6});
     with_devices(&app, &browser, pads, json!({"latencies": {"Simulated pads": 40}})).await?;
     let part = begin(&app, &browser).await?;
@@ -174,7 +174,7 @@ async fn a_beat_is_tapped_and_lies_where_it_was_struck() -> Done {
 /// More than 2000 hits a minute while ten thousand are on the screen: none is lost.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_storm_over_a_large_part_is_taken_whole() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     with_devices(&app, &browser, json!({"figure": "storm", "spread": 3, "seed": 9}), json!({})).await?;
     import(&app, &browser, "large.mid", &large_song(10_000, 20)).await?;
     browser.click("[data-song='large'] a").await?;
@@ -194,7 +194,7 @@ async fn a_storm_over_a_large_part_is_taken_whole() -> Done {
 /// over them, then the snare of bars 3 and 4 anew, and one figure that nobody pressed record for.
 #[tokio::test(flavor = "multi_thread")]
 async fn hats_are_laid_over_and_the_snare_of_two_bars_is_played_anew() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let pads = |figure: &str| json!({"figure": figure, "seed": 3, "spread": 5});
     with_devices(&app, &browser, pads("kick-and-snare"), json!({})).await?;
     let part = begin(&app, &browser).await?;
@@ -262,7 +262,7 @@ async fn hats_are_laid_over_and_the_snare_of_two_bars_is_played_anew() -> Done {
 /// The delay of a chain is found by eight bars of click, and taken out.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_delay_of_a_chain_is_found_by_the_click() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let pads = json!({"figure": "beat", "latency": 87, "drift": -80, "spread": 4});
     with_devices(&app, &browser, pads, json!({})).await?;
     let part = begin(&app, &browser).await?;
@@ -293,7 +293,7 @@ async fn the_delay_of_a_chain_is_found_by_the_click() -> Done {
 /// A ride is tapped by hand against programmed drums: it becomes a take of its own, and the part's file stays.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_ride_is_tapped_against_programmed_drums() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let pads = json!({"figure": "ride", "spread": 12, "late": 8, "seed": 5});
     with_devices(&app, &browser, pads, json!({})).await?;
     open_causeway(&app, &browser).await?;
@@ -332,7 +332,7 @@ async fn a_ride_is_tapped_against_programmed_drums() -> Done {
 /// sent is due when it is played, and no note hangs.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_sampler_elsewhere_plays_all_of_it_and_no_note_hangs() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let routes = json!({"routes": {"1": {"port": "Simulated sampler", "channel": 4}}, "deaf": ["Simulated pads"],
                         "clockTo": ["Simulated sampler"]});
     with_devices(&app, &browser, json!({}), routes).await?;
@@ -436,7 +436,7 @@ async fn a_sampler_elsewhere_plays_all_of_it_and_no_note_hangs() -> Done {
 /// Another program keeps the time: it starts, its tempo is followed though it jitters, it stops.
 #[tokio::test(flavor = "multi_thread")]
 async fn another_clock_is_followed() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     with_devices(&app, &browser, json!({}), json!({"clockFrom": "Simulated clock", "deaf": ["Simulated pads"]}))
         .await?;
     let part = begin(&app, &browser).await?;
@@ -480,7 +480,7 @@ fn struck(recording: &Value, column: &str) -> Vec<Value> {
 /// What is struck comes out as the part's passes want it, at once; what is recorded stays as it was struck.
 #[tokio::test(flavor = "multi_thread")]
 async fn strokes_go_through_the_passes_at_once() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     with_devices(&app, &browser, json!({}), json!({"deaf": ["Simulated pads"]})).await?;
     open_causeway(&app, &browser).await?;
     let set =
@@ -537,7 +537,7 @@ async fn strokes_go_through_the_passes_at_once() -> Done {
 /// opened again. And a kit learns a note from a pad.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_device_vanishes_a_page_is_closed_and_nothing_is_lost() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     with_devices(&app, &browser, json!({"figure": "storm", "spread": 3}), json!({})).await?;
     let part = begin(&app, &browser).await?;
     set_view(&browser, part, json!({"loop": [1, 2], "recordBar": true, "countIn": "none", "tempo": 1.6})).await?;
@@ -598,7 +598,7 @@ async fn a_device_vanishes_a_page_is_closed_and_nothing_is_lost() -> Done {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_kit_learns_a_note_from_a_pad() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     with_devices(&app, &browser, json!({"figure": "click"}), json!({})).await?;
     open_causeway(&app, &browser).await?;
     browser.keys("k").await?;
@@ -628,7 +628,7 @@ async fn a_kit_learns_a_note_from_a_pad() -> Done {
 /// How devices were left is no work, and may be anything: the part opens all the same.
 #[tokio::test(flavor = "multi_thread")]
 async fn whatever_was_kept_of_devices_the_part_opens() -> Done {
-    let (_turn, app, browser) = start_alone().await;
+    let (_turn, app, browser) = start_in_time().await;
     let odd = json!({"deaf": "all", "latencies": {"Pads on the screen": 1e9, "x": "late"}, "routes": {"1": null, "2": {"port": 3}},
         "clockTo": null, "clockFrom": 7, "touched": "yes", "midi": 1});
     with_devices(&app, &browser, json!({"figure": "polka", "spread": "wide"}), odd).await?;
