@@ -1,11 +1,9 @@
 //! Bars inserted, repeated, moved and deleted, and what is said of bars carried along.
 
-use crate::action::Action;
 use crate::aim::BarRange;
 use crate::hit::{Hit, HitId, Part};
 use crate::metre::MetreMap;
 use crate::outline::{MetreFrom, Outline, TempoFrom};
-use crate::recipe::Recipe;
 use crate::section::Section;
 use crate::units::Ticks;
 use serde::Deserialize;
@@ -260,57 +258,6 @@ impl BarMoves {
         moved
     }
 
-    /// Passes that name bars, or hits by hand at places, where these are now. What is said of bars that are gone is
-    /// said in sentences: the pass is switched off, or hits by hand went with their bars.
-    pub fn recipe(&self, recipe: &Recipe, from: &MetreMap, to: &MetreMap) -> (Recipe, Vec<String>) {
-        if self.is_nothing() && from == to {
-            return (recipe.clone(), Vec::new());
-        }
-        let (mut recipe, mut said) = (recipe.clone(), Vec::new());
-        for (index, pass) in recipe.passes.iter_mut().enumerate() {
-            let title = pass.name.clone().unwrap_or_else(|| pass.action.info().title.to_owned());
-            let name = format!("Pass {}, {title}", index + 1);
-            if !pass.aim.bars.is_empty() {
-                let bars = self.ranges(&pass.aim.bars);
-                if bars.is_empty() {
-                    // Without bars it would be for all of the song.
-                    pass.on = false;
-                    said.push(format!("{name}: the bars that it aims at are gone; it is switched off."));
-                } else {
-                    pass.aim.bars = bars;
-                }
-            }
-            let (gone, what) = match &mut pass.action {
-                Action::Arc(arc) => {
-                    let before = arc.points.len();
-                    arc.points.retain_mut(|point| self.place(&mut point.bar));
-                    let gone = before - arc.points.len();
-                    arc.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
-                    arc.points.dedup_by(|a, b| a.bar == b.bar);
-                    (gone, ["1 point of its line", "points of its line"])
-                }
-                Action::LaneLine(line) => {
-                    let before = line.points.len();
-                    line.points.retain_mut(|point| self.place(&mut point.bar));
-                    line.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
-                    (before - line.points.len(), ["1 point of its line", "points of its line"])
-                }
-                Action::ByHand(hand) => {
-                    let before = hand.added.len();
-                    hand.added.retain_mut(|hit| self.tick(hit.tick, from, to).map(|tick| hit.tick = tick).is_some());
-                    (before - hand.added.len(), ["1 hit that it added", "hits that it added"])
-                }
-                _ => continue,
-            };
-            match gone {
-                0 => {}
-                1 => said.push(format!("{name}: {} went with its bar.", what[0])),
-                _ => said.push(format!("{name}: {gone} {} went with their bars.", what[1])),
-            }
-        }
-        (recipe, said)
-    }
-
     /// The hits of a part where their bars are now; those whose bars are gone go.
     pub fn part(&self, part: &Part, from: &MetreMap, to: &MetreMap) -> Part {
         let scale = to.ppq().as_f64() / from.ppq().as_f64();
@@ -347,15 +294,6 @@ impl BarMoves {
         found
     }
 
-    /// Takes a place counted in bars, 4.5 for the middle of bar 4, to where it is now; false where its bar is gone.
-    fn place(&self, place: &mut f64) -> bool {
-        let now = self.bar(place.floor() as u32);
-        if let Some(now) = now {
-            *place = f64::from(now) + place.fract();
-        }
-        now.is_some()
-    }
-
     /// A place of the song where it is now.
     pub fn tick(&self, at: Ticks, from: &MetreMap, to: &MetreMap) -> Option<Ticks> {
         let bar = from.bar_at(at);
@@ -368,9 +306,9 @@ impl BarMoves {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Arc, ArcPoint, LaneLine, LanePoint, LaneWay, Level};
+    use crate::action::{Action, Arc, ArcPoint, LaneLine, LanePoint, LaneWay, Level};
     use crate::aim::Aim;
-    use crate::recipe::Pass;
+    use crate::recipe::{Pass, Recipe};
     use crate::units::{Channel, Note, Velocity};
 
     fn range(from: u32, to: u32) -> BarRange {
