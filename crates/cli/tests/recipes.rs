@@ -32,7 +32,7 @@ fn every_recipe_plays_every_song_and_the_file_can_be_read_again() {
             let drums = song.parts.iter().position(|part| part.drums).unwrap_or(0);
             let part = &song.parts[drums];
             let chart = part.chart(part.drums);
-            let (recipe, said) = file.recipe.fitted(&chart.kit);
+            let (recipe, said) = file.recipe.fitted(&chart.kit, &part.part);
             assert!(said.len() <= file.recipe.passes.len(), "{what}: {said:?}");
             let played = perform(&part.part, &chart, &recipe, &context);
             let again = perform(&part.part, &chart, &recipe, &context);

@@ -1,5 +1,6 @@
 //! Aims: whom a pass is for.
 
+use crate::carry::{Carrier, For, Named};
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::hit::HitId;
@@ -205,6 +206,44 @@ pub struct Aim {
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     #[ts(optional, as = "Option<bool>")]
     pub invert: bool,
+}
+
+impl Aim {
+    /// Shows all that it names.
+    pub(crate) fn names(&mut self, by: &mut dyn Carrier) {
+        let Aim {
+            instruments,
+            articulations,
+            bars,
+            sections: _,
+            positions: _,
+            velocity: _,
+            length: _,
+            speed: _,
+            run: _,
+            with,
+            without,
+            share: _,
+            picked,
+            invert: _,
+        } = self;
+        by.take(Named::Instruments(instruments, For::Aim));
+        for (near, what_for) in [(with, For::With), (without, For::Without)] {
+            if near
+                .as_mut()
+                .is_some_and(|Near { instruments, within: _ }| !by.take(Named::Instruments(instruments, what_for)))
+            {
+                *near = None;
+            }
+        }
+        for name in articulations {
+            by.take(Named::Stroke(name, For::Aim));
+        }
+        by.take(Named::Bars(bars));
+        if let Some(picked) = picked {
+            picked.retain_mut(|id| by.take(Named::Hit(id)));
+        }
+    }
 }
 
 /// What an aim at all but some turns round, for the words that say so.
@@ -439,21 +478,13 @@ impl Aim {
         indices
     }
 
-    /// It asks for bars and nothing else.
-    pub(crate) fn is_bars_alone(&self) -> bool {
-        self.instruments.is_empty() && self.is_scope_alone()
-    }
-
     /// Nothing is asked of the hits of the chosen instruments and bars.
     pub(crate) fn is_scope_alone(&self) -> bool {
-        let scope = Aim {
-            instruments: self.instruments.clone(),
-            bars: self.bars.clone(),
-            sections: self.sections.clone(),
-            invert: self.invert,
-            ..Aim::default()
-        };
-        *self == scope
+        let Aim { instruments: _, bars: _, sections: _, invert: _, articulations, .. } = self;
+        let Aim { positions, velocity, length, speed, run, with, without, share, picked, .. } = self;
+        let of_the_hit = positions.is_some() || velocity.is_some() || length.is_some() || picked.is_some();
+        let of_others = speed.is_some() || run.is_some() || with.is_some() || without.is_some() || share.is_some();
+        articulations.is_empty() && !of_the_hit && !of_others
     }
 
     /// The indices of the chosen instruments in the chosen bars.

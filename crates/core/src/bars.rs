@@ -209,40 +209,36 @@ impl BarMoves {
         }
     }
 
-    /// Stretches of bars where they are now, put together where they meet.
+    /// Stretches of bars where they are now. New bars that came in between belong to a stretch; it is taken apart by bars
+    /// that were elsewhere, and by itself: others are not joined to it.
     pub fn ranges(&self, ranges: &[BarRange]) -> Vec<BarRange> {
-        let mut bars: Vec<u32> = Vec::new();
-        for BarRange { from, to } in ranges {
-            // One that reaches behind the end goes on so far.
-            let known = (self.0.len() as u32).max(*from);
-            bars.extend((*from..=(*to).min(known)).filter_map(|bar| self.bar(bar)));
-            if *to > known
-                && let Some(end) = self.bar(*to)
-                && let Some(last) = bars.last().copied()
-            {
-                bars.extend(last + 1..=end.min(last.saturating_add(Outline::MOST_BARS * 5)));
-            }
-        }
+        ranges.iter().flat_map(|range| self.range(*range)).collect()
+    }
+
+    fn range(&self, BarRange { from, to }: BarRange) -> Vec<BarRange> {
+        // One that reaches behind the end goes on so far.
+        let known = (self.0.len() as u32).max(from);
+        let mut bars: Vec<u32> = (from..=to.min(known)).filter_map(|bar| self.bar(bar)).collect();
         bars.sort_unstable();
-        bars.dedup();
+        if to > known
+            && let Some(end) = self.bar(to)
+            && let Some(last) = bars.last().copied()
+        {
+            bars.extend(last + 1..=end.min(last.saturating_add(Outline::MOST_BARS * 5)));
+        }
         let mut found: Vec<BarRange> = Vec::new();
         for bar in bars {
             match found.last_mut() {
-                Some(last) if last.to + 1 == bar => last.to = bar,
+                Some(last) if (last.to + 1..bar).all(|between| self.is_new(between)) => last.to = bar,
                 _ => found.push(BarRange { from: bar, to: bar }),
             }
-        }
-        // What was one stretch stays one: bars that came in between belong to it.
-        if ranges.len() == 1 && found.len() > 1 && self.is_rising() {
-            return vec![BarRange { from: found[0].from, to: found[found.len() - 1].to }];
         }
         found
     }
 
-    /// Whether the bars that are left stand in the order in which they stood.
-    fn is_rising(&self) -> bool {
-        let left: Vec<u32> = self.0.iter().flatten().copied().collect();
-        left.windows(2).all(|pair| pair[0] < pair[1])
+    /// Whether no bar has come here.
+    fn is_new(&self, bar: u32) -> bool {
+        !self.0.contains(&Some(bar))
     }
 
     /// Sections where their bars are now. One whose bars are gone goes, too.
@@ -258,11 +254,18 @@ impl BarMoves {
         moved
     }
 
+    /// A length in the other song's ticks.
+    pub(crate) fn length(length: Ticks, from: &MetreMap, to: &MetreMap) -> Ticks {
+        if from.ppq() == to.ppq() {
+            return length;
+        }
+        Ticks((length.0 * to.ppq().as_f64() / from.ppq().as_f64()).round().max(1.0))
+    }
+
     /// The hits of a part where their bars are now; those whose bars are gone go.
     pub fn part(&self, part: &Part, from: &MetreMap, to: &MetreMap) -> Part {
-        let scale = to.ppq().as_f64() / from.ppq().as_f64();
         let moved = |hit: &Hit| {
-            let length = Ticks((hit.length.0 * scale).round().max(1.0));
+            let length = BarMoves::length(hit.length, from, to);
             self.tick(hit.tick, from, to).map(|tick| Hit { tick, length, ..*hit })
         };
         Part::new(part.hits().iter().filter_map(moved).collect())
@@ -294,12 +297,26 @@ impl BarMoves {
         found
     }
 
+    /// A place counted in bars, 4.5 for the middle of bar 4, where it is now; nothing where its bar is gone. What stands on
+    /// the line behind the last bar that is left stays there.
+    pub fn place(&self, place: f64) -> Option<f64> {
+        let bar = place.floor() as u32;
+        let now = self.bar(bar).map(f64::from).or_else(|| {
+            let before = bar.checked_sub(1)?;
+            let nothing_comes_after = (bar..=self.0.len() as u32).all(|bar| self.bar(bar).is_none());
+            let stays = place.fract() == 0.0 && nothing_comes_after;
+            self.bar(before).filter(|_| stays).map(|before| f64::from(before) + 1.0)
+        });
+        now.map(|now| now + place.fract())
+    }
+
     /// A place of the song where it is now.
     pub fn tick(&self, at: Ticks, from: &MetreMap, to: &MetreMap) -> Option<Ticks> {
         let bar = from.bar_at(at);
         let now = to.bar(self.bar(bar.number)?);
-        let scale = to.ppq().as_f64() / from.ppq().as_f64();
-        Some(now.start + Ticks((at - bar.start).0 * scale).rounded())
+        let within = at - bar.start;
+        let scaled = || Ticks(within.0 * to.ppq().as_f64() / from.ppq().as_f64()).rounded();
+        Some(now.start + if from.ppq() == to.ppq() { within } else { scaled() })
     }
 }
 

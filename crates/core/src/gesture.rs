@@ -473,8 +473,13 @@ impl<'a> Now<'a> {
     }
 
     fn put_on(&self, hits: &[HitId], instrument: &InstrumentId) -> Done {
-        let (note, _) = self.struck_with(instrument)?;
-        Ok(self.with_moves(hits, |one, _| one.note = Some(note)))
+        let (note, channel) = self.struck_with(instrument)?;
+        let now = self.played(hits)?;
+        Ok(self.with_moves(hits, |one, place| {
+            one.note = Some(note);
+            let stays = one.channel.is_none() && now[place].channel == channel;
+            one.channel = Some(channel).filter(|_| !stays);
+        }))
     }
 
     fn taken_out(&self, hits: &[HitId]) -> Done {

@@ -1,5 +1,6 @@
 //! Lanes: the lines around the hits — controllers, pitch bend and pressure.
 
+use crate::chart::Chart;
 use crate::hit::{Hit, Part};
 use crate::kit::Family;
 use crate::perform::PlayedHit;
@@ -309,16 +310,21 @@ impl Lane {
     /// The hat's pedal prepares the hat that comes next and goes with it, behind the one before. Everything else goes
     /// with the hit that sounds there (of its own note, where it is the pressure on one, and no longer than that
     /// sounds), and where none does, with the next. None passes its neighbours.
-    pub fn carried(&self, part: &Part, played: &[PlayedHit], is_hat: impl Fn(Note) -> bool) -> Vec<f64> {
+    pub fn carried(&self, part: &Part, played: &[PlayedHit], chart: &Chart) -> Vec<f64> {
         let hits = part.hits();
-        let hats = hits.iter().any(|hit| is_hat(hit.note));
-        let means = |note: Note| match self.kind {
-            LaneKind::PEDAL => !hats || is_hat(note),
+        let hats = chart.kit.instruments.iter().map(|one| one.family == Family::Hat).collect::<Vec<bool>>();
+        let is_hat = |place: &Option<u16>| place.is_some_and(|place| hats[usize::from(place)]);
+        let without_hats = !chart.instruments.iter().any(is_hat);
+        let means = |note: Note, place: &Option<u16>| match self.kind {
+            LaneKind::PEDAL => without_hats || is_hat(place),
             LaneKind::NotePressure(own) => note == own,
             _ => true,
         };
-        let own: Vec<(&Hit, &PlayedHit)> =
-            hits.iter().zip(played).filter(|(hit, played)| played.silenced.is_none() && means(hit.note)).collect();
+        let all = hits.iter().zip(played).zip(&chart.instruments);
+        let own: Vec<(&Hit, &PlayedHit)> = all
+            .filter(|((hit, played), place)| played.silenced.is_none() && means(hit.note, place))
+            .map(|(both, _)| both)
+            .collect();
         let moved = |tick: f64, (hit, played): (&Hit, &PlayedHit)| tick + played.tick.0 - hit.tick.0;
         let (mut last, mut next) = (0.0f64, 0);
         let carry = |&tick: &f64| {
@@ -361,15 +367,6 @@ impl PlayedLane {
     pub fn is_as_usual(&self) -> bool {
         !self.drawn && self.goes_with == self.lane.kind.usually_goes_with()
     }
-}
-
-/// Whether a note is a hat's in the General MIDI percussion map.
-pub(crate) fn is_hat(note: Note) -> bool {
-    static FAMILIES: std::sync::OnceLock<Vec<bool>> = std::sync::OnceLock::new();
-    let hats = FAMILIES.get_or_init(|| {
-        crate::Kit::general_midi().lookup_families().into_iter().map(|family| family == Some(Family::Hat)).collect()
-    });
-    hats.get(usize::from(note.get())).copied().unwrap_or(false)
 }
 
 #[cfg(test)]

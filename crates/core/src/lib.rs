@@ -145,7 +145,7 @@ pub use openness::HatPedal;
 pub use outline::{MetreFrom, Outline, TempoFrom, micros};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Rehearsal, Side, Stage, aimed_by,
-    perform, touched_by,
+    perform, touched, touched_by,
 };
 pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
 pub use property::{Movement, Property, PropertyInfo};

@@ -5,7 +5,7 @@ use crate::chart::Chart;
 use crate::dice::Dice;
 use crate::hit::{Hit, HitId, Part};
 use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
-use crate::lane::{self, GoesWith, Lane, LaneKind, PlayedLane};
+use crate::lane::{GoesWith, Lane, LaneKind, PlayedLane};
 use crate::metre::MetreMap;
 use crate::property::{Movement, Property};
 use crate::recipe::{Pass, PassId, Recipe};
@@ -238,10 +238,10 @@ impl<'a> Rehearsal<'a> {
     /// How it is played.
     pub fn performance(self) -> Performance {
         let Rehearsal { mut stage, context, reports } = self;
-        let part = stage.part;
+        let (part, chart) = (stage.part, stage.chart);
         let lanes = std::mem::take(&mut stage.lanes);
         let (written, made) = stage.settled(context.start);
-        let lanes = lanes.into_iter().map(|lane| lane.played(part, &written)).collect();
+        let lanes = lanes.into_iter().map(|lane| lane.played(part, chart, &written)).collect();
         Performance { written, made, passes: reports, lanes }
     }
 
@@ -252,6 +252,17 @@ impl<'a> Rehearsal<'a> {
     pub(crate) fn chart(&self) -> &'a Chart {
         self.stage.chart
     }
+}
+
+/// The hits that each pass which is on changes or makes.
+pub fn touched(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>) -> Vec<(PassId, Vec<HitId>)> {
+    let mut stage = Stage::new(part, chart, context);
+    let mut by_each = |pass: &Pass| {
+        let mut touched = Vec::new();
+        stage.run(pass, context, |id| touched.push(id));
+        (pass.id, touched)
+    };
+    recipe.passes.iter().filter(|pass| pass.on).map(&mut by_each).collect()
 }
 
 /// The hits that a pass changes or makes, be it on or off.
@@ -391,11 +402,11 @@ struct StagedLane<'a> {
 }
 
 impl StagedLane<'_> {
-    fn played(self, part: &Part, hits: &[PlayedHit]) -> PlayedLane {
+    fn played(self, part: &Part, chart: &Chart, hits: &[PlayedHit]) -> PlayedLane {
         let StagedLane { lane, drawn, goes_with, for_played } = self;
         let moves = goes_with == GoesWith::Hits && !for_played;
         let lane = if moves {
-            let ticks = lane.carried(part, hits, lane::is_hat);
+            let ticks = lane.carried(part, hits, chart);
             let values = ticks.into_iter().map(f64::round).zip(lane.values().iter().copied());
             Lane::new(lane.kind, values.collect())
         } else {
@@ -720,10 +731,17 @@ impl<'a> Stage<'a> {
             let to = ticks().fold(f64::NEG_INFINITY, f64::max);
             return if aimed.is_empty() { Vec::new() } else { vec![(from, to, aimed.to_vec())] };
         }
-        let within = |from: f64, to: f64| {
-            aimed.iter().copied().filter(|&index| tick(index) >= from && tick(index) < to).collect()
-        };
-        self.stretches.iter().map(|&(from, to)| (from, to, within(from, to))).collect()
+        // They are in order, and apart.
+        let mut all: Vec<_> = self.stretches.iter().map(|&(from, to)| (from, to, Vec::new())).collect();
+        for &index in aimed {
+            let begun = all.partition_point(|&(from, ..)| from <= tick(index));
+            if let Some((_, to, within)) = begun.checked_sub(1).map(|place| &mut all[place])
+                && tick(index) < *to
+            {
+                within.push(index);
+            }
+        }
+        all
     }
 
     fn layers(&self, index: usize) -> &[VelocityLayer] {
@@ -818,11 +836,6 @@ impl<'a> Stage<'a> {
         }
     }
 
-    /// Has another note play a hit.
-    pub fn rename(&mut self, index: usize, note: Note) {
-        self.strike_with(index, note, self.channel[index]);
-    }
-
     /// Has a stroke of the kit play a hit, on the hit's own channel where the kit fixes none.
     pub fn strike_by(&mut self, index: usize, way: Striking) {
         self.strike_with(index, way.note, way.channel.unwrap_or(self.channel[index]));
@@ -888,6 +901,7 @@ impl<'a> Stage<'a> {
         let many = aimed.len() * pass.action.makes();
         if many <= MOST_MADE {
             pass.action.act(self, &aimed, &dice);
+            self.hold_within_reason(&aimed);
         }
         if self.count() > count {
             self.put_in_order(count);
@@ -951,6 +965,16 @@ impl<'a> Stage<'a> {
         report
     }
 
+    /// However often factors are multiplied, numbers stay numbers that can be reckoned with: hundreds of passes that each
+    /// make hits several times as loud or long lead nowhere that one can return from.
+    fn hold_within_reason(&mut self, indices: &[usize]) {
+        for &index in indices {
+            for value in [&mut self.velocity[index], &mut self.onset[index], &mut self.length[index]] {
+                *value = value.clamp(-MOST, MOST);
+            }
+        }
+    }
+
     #[inline(always)]
     fn draft(&self, index: usize) -> Draft {
         let written = self.part.hits().get(index);
@@ -1001,6 +1025,9 @@ impl<'a> Stage<'a> {
         (written, self.made.iter().zip(hits.len()..).map(made).collect())
     }
 }
+
+/// No number of a hit is larger behind a pass.
+const MOST: f64 = 1e12;
 
 /// The most hits that one pass may make.
 const MOST_MADE: usize = 200_000;

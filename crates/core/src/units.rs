@@ -28,9 +28,9 @@ impl Velocity {
         (1..=127).contains(&value).then_some(Velocity(value))
     }
 
-    /// The nearest velocity to a real number; halves go up, the rest is held in range.
+    /// The nearest velocity to a real number; halves go up, the rest is held in range. What is no number is the least.
     pub fn rounded(value: f64) -> Velocity {
-        Velocity((value.clamp(1.0, 127.0) + 0.5) as u8)
+        Velocity(((value.clamp(1.0, 127.0) + 0.5) as u8).max(1))
     }
 
     /// As a MIDI data byte.

@@ -20,7 +20,7 @@ const IDS: [&str; 9] =
 
 /// Songs and parts of them: read by General MIDI, by a kit of one's own with ids and channels that nobody else has, or
 /// by one with strokes for both hands; in metres that change; with lanes; far from the start.
-fn songs() -> impl Strategy<Value = (Song, Part)> {
+pub(crate) fn songs() -> impl Strategy<Value = (Song, Part)> {
     (0..3usize, 0..3usize, any::<bool>(), prop_oneof![3 => Just(0.0), 1 => Just(200_000.0)], parts()).prop_map(
         |(kit, metres, lanes, late, part)| {
             let song = Song::of(kit, metres, lanes);
@@ -63,7 +63,7 @@ fn parts() -> impl Strategy<Value = Part> {
     })
 }
 
-fn instruments() -> impl Strategy<Value = Vec<InstrumentId>> {
+pub(crate) fn instruments() -> impl Strategy<Value = Vec<InstrumentId>> {
     vec(0..IDS.len(), 0..3).prop_map(|places| places.into_iter().map(|index| InstrumentId::new(IDS[index])).collect())
 }
 
@@ -80,7 +80,7 @@ where
     proptest::option::weighted(0.2, strategy)
 }
 
-fn aims() -> impl Strategy<Value = Aim> {
+pub(crate) fn aims() -> impl Strategy<Value = Aim> {
     let bars = vec((1..3u32, 0..2u32), 0..2)
         .prop_map(|bars| bars.into_iter().map(|(from, more)| BarRange { from, to: from + more }).collect());
     let grids = prop_oneof![Just("1/8"), Just("1/16"), Just("1/8 triplet"), Just("1/16 5:4")];
@@ -160,7 +160,7 @@ fn tidy() -> impl Strategy<Value = Action> {
     prop_oneof![strays, rescue, Just(Action::Silence(Silence {}))]
 }
 
-fn actions() -> impl Strategy<Value = Action> {
+pub(crate) fn actions() -> impl Strategy<Value = Action> {
     prop_oneof![
         shapes().prop_map(Action::Shape),
         (0.0..400.0, proptest::option::of(velocities()))
@@ -393,7 +393,7 @@ fn grooves() -> impl Strategy<Value = Groove> {
 }
 
 /// The touch of a part as it is written.
-fn touch_of(part: &Part) -> TouchProfile {
+pub(crate) fn touch_of(part: &Part) -> TouchProfile {
     let song = Song::of(0, 0, false);
     let chart = song.chart(part);
     let performance = perform(part, &chart, &Recipe::default(), &song.context(1));
@@ -455,19 +455,19 @@ fn by_hand() -> impl Strategy<Value = ByHand> {
     })
 }
 
-fn recipes() -> impl Strategy<Value = Recipe> {
+pub(crate) fn recipes() -> impl Strategy<Value = Recipe> {
     vec((aims(), actions(), any::<bool>()), 0..6).prop_map(|passes| Recipe {
         passes: (1..).zip(passes).map(|(id, (aim, action, on))| Pass { on, ..Pass::new(id, aim, action) }).collect(),
     })
 }
 
 #[derive(Debug)]
-struct Song {
+pub(crate) struct Song {
     tempo: TempoMap,
-    metre: MetreMap,
+    pub metre: MetreMap,
     sections: Vec<Section>,
     pockets: Pockets,
-    kit: Kit,
+    pub kit: Kit,
     lanes: Vec<Lane>,
 }
 
@@ -506,7 +506,7 @@ impl Song {
         Song { tempo, metre, sections, pockets, kit, lanes }
     }
 
-    fn chart(&self, part: &Part) -> Chart {
+    pub fn chart(&self, part: &Part) -> Chart {
         Chart::new(part, self.kit.clone().with_unknown(part))
     }
 
@@ -520,7 +520,7 @@ impl Song {
         }
     }
 
-    fn play(&self, part: &Part, recipe: &Recipe, variation: u32) -> Performance {
+    pub fn play(&self, part: &Part, recipe: &Recipe, variation: u32) -> Performance {
         perform(part, &self.chart(part), recipe, &self.context(variation))
     }
 }

@@ -3,6 +3,7 @@
 mod actions;
 mod agreed;
 mod aims;
+mod carried;
 mod documented_recipes;
 mod drawing;
 mod findings;

@@ -197,3 +197,95 @@ fn made_hits_have_ids_of_their_own() {
         }
     }
 }
+
+/// A kit whose drums have ids, notes and channels that no other has.
+fn own_kit() -> Kit {
+    let one = |id: &str, family: &str, note: u8, channel: u8| {
+        json!({"id": id, "name": id, "family": family, "limb": "right-hand",
+            "articulations": [{"name": "way", "note": note, "channel": channel}]})
+    };
+    let instruments = [one("k", "kick", 60, 0), one("s", "snare", 61, 1), one("h", "hat", 62, 1)];
+    serde_json::from_value(json!({"name": "Own", "instruments": instruments})).unwrap()
+}
+
+fn on(channel: u8, hit: Hit) -> Hit {
+    Hit { channel: Channel::new(channel).unwrap(), ..hit }
+}
+
+#[test]
+fn a_hats_pedal_goes_with_the_hats_of_any_kit() {
+    let part = Part::new(vec![on(0, hit(0, 0.0, 60)), on(1, hit(1, 960.0, 62)), on(1, hit(2, 1920.0, 62))]);
+    let ppq = Ppq::new(960).unwrap();
+    let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+    let lanes = [Lane::new(LaneKind::PEDAL, vec![(900.0, 20.0), (1860.0, 100.0)])];
+    let context = Context { lanes: &lanes, ..Context::new(&tempo, &metre) };
+    let lean = Action::Lean(action::Lean { by: Millis(50.0), ..Default::default() });
+    let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("h"), lean)] };
+    let played = perform(&part, &Chart::new(&part, own_kit()), &recipe, &context);
+    // 50 ms are 96 ticks.
+    assert_eq!(played.written[1].tick, Ticks(1056.0));
+    assert_eq!(played.lanes[0].lane.ticks(), [996.0, 1956.0]);
+}
+
+#[test]
+fn a_hit_that_is_put_on_another_drum_goes_to_its_channel() {
+    let part = Part::new(vec![on(0, hit(0, 0.0, 60)), on(1, hit(1, 960.0, 61))]);
+    let ppq = Ppq::new(960).unwrap();
+    let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+    let chart = Chart::new(&part, own_kit());
+    let context = Context::new(&tempo, &metre);
+    let bench = Bench::new(&part, &chart, &context);
+    let put = |recipe: &Recipe, on: &str| {
+        let gesture = serde_json::from_value(json!({"kind": "put-on", "hits": [0], "instrument": on})).unwrap();
+        bench.after(recipe, &gesture).unwrap()
+    };
+    let snare = put(&Recipe::default(), "s");
+    let played = perform(&part, &chart, &snare, &context);
+    let drum = |played: &Performance| {
+        let PlayedHit { note, channel, .. } = played.written[0];
+        chart.instrument_of(note, channel).map(|place| chart.kit.instruments[place].id.to_string())
+    };
+    assert_eq!(drum(&played).as_deref(), Some("s"));
+    assert_eq!(drum(&perform(&part, &chart, &put(&snare, "k"), &context)).as_deref(), Some("k"));
+    // It is read again as it was written.
+    assert_eq!(Recipe::from_value(serde_json::to_value(&snare).unwrap()).unwrap(), snare);
+}
+
+#[test]
+fn a_drum_that_an_older_id_still_means_is_not_said_to_be_missing() {
+    let swap = |id: &str| {
+        let to =
+            action::Swap { to: action::SwapTo::Instrument, instrument: InstrumentId::new(id), ..Default::default() };
+        let played = played(&part(&[(0.0, 36), (960.0, 36)]), vec![Pass::new(1, Aim::everything(), Action::Swap(to))]);
+        (played.written[0].note.get(), played.passes[0].said.clone())
+    };
+    assert_eq!(swap("crash"), (49, None));
+    assert_eq!(swap("moon"), (36, Some("This kit has no moon.".to_owned())));
+}
+
+#[test]
+fn hundreds_of_passes_at_their_limits_still_play_every_hit() {
+    let limits = |(id, kind): (u32, usize)| {
+        let settings = [
+            json!({"kind": "groove", "touch": 200, "timing": 200, "lengths": 200, "liveliness": 100, "groove":
+                {"grid": "1/16", "bars": 1, "tempo": 90, "together": {"1": {"offset": 0.4, "velocity": 20, "length": 100}}}}),
+            json!({"kind": "contrast", "contrast": 400}),
+            json!({"kind": "length", "share": 400}),
+            json!({"kind": "level", "by": -126}),
+            json!({"kind": "swing", "to": 80}),
+            json!({"kind": "contrast", "contrast": 0}),
+        ];
+        json!({"id": id, "action": settings[kind]})
+    };
+    let hits: Vec<(f64, u8)> = (0..32).map(|place| (f64::from(place) * 240.0, 36 + (place % 3) as u8)).collect();
+    for order in [[0, 0, 0], [1, 0, 2], [0, 1, 5], [2, 3, 0], [4, 0, 1]] {
+        let passes: Vec<serde_json::Value> = (1..=500).map(|id| limits((id, order[id as usize % 3]))).collect();
+        let recipe = Recipe::from_value(json!({ "passes": passes })).unwrap();
+        let played = played(&part(&hits), recipe.passes);
+        assert_eq!(played.written.len(), 32);
+        for hit in &played.written {
+            let range = hit.velocity.get() >= 1 && hit.tick.0.is_finite() && hit.length.0 >= 1.0;
+            assert!(range && hit.length.0.is_finite(), "{order:?}: {hit:?}");
+        }
+    }
+}

@@ -66,11 +66,6 @@ pub(crate) struct Opened {
 }
 
 impl Opened {
-    /// What its part strikes of its kit: what recipes of others are fitted to.
-    pub fn struck(&self) -> Kit {
-        self.chart().kit.clone().struck_by(self.part())
-    }
-
     pub fn part(&self) -> &Part {
         self.source.printed.as_ref().unwrap_or(&self.file_part().part)
     }

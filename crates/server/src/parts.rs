@@ -362,7 +362,7 @@ impl App {
     /// A recipe as far as it fits the part, and what does not.
     pub(crate) fn fit(&self, id: PartId, request: FitRequest) -> Answer<Fitted> {
         let opened = self.open(id, None)?;
-        let (recipe, said) = recipe("recipe", request.recipe)?.fitted(&opened.struck());
+        let (recipe, said) = recipe("recipe", request.recipe)?.fitted(&opened.chart().kit, opened.part());
         Ok(Fitted { recipe, said })
     }
 
@@ -373,7 +373,7 @@ impl App {
         let (changed, reading) = self.work_out(song, |reading| {
             let opened = self.open_in(reading, id, None)?;
             let received = self.within(reading, song, wanted.clone())?;
-            let (fitted, said) = received.fitted(&opened.struck());
+            let (fitted, said) = received.fitted(&opened.chart().kit, opened.part());
             let added = fitted.passes.len() as u32;
             let recipe = opened.take.recipe.followed_by(&fitted);
             recipe.check().map_err(|error| Problem::of_recipe("recipe", &error))?;

@@ -5,7 +5,7 @@ use crate::app::{Answer, App, Make, Opened};
 use crate::problem::Problem;
 use crate::songs::damage_of;
 use std::collections::HashSet;
-use vivida_core::{InstrumentId, Regrouping, Ticks, join};
+use vivida_core::{InstrumentId, Kit, Regrouping, Ticks, join};
 use vivida_store::{NewPart, PartId, Reading, Reads, SongId};
 
 impl App {
@@ -99,7 +99,9 @@ impl App {
                 .zip(&names)
                 .map(|(one, name)| Regrouping { name, part: one.part(), chart: one.chart(), recipe: &one.take.recipe })
                 .collect();
-            let made = join(&sources);
+            // The new part has the kit of the first one.
+            let kit = first.row.kit.map_or_else(Kit::general_midi, |_| first.chart().kit.clone());
+            let made = join(&sources, &kit);
             made.recipe.check().map_err(|error| Problem::of_recipe("parts", &error))?;
             let new = NewPart {
                 beside: first.row.id,

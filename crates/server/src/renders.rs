@@ -9,6 +9,7 @@ use rocket::http::Status;
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{BufWriter, ErrorKind, Write};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use vivida_store::SongId;
@@ -80,7 +81,9 @@ impl Render {
             zip.finish()?.flush()?;
             Ok(file)
         };
-        let made = made().map_err(|error| match error.kind() {
+        // Whoever waits is told, also of a fault.
+        let fault = |_| Err(std::io::Error::other("a fault of Vivida's own"));
+        let made = catch_unwind(AssertUnwindSafe(made)).unwrap_or_else(fault).map_err(|error| match error.kind() {
             ErrorKind::Interrupted => "It was stopped.".to_owned(),
             ErrorKind::StorageFull => "The disk is full; make room, and export again.".to_owned(),
             _ => format!("The file could not be written: {error}."),

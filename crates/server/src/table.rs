@@ -5,7 +5,7 @@ use crate::csv_table::Table;
 use crate::problem::Problem;
 use rocket::http::Status;
 use std::collections::HashMap;
-use vivida_core::{Channel, HitId, Note, Ticks, touched_by};
+use vivida_core::{Channel, HitId, Note, PassId, Ticks, touched};
 
 /// A line for each hit, by where it was written or belongs.
 pub(crate) fn hits(opened: &Opened) -> Answer<Vec<u8>> {
@@ -20,9 +20,10 @@ fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
     let played = opened.play(Ticks(0.0));
     let grid = chart.meant(opened.part(), &file.metre).grid;
     let mut by: HashMap<HitId, Vec<String>> = HashMap::new();
-    for (number, pass) in (1..).zip(&recipe.passes).filter(|(_, pass)| pass.on) {
-        for id in touched_by(opened.part(), chart, recipe, &context, pass.id) {
-            by.entry(id).or_default().push(format!("{number}"));
+    let numbers: HashMap<PassId, usize> = recipe.passes.iter().map(|pass| pass.id).zip(1..).collect();
+    for (pass, hits) in touched(opened.part(), chart, recipe, &context) {
+        for id in hits {
+            by.entry(id).or_default().push(numbers[&pass].to_string());
         }
     }
     let named = |note: Note, channel: Channel| {

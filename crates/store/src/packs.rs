@@ -12,7 +12,7 @@ use rusqlite::{Connection, Row, params};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
-use vivida_core::{Kit, PocketId};
+use vivida_core::{Kit, PocketId, Recipe};
 
 /// A song and all of it. Ids are those that it had on its shelf.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -206,13 +206,17 @@ impl Names {
     /// Passes with the pockets that they follow, as they are called here. What cannot be read travels as it stands.
     fn passes(&self, recipe: &str) -> String {
         let Ok(mut value) = serde_json::from_str::<Value>(recipe) else { return recipe.to_owned() };
+        let named = |id: i64| self.of("pocket", id).unwrap_or(NO_POCKET);
+        if let Ok(recipe) = Recipe::from_value(value.clone()) {
+            let renamed = |id: PocketId| PocketId(u32::try_from(named(i64::from(id.0))).unwrap_or(u32::MAX));
+            return json!(recipe.following(renamed)).to_string();
+        }
         let passes = value.get_mut("passes").and_then(Value::as_array_mut);
         for pass in passes.into_iter().flatten() {
             if pass.pointer("/action/kind").is_some_and(|kind| kind == "pocket")
                 && let Some(pocket) = pass.pointer_mut("/action/pocket")
             {
-                // One that is not there is none that could come to be here.
-                *pocket = json!(pocket.as_i64().and_then(|id| self.of("pocket", id)).unwrap_or(NO_POCKET));
+                *pocket = json!(pocket.as_i64().map_or(NO_POCKET, named));
             }
         }
         value.to_string()
@@ -247,7 +251,7 @@ impl Names {
     }
 }
 
-/// A pocket that no song has.
+/// A pocket that no song has: one that is not in a pack is none that could come to be here.
 const NO_POCKET: i64 = u32::MAX as i64;
 
 /// The most of a pack: more than any song that was worked on here has.

@@ -109,6 +109,11 @@ impl Change<'_> {
         self.step(Scope::Song(part.song), label);
         if let Some(recipe) = recipe {
             let take = part.current();
+            if let Some(damage) = take.damage.as_ref().filter(|_| recipe != take.recipe) {
+                // What stays as it was damaged has no room for more.
+                let what = format!("the take “{}”, which more passes would go to,", take.name);
+                return Err(StoreError::Damaged { what, reason: damage.reason.clone() });
+            }
             self.put(take.state(false), StoredTake { recipe, ..take.clone() }.state(false))?;
         }
         self.put_written(part.current(), hits)

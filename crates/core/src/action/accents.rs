@@ -1,5 +1,6 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::aim::slot_of;
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
@@ -76,6 +77,8 @@ impl Act for Accents {
     fn property(&self) -> Property {
         self.property
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
+use crate::carry::{Carrier, Named};
 use crate::dice::Dice;
 use crate::metre::MetreMap;
 use crate::perform::Stage;
@@ -229,6 +230,12 @@ impl Act for Arc {
             before = point.bar;
         }
         Ok(())
+    }
+
+    fn names(&mut self, by: &mut dyn Carrier) {
+        self.points.retain_mut(|ArcPoint { bar, by: _ }| by.take(Named::Place(bar)));
+        self.points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
+        self.points.dedup_by(|a, b| a.bar == b.bar);
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {

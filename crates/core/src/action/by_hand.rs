@@ -1,6 +1,8 @@
 use super::{Act, ActionFamily, ActionInfo};
+use crate::carry::{Carrier, Named};
 use crate::dice::Dice;
 use crate::hit::HitId;
+use crate::kit::Striking;
 use crate::perform::{Making, Origin, Stage};
 use crate::property::{Movement, Property};
 use crate::units::{Channel, Millis, Note, Ticks, Velocity};
@@ -28,6 +30,10 @@ pub struct HandMove {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub note: Option<Note>,
+    /// The channel of that note, where the kit has it on another one than the hit's: 0 to 15.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub channel: Option<Channel>,
     /// How much more it moves in pitch, place, level and brightness.
     #[serde(default, skip_serializing_if = "Movement::is_none")]
     #[ts(optional, as = "Option<Movement>")]
@@ -37,7 +43,8 @@ pub struct HandMove {
 impl HandMove {
     /// Of a hit, nothing yet.
     pub fn of(hit: HitId) -> HandMove {
-        HandMove { hit, velocity: 0.0, time: Millis(0.0), length: None, note: None, movement: Movement::NONE }
+        let (velocity, time, movement) = (0.0, Millis(0.0), Movement::NONE);
+        HandMove { hit, velocity, time, length: None, note: None, channel: None, movement }
     }
 
     /// Whether it changes nothing.
@@ -135,6 +142,16 @@ impl Act for ByHand {
         Ok(())
     }
 
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let ByHand { moved, removed, recalled, added } = self;
+        moved.retain_mut(|HandMove { hit, .. }| by.take(Named::Hit(hit)));
+        removed.retain_mut(|id| by.take(Named::Hit(id)));
+        recalled.retain_mut(|id| by.take(Named::Hit(id)));
+        added.retain_mut(|HandHit { id, tick, length, velocity: _, note: _, channel: _ }| {
+            by.take(Named::Hit(id)) && by.take(Named::Stretch(tick, length))
+        });
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let moves: BTreeMap<HitId, &HandMove> = self.moved.iter().map(|one| (one.hit, one)).collect();
         let removed: BTreeSet<HitId> = self.removed.iter().copied().collect();
@@ -160,7 +177,7 @@ impl Act for ByHand {
                 stage.length[index] *= one.length.unwrap_or(1.0);
                 stage.move_by(index, one.time);
                 if let Some(note) = one.note {
-                    stage.rename(index, note);
+                    stage.strike_by(index, Striking { note, channel: one.channel });
                 }
                 for property in Property::MOVEMENT {
                     match one.movement.of(property) {

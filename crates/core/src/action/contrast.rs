@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::stats::median;
@@ -58,6 +59,8 @@ impl Act for Contrast {
             ),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for indices in stage.by_instrument(aimed) {

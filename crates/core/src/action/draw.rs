@@ -1,5 +1,6 @@
 use super::Spread;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::property::Property;
@@ -58,6 +59,8 @@ impl Act for Draw {
     fn property(&self) -> Property {
         self.property
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let Draw { from, to, property, .. } = *self;

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::kit::Limb;
 use crate::perform::Stage;
@@ -112,6 +113,8 @@ impl Act for Fan {
         ],
     };
     const DICE: super::DiceUse = super::DiceUse::Some;
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         if self.over.0 == 0.0 {

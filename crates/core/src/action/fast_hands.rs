@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::units::Millis;
@@ -43,6 +44,8 @@ impl Act for FastHands {
             Setting::new("climb", "climbing back", Values::number(0.0, 16.0, 1.0, "hits", Some(0.0))),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let gaps = stage.gaps(false);

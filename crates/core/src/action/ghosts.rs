@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::hit::HitId;
@@ -109,6 +110,8 @@ impl Act for Ghosts {
     fn makes(&self) -> usize {
         self.slots.len()
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let (mut room, feel) = (Room::new(stage), Feel::new(stage));

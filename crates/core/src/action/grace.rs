@@ -2,6 +2,7 @@
 
 use super::sticking::of_side;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::kit::{Hand, Limb, Striking};
 use crate::perform::{Side, Stage};
@@ -121,6 +122,8 @@ impl Act for Flam {
         1
     }
 
+    fn names(&mut self, _: &mut dyn Carrier) {}
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         grace(stage, aimed, dice, 1, self.before, self.share);
     }
@@ -145,6 +148,8 @@ impl Act for Drag {
     fn makes(&self) -> usize {
         2
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         grace(stage, aimed, dice, 2, self.before, self.share);

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::groove::{GrooveCurve, GrooveProfile};
 use crate::kit::Family;
@@ -193,6 +194,8 @@ impl Act for Groove {
     fn moves_by(&self) -> Option<MovesBy> {
         Some(MovesBy { grid: self.groove.grid, swing: Percent(50.0), forgive: Millis(0.0), reach: None })
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         if self.is_neutral() {

@@ -1,5 +1,6 @@
 use super::limits::{extremes, squeeze};
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::units::Percent;
@@ -39,6 +40,8 @@ impl Act for Layer {
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for indices in stage.by_instrument(aimed) {

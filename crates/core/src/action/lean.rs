@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
@@ -71,6 +72,8 @@ impl Act for Lean {
             Setting::new("grid", "grid", Values::Grid),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let share = self.share.factor() * self.grid.cell(stage.metre.ppq()).0;

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::units::{Millis, Percent, Ticks};
@@ -74,6 +75,8 @@ impl Act for Length {
         ],
     };
     const DICE: super::DiceUse = super::DiceUse::Some;
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let share = self.share.factor();

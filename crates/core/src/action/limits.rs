@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::units::Velocity;
@@ -104,6 +105,8 @@ impl Act for Limits {
         }
         Ok(())
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let [floor, ceiling] = [self.floor, self.ceiling].map(|velocity| f64::from(velocity.get()));

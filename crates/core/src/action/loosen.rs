@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::drift::Natural;
 use crate::hit::HitId;
@@ -205,6 +206,8 @@ impl Act for Loosen {
         ],
     };
     const DICE: super::DiceUse = super::DiceUse::Some;
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         self.loosen(stage, aimed, dice, dice);

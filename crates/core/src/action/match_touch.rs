@@ -1,10 +1,11 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::{Carrier, Named};
 use crate::dice::Dice;
 use crate::perform::Stage;
-use crate::profile::TouchProfile;
+use crate::profile::{InstrumentTouch, TouchProfile};
 use crate::units::Percent;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;
 
 /// Gives each instrument the distribution of velocities of the same instrument (else of one of its
@@ -48,6 +49,15 @@ impl Act for Match {
 
     fn check(&self) -> Result<(), (String, String)> {
         self.reference.check().map_err(|message| ("reference".to_owned(), message))
+    }
+
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let Match { reference: TouchProfile { name: _, quarters: _, instruments }, amount: _ } = self;
+        let mut seen = BTreeSet::new();
+        instruments.retain_mut(|InstrumentTouch { instrument, family: _, all: _, slots: _ }| {
+            by.take(Named::Instrument(instrument));
+            seen.insert(instrument.clone())
+        });
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

@@ -74,6 +74,7 @@ pub use swell::{Curve, Swell, SwellOf};
 pub use swing::Swing;
 pub use vary::{Vary, VaryHow};
 
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::perform::Stage;
@@ -96,6 +97,9 @@ pub(crate) trait Act: Serialize + DeserializeOwned + Default {
     fn makes(&self) -> usize {
         0
     }
+
+    /// Shows all that it names.
+    fn names(&mut self, by: &mut dyn Carrier);
 
     /// Do it to the aimed indices of the stage.
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice);
@@ -355,33 +359,46 @@ impl Values {
         }
     }
 
-    fn check(&self, value: &Value, property: Property, lane: Option<LaneKind>) -> Result<(), String> {
+    fn check(&self, number: f64, property: Property, lane: Option<LaneKind>) -> Result<(), String> {
         let Some((min, max, unit)) = self.bounds(property, lane) else { return Ok(()) };
-        match value.as_f64() {
-            Some(number) if number < min || number > max => {
-                Err(format!("{number} is outside {min} to {max}{}{unit}", if unit.is_empty() { "" } else { " " }))
-            }
-            _ => Ok(()),
+        if number >= min && number <= max {
+            return Ok(());
         }
+        Err(format!("{number} is outside {min} to {max}{}{unit}", if unit.is_empty() { "" } else { " " }))
     }
 }
 
 fn read<A: Act>(settings: Value) -> Result<A, (String, String)> {
+    let all_given = A::INFO.settings.iter().all(|setting| settings.get(setting.name).is_some());
+    let given: Vec<(&Setting, f64)> =
+        A::INFO.settings.iter().filter_map(|setting| Some((setting, settings.get(setting.name)?.as_f64()?))).collect();
     let action: A = serde_path_to_error::deserialize(settings)
         .map_err(|error| (error.path().to_string(), crate::refused(error.inner())))?;
-    checked(&action)?;
+    // What is usual for one property need not be in the range of another.
+    if all_given {
+        in_range(&action, given)?
+    } else {
+        checked(&action)?
+    }
     Ok(action)
 }
 
 fn checked<A: Act>(action: &A) -> Result<(), (String, String)> {
-    if !A::INFO.settings.is_empty() {
-        let written = serde_json::to_value(action).map_err(|error| (".".to_owned(), error.to_string()))?;
-        for setting in A::INFO.settings {
-            setting
-                .values
-                .check(&written[setting.name], action.property(), action.lane())
-                .map_err(|message| (setting.name.to_owned(), message))?;
-        }
+    if A::INFO.settings.is_empty() {
+        return action.check();
+    }
+    let written = serde_json::to_value(action).map_err(|error| (".".to_owned(), error.to_string()))?;
+    in_range(action, A::INFO.settings.iter().filter_map(|setting| Some((setting, written[setting.name].as_f64()?))))
+}
+
+/// Whether numbers lie in the range of their settings, and all else is as it should be.
+fn in_range<'a, A: Act>(
+    action: &A,
+    numbers: impl IntoIterator<Item = (&'a Setting, f64)>,
+) -> Result<(), (String, String)> {
+    for (setting, number) in numbers {
+        let checked = setting.values.check(number, action.property(), action.lane());
+        checked.map_err(|message| (setting.name.to_owned(), message))?;
     }
     action.check()
 }
@@ -417,6 +434,13 @@ macro_rules! actions {
             pub(crate) fn makes(&self) -> usize {
                 match self {
                     $(Action::$name(action) => action.makes()),+
+                }
+            }
+
+            /// Shows all that it names.
+            pub(crate) fn names(&mut self, by: &mut dyn Carrier) {
+                match self {
+                    $(Action::$name(action) => action.names(by)),+
                 }
             }
 

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::units::Percent;
@@ -33,6 +34,8 @@ impl Act for Odds {
         settings: &[Setting::new("sounds", "sounds", Values::number(0.0, 100.0, 1.0, "%", Some(100.0)))],
     };
     const DICE: super::DiceUse = super::DiceUse::EachRound;
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         for &index in aimed {

@@ -1,4 +1,5 @@
 use super::{Act, Action, ActionFamily, ActionInfo, Groove, Lean, Loosen, Pull, Setting, Swing, Values};
+use crate::carry::{Carrier, Named};
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::recipe::PassId;
@@ -161,6 +162,11 @@ impl Act for Pocket {
             Some(settings) if !settings.groove.is_neutral() => settings.groove.said(stage),
             Some(_) => None,
         }
+    }
+
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let Pocket { pocket, strength: _ } = self;
+        by.take(Named::Pocket(pocket));
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

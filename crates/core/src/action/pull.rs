@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
@@ -147,6 +148,8 @@ impl Act for Pull {
     fn moves_by(&self) -> Option<MovesBy> {
         Some(self.lines())
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.swing };

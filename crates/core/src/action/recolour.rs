@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::{Carrier, For, Named};
 use crate::dice::Dice;
 use crate::kit::Striking;
 use crate::perform::Stage;
@@ -104,6 +105,15 @@ impl Act for Recolour {
             }
         }
         Ok(())
+    }
+
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let Recolour { ways, running: _ } = self;
+        for Way { stroke, keys: _, odds: _ } in ways {
+            if let Some(stroke) = stroke {
+                by.take(Named::Stroke(stroke, For::Use));
+            }
+        }
     }
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::heard::Heard;
 use crate::limbs::{Clash, Limits, clashes, least};
@@ -102,6 +103,8 @@ impl Act for Rescue {
             Setting::new("foot", "a foot again", Values::number(0.0, 300.0, 1.0, "ms", None)).quiet(90.0),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let heard = Heard::on_stage(stage);

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Curve, Setting, Values, point};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
@@ -155,6 +156,8 @@ impl Act for Roll {
     fn makes(&self) -> usize {
         if self.cut == RollCut::Strokes { self.strokes as usize } else { MOST_STROKES as usize }
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let (mut room, onsets) = (Room::new(stage), onsets(stage));

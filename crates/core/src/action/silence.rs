@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use serde::{Deserialize, Serialize};
@@ -21,6 +22,8 @@ impl Act for Silence {
         points: &[],
         settings: &[],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         for &index in aimed {

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::heard::Heard;
 use crate::mishits::{Mishit, Suspicion, mishits};
@@ -92,6 +93,8 @@ impl Act for Strays {
             Setting::new("share", "share", Values::number(1.0, 100.0, 1.0, "%", None)),
         ],
     };
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let heard = Heard::on_stage(stage);

@@ -1,6 +1,7 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
+use crate::carry::{Carrier, For, Named};
 use crate::dice::Dice;
-use crate::kit::{Articulation, InstrumentId, Striking};
+use crate::kit::{Articulation, Instrument, InstrumentId, Kit, Striking};
 use crate::perform::Stage;
 use crate::room::LeftOut;
 use serde::{Deserialize, Serialize};
@@ -41,15 +42,16 @@ impl Default for Swap {
 }
 
 impl Swap {
+    /// The instrument in a kit; an id that once stood for several is the first of them.
+    fn found<'k>(&self, kit: &'k Kit) -> Option<&'k Instrument> {
+        let found = kit.find(&self.instrument).or_else(|| kit.find(&self.instrument.together().next()?));
+        found.map(|(_, instrument)| instrument)
+    }
+
     fn striking(&self, stage: &Stage<'_>, index: usize) -> Option<Striking> {
         match self.to {
             SwapTo::Stroke => stage.stroke_named(index, &self.stroke),
-            SwapTo::Instrument => {
-                let kit = &stage.chart.kit;
-                let found = kit.find(&self.instrument).or_else(|| kit.find(&self.instrument.together().next()?));
-                let (_, instrument) = found?;
-                instrument.articulations.first().map(Articulation::striking)
-            }
+            SwapTo::Instrument => self.found(&stage.chart.kit)?.articulations.first().map(Articulation::striking),
             SwapTo::Keys => stage.keys_away(index, self.keys.round() as i32),
         }
     }
@@ -105,6 +107,12 @@ impl Act for Swap {
         Ok(())
     }
 
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let Swap { to: _, stroke, instrument, keys: _ } = self;
+        by.take(Named::Instrument(instrument));
+        by.take(Named::Stroke(stroke, For::Use));
+    }
+
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {
             match self.striking(stage, index) {
@@ -122,9 +130,7 @@ impl Act for Swap {
             SwapTo::Stroke if !ways().any(|way| way.name == self.stroke) => {
                 Some(format!("No drum of this kit has the stroke “{}”.", self.stroke))
             }
-            SwapTo::Instrument if kit.find(&self.instrument).is_none() => {
-                Some(format!("This kit has no {}.", self.instrument))
-            }
+            SwapTo::Instrument if self.found(kit).is_none() => Some(format!("This kit has no {}.", self.instrument)),
             _ => None,
         }
     }

@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::perform::Stage;
 use crate::property::Property;
@@ -134,6 +135,8 @@ impl Act for Swell {
         let curve = |from: f64, to: f64| shares().map(|u| [(from + u * (to - from)).round(), self.at(u)]).collect();
         stage.stretches(aimed).into_iter().map(|(from, to, _)| curve(from, to)).collect()
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for (from, to, indices) in stage.stretches(aimed) {

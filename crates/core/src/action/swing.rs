@@ -1,4 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::grid::Grid;
 use crate::perform::Stage;
@@ -43,6 +44,8 @@ impl Act for Swing {
     fn moves_by(&self) -> Option<MovesBy> {
         Some(MovesBy { grid: self.grid, swing: self.to, forgive: Millis(0.0), reach: None })
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.to };

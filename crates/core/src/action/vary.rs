@@ -1,5 +1,6 @@
 use super::Spread;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::drift::Natural;
 use crate::perform::Stage;
@@ -69,6 +70,8 @@ impl Act for Vary {
     fn property(&self) -> Property {
         self.property
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
         let mut natural = Natural::new(dice, self.slowness);

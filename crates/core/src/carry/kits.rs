@@ -1,94 +1,118 @@
 //! Another kit for a part: what of its passes follows.
 
-use crate::action::Action;
-use crate::aim::Aim;
+use super::{Carrier, For, Named};
 use crate::kit::{Articulation, Instrument, InstrumentId, Kit};
 use crate::recipe::{Pass, Recipe};
-use crate::units::Channel;
-use std::collections::BTreeSet;
+use crate::units::{Channel, Note};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 impl Recipe {
     /// These passes for another kit of the same part, and sentences on what does not follow. Instruments are found
     /// by id, else by their notes, else by family; strokes by name, else by their notes. A pass is never lost:
     /// what is not found stays named, and aims at nothing until there is such a thing again.
     pub fn carried(&self, from: &Kit, to: &Kit) -> (Recipe, Vec<String>) {
-        let mut said = Vec::new();
-        let carry = Carry { from, to };
-        let carried = |(index, pass): (usize, &Pass)| {
-            let mut pass = pass.clone();
-            let title = pass.name.as_deref().unwrap_or(pass.action.info().title);
-            let name = format!("Pass {}, {title}", index + 1);
-            said.extend(carry.pass(&mut pass).into_iter().map(|what| format!("{name}: {what}")));
-            pass
-        };
-        let passes = self.passes.iter().enumerate().map(carried).collect();
-        (Recipe { passes }, said)
+        self.taken_along(&mut ToKit::new(from, to))
     }
 }
 
-struct Carry<'a> {
+/// To another kit.
+pub(super) struct ToKit<'a> {
     from: &'a Kit,
     to: &'a Kit,
+    /// What instruments are there by what is struck of them, before all else.
+    struck: HashMap<InstrumentId, Vec<InstrumentId>>,
+    /// The instruments that the pass is for, as they were and as they are.
+    aimed: (Vec<InstrumentId>, Vec<InstrumentId>),
+    said: Vec<String>,
 }
 
-impl Carry<'_> {
-    fn pass(&self, pass: &mut Pass) -> Vec<String> {
-        let mut said = Vec::new();
-        let aimed = pass.aim.instruments.clone();
-        self.aim(&mut pass.aim, &mut said);
-        match &mut pass.action {
-            Action::Swap(swap) => {
-                if let Some(id) = self.instruments(&swap.instrument).first() {
-                    swap.instrument = id.clone();
-                }
-                swap.stroke = self.stroke(&aimed, &pass.aim.instruments, &swap.stroke);
-            }
-            Action::Recolour(recolour) => {
-                for way in &mut recolour.ways {
-                    if let Some(stroke) = &mut way.stroke {
-                        *stroke = self.stroke(&aimed, &pass.aim.instruments, stroke);
-                    }
+impl Carrier for ToKit<'_> {
+    fn take(&mut self, named: Named<'_>) -> bool {
+        match named {
+            Named::Instruments(ids, what_for) => self.instruments(ids, what_for),
+            Named::Instrument(id) => {
+                if let Some(first) = self.counterparts(id).into_iter().next() {
+                    *id = first;
                 }
             }
-            _ => {}
+            Named::Stroke(name, what_for) => self.stroke(name, what_for),
+            Named::Bars(_) | Named::Place(_) | Named::Stretch(..) | Named::Hit(_) | Named::Pocket(_) => {}
         }
-        said
+        true
     }
 
-    fn aim(&self, aim: &mut Aim, said: &mut Vec<String>) {
-        let aimed = aim.instruments.clone();
-        aim.instruments = self.all(&aimed, said);
-        for near in [&mut aim.with, &mut aim.without].into_iter().flatten() {
-            near.instruments = self.all(&near.instruments, said);
-        }
-        for name in &mut aim.articulations {
-            *name = self.stroke(&aimed, &aim.instruments, name);
-            if !self.strokes(self.to, &aim.instruments).any(|(_, way)| way.name == *name) {
-                said.push(format!("no stroke is called “{name}” there; it is aimed at all the same."));
+    fn comes(&mut self, _: &mut Pass, said: &mut Vec<String>) -> bool {
+        said.append(&mut self.said);
+        true
+    }
+}
+
+impl<'a> ToKit<'a> {
+    pub fn new(from: &'a Kit, to: &'a Kit) -> ToKit<'a> {
+        ToKit { from, to, struck: HashMap::new(), aimed: Default::default(), said: Vec::new() }
+    }
+
+    /// The same for a part that moves in with others: its drums are those that its hits are there, whatever they are called.
+    pub fn of_hits(from: &'a Kit, to: &'a Kit, hits: impl Iterator<Item = (Note, Channel)>) -> ToKit<'a> {
+        let (was, is) = (from.lookup(), to.lookup());
+        let mut struck: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+        for (note, channel) in hits {
+            if let (Some(was), Some(is)) = (was.instrument(note, channel), is.instrument(note, channel)) {
+                struck.entry(was).or_default().insert(is);
             }
         }
+        let called = |kit: &Kit, place: usize| kit.instruments[place].id.clone();
+        let struck = struck
+            .into_iter()
+            .map(|(was, are)| (called(from, was), are.into_iter().map(|place| called(to, place)).collect()))
+            .collect();
+        ToKit { struck, ..ToKit::new(from, to) }
     }
 
-    fn all(&self, ids: &[InstrumentId], said: &mut Vec<String>) -> Vec<InstrumentId> {
-        let mut all: Vec<InstrumentId> = Vec::with_capacity(ids.len());
-        for id in ids {
-            let mut found = self.instruments(id);
+    fn instruments(&mut self, ids: &mut Vec<InstrumentId>, what_for: For) {
+        let were = std::mem::take(ids);
+        for id in &were {
+            let mut found = self.counterparts(id);
             if found.is_empty() {
                 let name = self.from.find(id).map_or(id.to_string(), |(_, one)| one.name.to_lowercase());
-                said.push(format!("there is no {name} there; it waits for one."));
+                self.said.push(format!("there is no {name} there; it waits for one."));
                 found.push(id.clone());
             }
-            found.into_iter().for_each(|id| {
-                if !all.contains(&id) {
-                    all.push(id)
+            for id in found {
+                if !ids.contains(&id) {
+                    ids.push(id);
                 }
-            });
+            }
         }
-        all
+        if what_for == For::Aim {
+            self.aimed = (were, ids.clone());
+        }
+    }
+
+    fn stroke(&mut self, name: &mut String, what_for: For) {
+        let (were, are) = &self.aimed;
+        let is_there = |name: &str| strokes(self.to, are).any(|(_, way)| way.name == name);
+        if is_there(name) {
+            return;
+        }
+        let lookup = self.to.lookup();
+        let by_note = |(_, way): (&Instrument, &Articulation)| {
+            let found = lookup.stroke(way.note, way.channel.unwrap_or(Channel::PERCUSSION))?;
+            Some(self.to.stroke(found).1.name.clone())
+        };
+        let was = strokes(self.from, were).filter(|(_, way)| way.name == *name);
+        let found = was.filter_map(by_note).next().unwrap_or_else(|| name.clone());
+        if what_for == For::Aim && !is_there(&found) {
+            self.said.push(format!("no stroke is called “{found}” there; it is aimed at all the same."));
+        }
+        *name = found;
     }
 
     /// What an instrument of the one kit is in the other.
-    fn instruments(&self, id: &InstrumentId) -> Vec<InstrumentId> {
+    fn counterparts(&self, id: &InstrumentId) -> Vec<InstrumentId> {
+        if let Some(struck) = self.struck.get(id) {
+            return struck.clone();
+        }
         if self.to.find(id).is_some() {
             return vec![id.clone()];
         }
@@ -102,36 +126,20 @@ impl Carry<'_> {
         let alike = self.to.instruments.iter().filter(|one| one.family == instrument.family);
         alike.map(|one| one.id.clone()).collect()
     }
+}
 
-    fn strokes<'k>(
-        &self,
-        kit: &'k Kit,
-        ids: &[InstrumentId],
-    ) -> impl Iterator<Item = (&'k Instrument, &'k Articulation)> {
-        let meant = move |one: &&Instrument| ids.is_empty() || ids.contains(&one.id);
-        let named: Vec<&Instrument> = kit.instruments.iter().filter(meant).collect();
-        named.into_iter().flat_map(|one| one.articulations.iter().map(move |way| (one, way)))
-    }
-
-    /// What a stroke of instruments of the one kit is called in the other.
-    fn stroke(&self, were: &[InstrumentId], are: &[InstrumentId], name: &str) -> String {
-        if self.strokes(self.to, are).any(|(_, way)| way.name == name) {
-            return name.to_owned();
-        }
-        let lookup = self.to.lookup();
-        let was = self.strokes(self.from, were).filter(|(_, way)| way.name == name);
-        let by_note = |(_, way): (&Instrument, &Articulation)| {
-            let found = lookup.stroke(way.note, way.channel.unwrap_or(Channel::PERCUSSION))?;
-            Some(self.to.stroke(found).1.name.clone())
-        };
-        was.filter_map(by_note).next().unwrap_or_else(|| name.to_owned())
-    }
+/// The strokes of some of a kit's instruments; of all where none is named.
+fn strokes<'k>(kit: &'k Kit, ids: &[InstrumentId]) -> impl Iterator<Item = (&'k Instrument, &'k Articulation)> {
+    let meant = move |one: &&Instrument| ids.is_empty() || ids.contains(&one.id);
+    let named: Vec<&Instrument> = kit.instruments.iter().filter(meant).collect();
+    named.into_iter().flat_map(|one| one.articulations.iter().map(move |way| (one, way)))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Level, Swap};
+    use crate::action::{Action, Level, Swap};
+    use crate::aim::Aim;
 
     fn level() -> Action {
         Action::Level(Level { by: 3.0 })

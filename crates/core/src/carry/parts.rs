@@ -1,11 +1,13 @@
 //! Parts split by their instruments, and parts joined into one: hits and passes go along.
 
+use super::kits::ToKit;
+use super::{Carrier, For, Named};
 use crate::action::{Action, ByHand};
 use crate::aim::Aim;
 use crate::chart::Chart;
 use crate::hit::{Hit, HitId, Part};
 use crate::kit::{InstrumentId, Kit};
-use crate::recipe::{Pass, Recipe};
+use crate::recipe::{Pass, PassId, Recipe};
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// A part, as its kit reads it, and its passes.
@@ -46,51 +48,123 @@ impl Regrouping<'_> {
         let all_added = by_hands(self.recipe).flat_map(|hand| &hand.added);
         let added = all_added.filter(|added| own(self.chart.instrument_of(added.note, added.channel)));
         ids.extend(added.map(|added| added.id));
-        let is_here = |id: &HitId| ids.contains(id) || *id >= HitId::FIRST_MADE;
-
-        let mut said = Vec::new();
-        let mut passes = Vec::new();
-        for (index, pass) in self.recipe.passes.iter().enumerate() {
-            let mut pass = pass.clone();
-            if let Action::ByHand(hand) = &mut pass.action {
-                hand.moved.retain(|one| is_here(&one.hit));
-                hand.removed.retain(is_here);
-                hand.recalled.retain(is_here);
-                hand.added.retain(|one| is_here(&one.id));
-                if *hand == ByHand::default() {
-                    continue;
-                }
-            }
-            let Some(aim) = within(&pass.aim, &kept, is_here) else { continue };
-            for near in aim.with.iter().chain(&aim.without) {
-                if !near.instruments.iter().all(|id| kept.contains(id)) {
-                    said.push(format!(
-                        "{}: it looks at drums that are in another part now, and no longer finds them.",
-                        name_of(index, &pass)
-                    ));
-                }
-            }
-            passes.push(Pass { aim, ..pass });
-        }
-        Regrouped { part: Part::new(hits), recipe: Recipe { passes }, said }
+        let (recipe, said) = self.recipe.taken_along(&mut ToFewer { kept, ids, ..ToFewer::default() });
+        Regrouped { part: Part::new(hits), recipe, said }
     }
 }
 
-/// Several parts as one of drums. The first keeps the ids of its hits; of the others those keep them whose ids are free.
-/// A pass that was for all of its part is for the instruments of that part now.
-pub fn join(sources: &[Regrouping<'_>]) -> Regrouped {
+/// To a part of some of the instruments.
+#[derive(Default)]
+struct ToFewer<'a> {
+    kept: HashSet<&'a InstrumentId>,
+    ids: HashSet<HitId>,
+    /// It aims at instruments of which none came along.
+    aims_elsewhere: bool,
+    looks_elsewhere: usize,
+    /// Hits that it names: those that are here, and those that are not.
+    hits: (usize, usize),
+}
+
+impl Carrier for ToFewer<'_> {
+    fn take(&mut self, named: Named<'_>) -> bool {
+        match named {
+            Named::Instruments(ids, For::Aim) => {
+                let before = ids.len();
+                ids.retain(|id| self.kept.contains(id));
+                self.aims_elsewhere = before > 0 && ids.is_empty();
+                !self.aims_elsewhere
+            }
+            Named::Instruments(ids, _) => {
+                self.looks_elsewhere += usize::from(!ids.iter().all(|id| self.kept.contains(id)));
+                true
+            }
+            Named::Hit(id) => {
+                let is_here = self.ids.contains(id) || *id >= HitId::FIRST_MADE;
+                let (here, elsewhere) = &mut self.hits;
+                *(if is_here { here } else { elsewhere }) += 1;
+                is_here
+            }
+            Named::Instrument(_)
+            | Named::Stroke(..)
+            | Named::Bars(_)
+            | Named::Place(_)
+            | Named::Stretch(..)
+            | Named::Pocket(_) => true,
+        }
+    }
+
+    fn comes(&mut self, pass: &mut Pass, said: &mut Vec<String>) -> bool {
+        let (here, elsewhere) = std::mem::take(&mut self.hits);
+        let looks = std::mem::take(&mut self.looks_elsewhere);
+        let all_but_elsewhere = pass.aim.invert && pass.aim.is_scope_alone();
+        let aims_elsewhere = std::mem::take(&mut self.aims_elsewhere);
+        let names_hits_elsewhere = here == 0 && elsewhere > 0 && !pass.aim.invert;
+        if names_hits_elsewhere || (aims_elsewhere && !all_but_elsewhere) {
+            return false;
+        }
+        if aims_elsewhere {
+            // All but instruments that are elsewhere is everything here.
+            pass.aim = Aim::everything();
+        }
+        for _ in 0..looks {
+            said.push("it looks at drums that are in another part now, and no longer finds them.".to_owned());
+        }
+        true
+    }
+}
+
+/// Several parts as one of drums, read by a kit. The first keeps the ids of its hits; of the others those keep them whose
+/// ids are free. A pass that was for all of its part is for the instruments of that part now; where several parts have the
+/// same pass, as those have that were split, it is one again.
+pub fn join(sources: &[Regrouping<'_>], kit: &Kit) -> Regrouped {
+    let (hits, renamed) = together(sources);
+    let part = Part::new(hits);
+    let kit = kit.clone().with_unknown(&part);
+    let lookup = kit.lookup();
+    let struck = |source: &Regrouping<'_>| -> BTreeSet<usize> {
+        let added = by_hands(source.recipe).flat_map(|hand| &hand.added).map(|hit| (hit.note, hit.channel));
+        let written = source.part.hits().iter().map(|hit| (hit.note, hit.channel));
+        written.chain(added).filter_map(|(note, channel)| lookup.instrument(note, channel)).collect()
+    };
+    let drums: Vec<BTreeSet<usize>> = sources.iter().map(struck).collect();
+    let all: BTreeSet<usize> = drums.iter().flatten().copied().collect();
+    let called = |places: &BTreeSet<usize>| -> Vec<InstrumentId> {
+        places.iter().map(|&place| kit.instruments[place].id.clone()).collect()
+    };
+    let (mut recipe, mut said) = (Recipe::default(), Vec::new());
+    for ((source, own), renamed) in sources.iter().zip(&drums).zip(&renamed) {
+        let hits = source.part.hits().iter().map(|hit| (hit.note, hit.channel));
+        let mut carrier = ToMore {
+            to_kit: ToKit::of_hits(&source.chart.kit, &kit, hits),
+            renamed,
+            own: Some(called(own)).filter(|_| *own != all),
+            lost: 0,
+        };
+        let (passes, notes) = source.recipe.taken_along(&mut carrier);
+        recipe = recipe.interleaved(&passes, &called(&all));
+        said.extend(notes.into_iter().map(|note| format!("{}, {note}", source.name)));
+    }
+    let in_common = |place: usize, own: &BTreeSet<usize>| {
+        drums.iter().enumerate().any(|(other, its)| other != place && !own.is_disjoint(its))
+    };
+    if (drums.iter().enumerate()).any(|(place, own)| !sources[place].recipe.passes.is_empty() && in_common(place, own))
+    {
+        said.push("Some of these parts have a drum in common: passes for it are for all of its hits now.".to_owned());
+    }
+    Regrouped { part, recipe, said }
+}
+
+/// The hits of several parts, and for each part what its ids have become, those of hits by hand, too.
+fn together(sources: &[Regrouping<'_>]) -> (Vec<Hit>, Vec<HashMap<HitId, HitId>>) {
     let mut taken: HashSet<HitId> = HashSet::new();
     let mut hits: Vec<Hit> = Vec::new();
-    let mut recipe = Recipe::default();
-    let mut said = Vec::new();
     let highest = sources.iter().flat_map(|source| source.part.hits()).map(|hit| hit.id.get()).max();
     let mut free = (highest.map_or(0, |id| id + 1)..HitId::FIRST_BY_HAND.get()).map(|id| HitId::new(id as u32));
     let added = sources.iter().flat_map(|source| by_hands(source.recipe)).flat_map(|hand| &hand.added);
     let highest = added.map(|added| added.id.get()).fold(HitId::FIRST_BY_HAND.get(), u64::max);
     let mut free_by_hand = (highest + 1..1 << 32).map(|id| HitId::new(id as u32));
-    let kits: Vec<Kit> = sources.iter().map(|source| Kit::of_drums(source.part).struck_by(source.part)).collect();
-    let all: BTreeSet<&InstrumentId> = kits.iter().flat_map(|kit| &kit.instruments).map(|one| &one.id).collect();
-    for (source, kit) in sources.iter().zip(&kits) {
+    let mut all_renamed = Vec::with_capacity(sources.len());
+    for source in sources {
         let mut renamed: HashMap<HitId, HitId> = HashMap::new();
         for hit in source.part.hits() {
             let id = if taken.insert(hit.id) { Some(hit.id) } else { free.next() };
@@ -103,46 +177,130 @@ pub fn join(sources: &[Regrouping<'_>]) -> Regrouped {
             let id = if taken.insert(added.id) { Some(added.id) } else { free_by_hand.next() };
             renamed.extend(id.map(|id| (added.id, id)));
         }
-        let own: Vec<InstrumentId> = kit.instruments.iter().map(|one| one.id.clone()).collect();
-        let struck = source.chart.kit.clone().struck_by(source.part);
-        let of_drums = struck.instruments.iter().all(|one| own.contains(&one.id));
-        let is_all = own.len() == all.len();
-        let mut passes = Vec::new();
-        for (index, pass) in source.recipe.passes.iter().enumerate() {
-            let mut pass = pass.clone();
-            let name = |pass: &Pass| format!("{}, {}", source.name, name_of(index, pass));
-            let new = |id: &HitId| renamed.get(id).copied();
-            if let Action::ByHand(hand) = &mut pass.action {
-                hand.moved.retain_mut(|one| new(&one.hit).map(|id| one.hit = id).is_some());
-                hand.removed.retain_mut(|one| new(one).map(|id| *one = id).is_some());
-                hand.recalled.retain_mut(|one| new(one).map(|id| *one = id).is_some());
-                hand.added.retain_mut(|one| new(&one.id).map(|id| one.id = id).is_some());
+        all_renamed.push(renamed);
+    }
+    (hits, all_renamed)
+}
+
+/// To a part that others move into as well.
+struct ToMore<'a> {
+    to_kit: ToKit<'a>,
+    renamed: &'a HashMap<HitId, HitId>,
+    /// The instruments of its part, where these are not all.
+    own: Option<Vec<InstrumentId>>,
+    /// Hits that it names and nobody knows.
+    lost: usize,
+}
+
+impl Carrier for ToMore<'_> {
+    fn take(&mut self, named: Named<'_>) -> bool {
+        match named {
+            Named::Hit(id) => {
+                let made = Some(*id).filter(|id| *id >= HitId::FIRST_MADE);
+                let now = self.renamed.get(id).copied().or(made);
+                *id = now.unwrap_or(*id);
+                self.lost += usize::from(now.is_none());
+                now.is_some()
             }
-            pass.aim.picked = pass.aim.picked.map(|picked| picked.iter().filter_map(new).collect());
-            if !matches!(pass.action, Action::ByHand(_)) && !is_all && (pass.aim.instruments.is_empty() || !of_drums) {
-                if pass.aim.invert && pass.aim.is_bars_alone() {
-                    said.push(format!(
-                        "{}: “all but” some bars cannot be said of one part's drums; the pass is left out.",
-                        name(&pass)
-                    ));
-                    continue;
-                }
-                pass.aim.instruments = own.clone();
-            }
-            passes.push(pass);
+            Named::Instruments(..)
+            | Named::Instrument(_)
+            | Named::Stroke(..)
+            | Named::Bars(_)
+            | Named::Place(_)
+            | Named::Stretch(..)
+            | Named::Pocket(_) => self.to_kit.take(named),
         }
-        recipe = recipe.followed_by(&Recipe { passes });
     }
-    let shared = sources.iter().enumerate().any(|(place, source)| {
-        !source.recipe.passes.is_empty()
-            && kits.iter().enumerate().any(|(other, kit)| {
-                other != place && kit.instruments.iter().any(|one| kits[place].find(&one.id).is_some())
-            })
-    });
-    if shared {
-        said.push("Some of these parts have a drum in common: passes for it are for all of its hits now.".to_owned());
+
+    fn comes(&mut self, pass: &mut Pass, said: &mut Vec<String>) -> bool {
+        match std::mem::take(&mut self.lost) {
+            0 => {}
+            1 => said.push("1 hit that it names is no longer there.".to_owned()),
+            lost => said.push(format!("{lost} hits that it names are no longer there.")),
+        }
+        let is_about_single_hits = matches!(pass.action, Action::ByHand(_));
+        if let Some(own) = &self.own
+            && !is_about_single_hits
+            && !stay_with(own, &mut pass.aim)
+        {
+            said.push("“all but” some bars cannot be said of one part's drums; the pass is left out.".to_owned());
+            return false;
+        }
+        self.to_kit.comes(pass, said)
     }
-    Regrouped { part: Part::new(hits), recipe, said }
+}
+
+/// Lets an aim mean what it meant before others came to its own instruments; false where no aim can say that.
+fn stay_with(own: &[InstrumentId], aim: &mut Aim) -> bool {
+    if aim.invert && aim.is_scope_alone() {
+        if !aim.bars.is_empty() || !aim.sections.is_empty() {
+            return false;
+        }
+        let is_other = |id: &&InstrumentId| !aim.instruments.is_empty() && !aim.instruments.contains(id);
+        let others = own.iter().filter(is_other).cloned().collect();
+        *aim = Aim { instruments: others, invert: false, ..aim.clone() };
+    } else if aim.instruments.is_empty() {
+        aim.instruments = own.to_vec();
+    }
+    // What is for nobody stays so.
+    if aim.instruments.is_empty() {
+        aim.picked = Some(Vec::new());
+    }
+    true
+}
+
+impl Recipe {
+    /// These passes and those of another recipe, each in its order. A pass that both have for some of `all` instruments
+    /// is one for all of them; the others keep their ids where these are free.
+    fn interleaved(&self, other: &Recipe, all: &[InstrumentId]) -> Recipe {
+        let mut taken: HashSet<PassId> = self.passes.iter().map(|pass| pass.id).collect();
+        let mut free = Recipe { passes: [&self.passes[..], &other.passes].concat() }.free_ids();
+        let mut come = |pass: &Pass| {
+            let id = if taken.insert(pass.id) { pass.id } else { free.next().unwrap_or(pass.id) };
+            Pass { id, ..pass.clone() }
+        };
+        let mut passes: Vec<Pass> = Vec::with_capacity(self.passes.len() + other.passes.len());
+        let (mut own, mut waiting) = (&self.passes[..], Vec::new());
+        for pass in &other.passes {
+            let Some(place) = own.iter().position(|one| one.is_same_for_others(pass)) else {
+                waiting.push(pass);
+                continue;
+            };
+            passes.extend_from_slice(&own[..place]);
+            passes.extend(waiting.drain(..).map(&mut come));
+            passes.push(own[place].also_for(pass, all));
+            own = &own[place + 1..];
+        }
+        passes.extend_from_slice(own);
+        passes.extend(waiting.into_iter().map(come));
+        Recipe { passes }
+    }
+}
+
+impl Pass {
+    /// Whether both are the same pass, each for some instruments that it names.
+    fn is_same_for_others(&self, other: &Pass) -> bool {
+        let bare = |pass: &Pass| {
+            let picked = pass.aim.picked.as_ref().map(|_| Vec::new());
+            let aim = Aim { instruments: Vec::new(), picked, ..pass.aim.clone() };
+            Pass { aim, ..pass.clone() }
+        };
+        !self.aim.instruments.is_empty() && !other.aim.instruments.is_empty() && bare(self) == bare(other)
+    }
+
+    /// The pass for the instruments and picked hits of both.
+    fn also_for(&self, other: &Pass, all: &[InstrumentId]) -> Pass {
+        let mut pass = self.clone();
+        let Aim { instruments, picked, .. } = &mut pass.aim;
+        instruments.extend(other.aim.instruments.iter().filter(|id| !self.aim.instruments.contains(id)).cloned());
+        if all.iter().all(|id| instruments.contains(id)) {
+            instruments.clear();
+        }
+        if let (Some(picked), Some(more)) = (picked, &other.aim.picked) {
+            picked.extend_from_slice(more);
+        }
+        pass
+    }
 }
 
 impl Part {
@@ -158,30 +316,6 @@ fn by_hands(recipe: &Recipe) -> impl Iterator<Item = &ByHand> {
         Action::ByHand(hand) => Some(hand),
         _ => None,
     })
-}
-
-fn name_of(index: usize, pass: &Pass) -> String {
-    format!("Pass {}, {}", index + 1, pass.name.as_deref().unwrap_or(pass.action.info().title))
-}
-
-/// An aim among some of its part's instruments; nothing where it means none of them.
-fn within(aim: &Aim, kept: &HashSet<&InstrumentId>, is_here: impl Fn(&HitId) -> bool) -> Option<Aim> {
-    let mut aim = aim.clone();
-    if let Some(picked) = &mut aim.picked {
-        picked.retain(is_here);
-        if picked.is_empty() && !aim.invert {
-            return None;
-        }
-    }
-    if aim.instruments.is_empty() {
-        return Some(aim);
-    }
-    aim.instruments.retain(|id| kept.contains(id));
-    if !aim.instruments.is_empty() {
-        return Some(aim);
-    }
-    // All but instruments that are elsewhere is everything here.
-    (aim.invert && aim.is_scope_alone()).then(Aim::everything)
 }
 
 #[cfg(test)]
@@ -292,7 +426,7 @@ mod tests {
             let recipes = [only_hand(&recipes.0), only_hand(&recipes.1)];
             let charts = [&kick, &snare].map(|part| Chart::new(part, Kit::of_drums(part)));
             let source = |place: usize, part| Regrouping { name: "", part, chart: &charts[place], recipe: &recipes[place] };
-            let joined = join(&[source(0, &kick), source(1, &snare)]);
+            let joined = join(&[source(0, &kick), source(1, &snare)], &Kit::general_midi());
             let apart = [played(&kick, &recipes[0]), played(&snare, &recipes[1])];
             let strokes = |hits: &[Hit]| {
                 let mut all: Vec<_> = hits.iter().map(|hit| (hit.tick.0.to_bits(), hit.note, hit.velocity, hit.length.0.to_bits())).collect();
@@ -314,10 +448,13 @@ mod tests {
         let [kick, rest] = [vec!["kick"], vec!["snare", "closed-hat"]]
             .map(|ids| whole.split_off(&ids.into_iter().map(InstrumentId::new).collect::<Vec<_>>()));
         let charts = [&kick, &rest].map(|one| Chart::new(&one.part, Kit::of_drums(&one.part)));
-        let joined = join(&[
-            Regrouping { name: "Kick", part: &kick.part, chart: &charts[0], recipe: &kick.recipe },
-            Regrouping { name: "Rest", part: &rest.part, chart: &charts[1], recipe: &rest.recipe },
-        ]);
+        let joined = join(
+            &[
+                Regrouping { name: "Kick", part: &kick.part, chart: &charts[0], recipe: &kick.recipe },
+                Regrouping { name: "Rest", part: &rest.part, chart: &charts[1], recipe: &rest.recipe },
+            ],
+            &Kit::general_midi(),
+        );
         assert_eq!(joined.part, part);
         assert_eq!(sound(&[played(&joined.part, &joined.recipe)]), sound(&[played(&part, &recipe)]));
         assert_eq!(joined.recipe.passes[0].aim, Aim::at("kick"));

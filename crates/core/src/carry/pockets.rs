@@ -1,6 +1,7 @@
-//! Followers of a pocket, turned into ordinary passes.
+//! Followers of pockets that are called otherwise elsewhere, or that become ordinary passes.
 
-use crate::action::{Action, Pocket, Pockets};
+use super::{Carrier, Named};
+use crate::action::{Action, Pocket, PocketId, Pockets};
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
@@ -37,6 +38,42 @@ impl Recipe {
         }
         Recipe { passes }
     }
+
+    /// The recipe with other pockets in the place of those that it follows.
+    ///
+    /// ```
+    /// use vivida_core::{Action, Aim, Pass, PocketId, Recipe, action::Pocket};
+    /// let follow = Action::Pocket(Pocket { pocket: PocketId(4), ..Pocket::default() });
+    /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), follow)] };
+    /// let renamed = recipe.following(|_| PocketId(9));
+    /// assert_eq!(renamed.passes[0].follows().unwrap().pocket, PocketId(9));
+    /// ```
+    pub fn following(&self, renamed: impl Fn(PocketId) -> PocketId) -> Recipe {
+        self.taken_along(&mut OtherPockets(renamed)).0
+    }
+}
+
+/// Among pockets that are called otherwise.
+struct OtherPockets<F>(F);
+
+impl<F: Fn(PocketId) -> PocketId> Carrier for OtherPockets<F> {
+    fn take(&mut self, named: Named<'_>) -> bool {
+        match named {
+            Named::Pocket(id) => *id = self.0(*id),
+            Named::Instruments(..)
+            | Named::Instrument(_)
+            | Named::Stroke(..)
+            | Named::Bars(_)
+            | Named::Place(_)
+            | Named::Stretch(..)
+            | Named::Hit(_) => {}
+        }
+        true
+    }
+
+    fn comes(&mut self, _: &mut Pass, _: &mut Vec<String>) -> bool {
+        true
+    }
 }
 
 impl Pass {
@@ -52,7 +89,7 @@ impl Pass {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Lean, PocketId, PocketSettings, Swing};
+    use crate::action::{Lean, PocketSettings, Swing};
     use crate::aim::Aim;
     use crate::recipe::PassId;
     use crate::units::{Millis, Percent};

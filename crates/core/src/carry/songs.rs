@@ -1,37 +1,26 @@
-//! Recipes on other kits: what fits is taken over, what does not is said.
+//! Recipes in other songs: what fits is taken over, what does not is said.
 
-use crate::action::Action;
-use crate::aim::Aim;
-use crate::kit::{InstrumentId, Kit};
+use super::{Carrier, For, Named};
+use crate::hit::Part;
+use crate::kit::{Instrument, InstrumentId, Kit};
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
-    /// The passes of this recipe that mean something to another part, and sentences on what does
+    /// The passes of this recipe that mean something to another part, as a kit reads it, and sentences on what does
     /// not. Instruments that it does not strike stand for all of their family there; single hits
-    /// belong to the part that they were picked in and stay behind. `kit` is what the part strikes of its kit.
+    /// belong to the part that they were picked in and stay behind.
     ///
     /// ```
     /// use vivida_core::{Action, Aim, Kit, Part, Pass, Recipe, action::Level};
     /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), Action::Level(Level { by: 3.0 }))] };
-    /// let (fitted, said) = recipe.fitted(&Kit::general_midi().struck_by(&Part::default()));
+    /// let (fitted, said) = recipe.fitted(&Kit::general_midi(), &Part::default());
     /// assert!(fitted.passes.is_empty());
     /// assert_eq!(said, ["Pass 1, Level: there is no snare here; the pass is left out."]);
     /// ```
-    pub fn fitted(&self, kit: &Kit) -> (Recipe, Vec<String>) {
+    pub fn fitted(&self, kit: &Kit, part: &Part) -> (Recipe, Vec<String>) {
+        let struck = kit.clone().struck_by(part);
         let known = Kit::general_midi();
-        let mut said = Vec::new();
-        let mut passes = Vec::new();
-        for (index, pass) in self.passes.iter().enumerate() {
-            let name = format!("Pass {}, {}", index + 1, pass.name.as_deref().unwrap_or(pass.action.info().title));
-            match fitted(pass, kit, &known) {
-                Ok((pass, notes)) => {
-                    passes.push(pass);
-                    said.extend(notes.into_iter().map(|note| format!("{name}: {note}")));
-                }
-                Err(reason) => said.push(format!("{name}: {reason}; the pass is left out.")),
-            }
-        }
-        (Recipe { passes }, said)
+        self.taken_along(&mut ToSong { kit, struck, known, lacks: None, said: Vec::new() })
     }
 
     /// These passes behind those that are there, with ids that are still free.
@@ -43,71 +32,106 @@ impl Recipe {
     }
 }
 
-fn fitted(pass: &Pass, kit: &Kit, known: &Kit) -> Result<(Pass, Vec<String>), String> {
-    if matches!(pass.action, Action::ByHand(_)) {
-        return Err("its single hits belong to another part".to_owned());
-    }
-    if pass.aim.picked.is_some() {
-        return Err("its picked hits belong to another part".to_owned());
-    }
-    let mut notes = Vec::new();
-    let mut aim: Aim = pass.aim.clone();
-    let mut fit = |ids: &mut Vec<InstrumentId>| {
-        if ids.is_empty() {
-            return Ok(());
-        }
-        let (found, missing) = instruments(ids, kit, known);
-        if found.is_empty() {
-            return Err(format!("there is no {} here", missing.join(" or ")));
-        }
-        if !missing.is_empty() {
-            notes.push(format!("there is no {} here.", missing.join(" or ")));
-        }
-        *ids = found;
-        Ok(())
-    };
-    fit(&mut aim.instruments)?;
-    if let Some(near) = &mut aim.with {
-        fit(&mut near.instruments)?;
-    }
-    // What is not there is never near: the condition holds of itself.
-    if aim.without.as_mut().is_some_and(|near| fit(&mut near.instruments).is_err()) {
-        aim.without = None;
-    }
-    Ok((Pass { aim, ..pass.clone() }, notes))
+/// To a part of another song.
+struct ToSong<'a> {
+    kit: &'a Kit,
+    /// What of it the part strikes.
+    struck: Kit,
+    /// Where the family of an instrument is looked up.
+    known: Kit,
+    /// Why the pass means nothing here.
+    lacks: Option<String>,
+    said: Vec<String>,
 }
 
-/// The instruments of a kit that ids stand for, and the names of those that it has nothing for.
-fn instruments(ids: &[InstrumentId], kit: &Kit, known: &Kit) -> (Vec<InstrumentId>, Vec<String>) {
-    let mut found: Vec<InstrumentId> = Vec::new();
-    let mut missing = Vec::new();
-    for id in ids {
-        let meant = known.find(id).map(|(_, instrument)| instrument);
-        let stand_in =
-            |one: &&crate::Instrument| one.id == *id || meant.is_some_and(|meant| meant.family == one.family);
-        let own = kit.find(id).map(|(_, one)| vec![one.id.clone()]);
-        let some = own.unwrap_or_else(|| kit.instruments.iter().filter(stand_in).map(|one| one.id.clone()).collect());
-        if some.is_empty() {
-            missing.push(meant.map_or(id.to_string(), |meant| meant.name.to_lowercase()));
+impl ToSong<'_> {
+    /// The instruments of a kit that one of the other song stands for.
+    fn stand_ins(&self, id: &InstrumentId, kit: &Kit) -> Vec<InstrumentId> {
+        if kit.find(id).is_some() {
+            return vec![id.clone()];
         }
-        some.into_iter().for_each(|id| {
-            if !found.contains(&id) {
-                found.push(id)
-            }
-        });
+        let family = self.known.find(id).map(|(_, meant)| meant.family);
+        let alike = |one: &&Instrument| Some(one.family) == family;
+        kit.instruments.iter().filter(alike).map(|one| one.id.clone()).collect()
     }
-    (found, missing)
+
+    fn instruments(&mut self, ids: &mut Vec<InstrumentId>, what_for: For) -> bool {
+        if ids.is_empty() {
+            return true;
+        }
+        let (mut found, mut missing) = (Vec::new(), Vec::new());
+        for id in ids.iter() {
+            let some = self.stand_ins(id, &self.struck);
+            if some.is_empty() {
+                missing.push(self.known.find(id).map_or(id.to_string(), |(_, meant)| meant.name.to_lowercase()));
+            }
+            for id in some {
+                if !found.contains(&id) {
+                    found.push(id);
+                }
+            }
+        }
+        let none = format!("there is no {} here", missing.join(" or "));
+        match (found.is_empty(), what_for) {
+            // What is not there is never near: the condition holds of itself.
+            (true, For::Without) => return false,
+            (true, _) => {
+                self.lacks.get_or_insert(none);
+                return true;
+            }
+            (false, _) if !missing.is_empty() => self.said.push(format!("{none}.")),
+            _ => {}
+        }
+        *ids = found;
+        true
+    }
+}
+
+impl Carrier for ToSong<'_> {
+    fn take(&mut self, named: Named<'_>) -> bool {
+        match named {
+            Named::Instruments(ids, what_for) => return self.instruments(ids, what_for),
+            Named::Instrument(id) => {
+                if let Some(first) = self.stand_ins(id, self.kit).into_iter().next() {
+                    *id = first;
+                }
+            }
+            Named::Stroke(name, what_for) => {
+                let mut ways = self.kit.instruments.iter().flat_map(|one| &one.articulations);
+                if what_for == For::Aim && !ways.any(|way| way.name == *name) {
+                    self.said.push(format!("no stroke is called “{name}” here; it is aimed at all the same."));
+                }
+            }
+            Named::Hit(_) => {
+                self.lacks.get_or_insert("its single hits belong to another part".to_owned());
+            }
+            Named::Bars(_) | Named::Place(_) | Named::Stretch(..) | Named::Pocket(_) => {}
+        }
+        true
+    }
+
+    fn comes(&mut self, _: &mut Pass, said: &mut Vec<String>) -> bool {
+        let notes = std::mem::take(&mut self.said);
+        match self.lacks.take() {
+            None => said.extend(notes),
+            Some(reason) => {
+                said.push(format!("{reason}; the pass is left out."));
+                return false;
+            }
+        }
+        true
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{ByHand, Level, Shape};
-    use crate::aim::Near;
-    use crate::hit::{Hit, HitId, Part};
+    use crate::action::{Action, ByHand, Level, Shape};
+    use crate::aim::{Aim, Near};
+    use crate::hit::{Hit, HitId};
     use crate::units::{Channel, Millis, Note, Ticks, Velocity};
 
-    fn kit(notes: &[u8]) -> Kit {
+    fn part(notes: &[u8]) -> Part {
         let hit = |&note: &u8| Hit {
             id: HitId::new(u32::from(note)),
             tick: Ticks(0.0),
@@ -117,8 +141,7 @@ mod tests {
             note: Note::new(note).unwrap(),
             channel: Channel::PERCUSSION,
         };
-        let part = Part::new(notes.iter().map(hit).collect());
-        Kit::of_drums(&part).struck_by(&part)
+        Part::new(notes.iter().map(hit).collect())
     }
 
     #[test]
@@ -131,11 +154,12 @@ mod tests {
         let aims = [Aim::at("closed-hat"), both, with_kick, without_kick, Aim::everything()];
         let mut passes: Vec<Pass> =
             (1..).zip(aims).map(|(id, aim)| Pass::new(id, aim, Action::Shape(Shape::default()))).collect();
-        passes.push(Pass::new(6, Aim::everything(), Action::ByHand(ByHand::default())));
+        let by_hand = ByHand { removed: vec![HitId::new(1)], ..ByHand::default() };
+        passes.push(Pass::new(6, Aim::everything(), Action::ByHand(by_hand)));
         let picked = Aim { picked: Some(vec![HitId::new(1)]), ..Aim::default() };
         passes.push(Pass::new(7, picked, Action::Level(Level { by: 1.0 })));
         // A shaker and an open hat, but neither kick nor congas: the shaker is of their family.
-        let (fitted, said) = Recipe { passes }.fitted(&kit(&[82, 46]));
+        let (fitted, said) = Recipe { passes }.fitted(&Kit::general_midi(), &part(&[82, 46]));
         let ids: Vec<u32> = fitted.passes.iter().map(|pass| pass.id.0).collect();
         assert_eq!(ids, [1, 2, 4, 5]);
         assert_eq!(fitted.passes[0].aim.instruments, [InstrumentId::new("open-hat")]);

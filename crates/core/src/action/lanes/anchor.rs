@@ -1,5 +1,6 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::LANE;
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::{GoesWith, LaneKind};
 use crate::perform::Stage;
@@ -46,6 +47,8 @@ impl Act for LaneAnchor {
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {
         stage.anchor_lane(self.lane, self.to);

@@ -1,5 +1,6 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::LANE;
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::perform::Stage;
@@ -78,6 +79,8 @@ impl Act for LaneFollow {
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let aimed: Vec<usize> = aimed.iter().copied().filter(|&index| !stage.is_silenced(index)).collect();

@@ -1,5 +1,6 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, stepped};
+use crate::carry::{Carrier, Named};
 use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::metre::MetreMap;
@@ -142,6 +143,12 @@ impl Act for LaneLine {
 
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
+    }
+
+    fn names(&mut self, by: &mut dyn Carrier) {
+        let LaneLine { lane: _, points } = self;
+        points.retain_mut(|LanePoint { bar, value: _, way: _ }| by.take(Named::Place(bar)));
+        points.sort_by(|a, b| a.bar.total_cmp(&b.bar));
     }
 
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {

@@ -1,6 +1,7 @@
 use super::super::swell::{CURVES, Curve};
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, stepped};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::perform::Stage;
@@ -52,6 +53,8 @@ impl Act for LaneRamp {
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {
         let ppq = stage.metre.ppq().as_f64();

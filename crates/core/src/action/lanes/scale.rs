@@ -1,5 +1,6 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, existing};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::LaneKind;
 use crate::perform::Stage;
@@ -45,6 +46,8 @@ impl Act for LaneScale {
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {
         if self.scale.0 == 100.0 {

@@ -1,5 +1,6 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, existing};
+use crate::carry::Carrier;
 use crate::dice::Dice;
 use crate::lane::{Lane, LaneKind};
 use crate::perform::Stage;
@@ -87,6 +88,8 @@ impl Act for LaneThin {
     fn lane(&self) -> Option<LaneKind> {
         Some(self.lane)
     }
+
+    fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, _aimed: &[usize], _dice: &Dice) {
         if self.within <= 0.0 {
