@@ -1266,6 +1266,10 @@ length?: number,
  */
 note?: Note, 
 /**
+ * The channel of that note, where the kit has it on another one than the hit's: 0 to 15.
+ */
+channel?: Channel, 
+/**
  * How much more it moves in pitch, place, level and brightness.
  */
 movement?: Movement, };
