@@ -58,110 +58,70 @@
 //! assert_eq!(played.passes[0].touched, 8);
 //! ```
 
-pub mod action;
-mod aim;
-mod apart;
-mod bars;
-mod bridge;
+mod base;
 mod carry;
-mod chart;
-mod dice;
-mod drawing;
-mod drift;
-mod extract;
-mod findings;
-mod general_midi;
-mod gesture;
-mod grid;
+mod edit;
 mod groove;
-mod groove_library;
-mod heard;
-mod hit;
 mod kit;
-mod kit_file;
-mod lane;
-mod limbs;
-mod live;
-mod loudest;
-mod metre;
-mod mishits;
-mod moving;
-mod openness;
-mod outline;
-mod own_kits;
+mod out;
+mod part;
 mod perform;
-mod profile;
-mod property;
+mod read;
 mod recipe;
-mod recording;
-mod refit;
-mod refused;
-mod report;
-mod room;
-mod sample;
-mod section;
-mod send;
-mod settle;
-mod slicing;
-mod slots;
-mod start;
-pub mod stats;
-mod steps;
-mod strokes;
-mod study;
-mod swung;
-mod take;
-mod tempo;
-mod treatment;
-mod units;
+mod record;
+mod time;
 
-pub use action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
-pub use aim::{
-    Aim, AimNumber, AimOffer, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
-};
-pub use apart::{MovementOut, SentApart};
-pub use bars::{BarMoves, BarPlan, BarsEdit};
+pub use base::property::{Movement, Property, PropertyInfo};
+pub use base::refused::refused;
+pub use base::stats;
+pub use base::units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};
 pub use carry::{Regrouped, Regrouping, join};
-pub use chart::{Chart, Meant};
-pub use dice::Dice;
-pub use drawing::{Draft, Drawing, Edits, Paper, PathPoint, Standing};
-pub use extract::{Extracted, Extraction, GrooveFigures, LaidHits, VoiceFigures};
-pub use findings::{Cure, Finding, Rule, Thresholds, cures, findings};
-pub use gesture::{Bench, Gesture};
-pub use grid::Grid;
+pub use edit::bars::{BarMoves, BarPlan, BarsEdit};
+pub use edit::drawing::{Draft, Drawing, Edits, Paper, PathPoint, Standing};
+pub use edit::gesture::{Bench, Gesture};
+pub use edit::versions::{Candidate, Matching, Refit, Versions, match_parts, refit};
+pub use groove::extract::{Extracted, Extraction, GrooveFigures, LaidHits, VoiceFigures};
+pub use groove::library::OwnGroove;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
-pub use groove_library::OwnGroove;
-pub use hit::{Hit, HitId, Part};
+pub use kit::file::{KitError, KitFile};
+pub use kit::openness::HatPedal;
+pub use kit::sample::{Sample, Turns};
 pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, Striking,
     VelocityLayer, note_name,
 };
-pub use kit_file::{KitError, KitFile};
-pub use lane::{GoesWith, Lane, LaneKind, PlayedLane};
-pub use live::{Live, LivePass};
-pub use metre::{Bar, Metre, MetreMap};
-pub use moving::MovementReading;
-pub use openness::HatPedal;
-pub use outline::{MetreFrom, Outline, TempoFrom, micros};
+pub use out::channels::{MovementOut, SentApart};
+pub use part::chart::{Chart, Meant};
+pub use part::hit::{Hit, HitId, Part};
+pub use part::lane::{GoesWith, Lane, LaneKind, PlayedLane};
+pub use part::slicing::{AudioSource, Slicing};
+pub use part::strokes::StrokeRun;
+pub use part::touch::{InstrumentTouch, Quantiles, TouchProfile};
+pub use perform::dice::Dice;
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Rehearsal, Side, Stage, aimed_by,
     perform, touched, touched_by,
 };
-pub use profile::{InstrumentTouch, Quantiles, TouchProfile};
-pub use property::{Movement, Property, PropertyInfo};
+pub use read::findings::{Cure, Finding, Rule, Thresholds, cures, findings};
+pub use read::movement::MovementReading;
+pub use read::report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
+pub use read::starting_points::{StartingPoint, starting_points};
+pub use read::study::{Apart, Study};
+pub use read::treatment::{DrumTreatment, Treated, Treatment};
+pub use recipe::action;
+pub use recipe::action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
+pub use recipe::aim::{
+    Aim, AimNumber, AimOffer, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
+};
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
-pub use recording::{Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures};
-pub use refit::{Candidate, Matching, Refit, Versions, match_parts, refit};
-pub use refused::refused;
-pub use report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
-pub use sample::{Sample, Turns};
-pub use section::Section;
-pub use slicing::{AudioSource, Slicing};
-pub use slots::{Slot, SlotChoice, Slots};
-pub use start::{StartingPoint, starting_points};
-pub use strokes::StrokeRun;
-pub use study::{Apart, Study};
-pub use swung::{LeftAlone, MovesBy, SwingFigure};
-pub use tempo::TempoMap;
-pub use treatment::{DrumTreatment, Treated, Treatment};
-pub use units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};
+pub use record::live_touch::{Live, LivePass};
+pub use record::recording::{
+    Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures,
+};
+pub use time::grid::Grid;
+pub use time::metre::{Bar, Metre, MetreMap};
+pub use time::outline::{MetreFrom, Outline, TempoFrom, micros};
+pub use time::section::Section;
+pub use time::slots::{Slot, SlotChoice, Slots};
+pub use time::swung::{LeftAlone, MovesBy, SwingFigure};
+pub use time::tempo::TempoMap;

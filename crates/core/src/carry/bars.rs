@@ -1,9 +1,9 @@
 //! Bars that move: what of a song's passes goes along.
 
 use super::{Carrier, Named};
-use crate::bars::BarMoves;
-use crate::metre::MetreMap;
+use crate::edit::bars::BarMoves;
 use crate::recipe::{Pass, Recipe};
+use crate::time::metre::MetreMap;
 
 impl BarMoves {
     /// Passes that name bars, or hits by hand at places, where these are now. What is said of bars that are gone is

@@ -1,9 +1,9 @@
 //! Another kit for a part: what of its passes follows.
 
 use super::{Carrier, For, Named};
+use crate::base::units::{Channel, Note};
 use crate::kit::{Articulation, Instrument, InstrumentId, Kit};
 use crate::recipe::{Pass, Recipe};
-use crate::units::{Channel, Note};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 impl Recipe {
@@ -138,8 +138,8 @@ fn strokes<'k>(kit: &'k Kit, ids: &[InstrumentId]) -> impl Iterator<Item = (&'k 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Action, Level, Swap};
-    use crate::aim::Aim;
+    use crate::recipe::action::{Action, Level, Swap};
+    use crate::recipe::aim::Aim;
 
     fn level() -> Action {
         Action::Level(Level { by: 3.0 })

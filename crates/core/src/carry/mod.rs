@@ -13,12 +13,12 @@ mod songs;
 
 pub use parts::{Regrouped, Regrouping, join};
 
-use crate::action::PocketId;
-use crate::aim::BarRange;
-use crate::hit::HitId;
+use crate::base::units::Ticks;
 use crate::kit::InstrumentId;
+use crate::part::hit::HitId;
+use crate::recipe::action::PocketId;
+use crate::recipe::aim::BarRange;
 use crate::recipe::{Pass, Recipe};
-use crate::units::Ticks;
 
 /// What a pass names instruments and strokes for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

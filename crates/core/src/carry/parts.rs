@@ -2,11 +2,11 @@
 
 use super::kits::ToKit;
 use super::{Carrier, For, Named};
-use crate::action::{Action, ByHand};
-use crate::aim::Aim;
-use crate::chart::Chart;
-use crate::hit::{Hit, HitId, Part};
 use crate::kit::{InstrumentId, Kit};
+use crate::part::chart::Chart;
+use crate::part::hit::{Hit, HitId, Part};
+use crate::recipe::action::{Action, ByHand};
+use crate::recipe::aim::Aim;
 use crate::recipe::{Pass, PassId, Recipe};
 use std::collections::{BTreeSet, HashMap, HashSet};
 
@@ -321,11 +321,11 @@ fn by_hands(recipe: &Recipe) -> impl Iterator<Item = &ByHand> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{HandHit, HandMove, Level, Vary};
-    use crate::metre::MetreMap;
+    use crate::base::units::{Channel, Millis, Note, Ppq, Ticks, Velocity};
     use crate::perform::{Context, Performance, perform};
-    use crate::tempo::TempoMap;
-    use crate::units::{Channel, Millis, Note, Ppq, Ticks, Velocity};
+    use crate::recipe::action::{HandHit, HandMove, Level, Vary};
+    use crate::time::metre::MetreMap;
+    use crate::time::tempo::TempoMap;
     use proptest::prelude::*;
 
     fn hit(id: u32, tick: f64, note: u8) -> Hit {
@@ -465,7 +465,7 @@ mod tests {
     fn what_looks_at_another_part_is_said() {
         let part = beat();
         let chart = Chart::new(&part, Kit::of_drums(&part));
-        let near = crate::aim::Near { instruments: vec![InstrumentId::new("kick")], within: Millis(20.0) };
+        let near = crate::recipe::aim::Near { instruments: vec![InstrumentId::new("kick")], within: Millis(20.0) };
         let aim = Aim { without: Some(near), ..Aim::at("closed-hat") };
         let recipe = Recipe { passes: vec![vary(1, Aim::at("kick")), vary(2, aim)] };
         let whole = Regrouping { name: "Drums", part: &part, chart: &chart, recipe: &recipe };

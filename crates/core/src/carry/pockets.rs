@@ -1,7 +1,7 @@
 //! Followers of pockets that are called otherwise elsewhere, or that become ordinary passes.
 
 use super::{Carrier, Named};
-use crate::action::{Action, Pocket, PocketId, Pockets};
+use crate::recipe::action::{Action, Pocket, PocketId, Pockets};
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
@@ -89,10 +89,10 @@ impl Pass {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Lean, PocketSettings, Swing};
-    use crate::aim::Aim;
+    use crate::base::units::{Millis, Percent};
     use crate::recipe::PassId;
-    use crate::units::{Millis, Percent};
+    use crate::recipe::action::{Lean, PocketSettings, Swing};
+    use crate::recipe::aim::Aim;
 
     #[test]
     fn passes_keep_their_place_and_ids_stay_unique() {

@@ -1,8 +1,8 @@
 //! Recipes in other songs: what fits is taken over, what does not is said.
 
 use super::{Carrier, For, Named};
-use crate::hit::Part;
 use crate::kit::{Instrument, InstrumentId, Kit};
+use crate::part::hit::Part;
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
@@ -126,10 +126,10 @@ impl Carrier for ToSong<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::action::{Action, ByHand, Level, Shape};
-    use crate::aim::{Aim, Near};
-    use crate::hit::{Hit, HitId};
-    use crate::units::{Channel, Millis, Note, Ticks, Velocity};
+    use crate::base::units::{Channel, Millis, Note, Ticks, Velocity};
+    use crate::part::hit::{Hit, HitId};
+    use crate::recipe::action::{Action, ByHand, Level, Shape};
+    use crate::recipe::aim::{Aim, Near};
 
     fn part(notes: &[u8]) -> Part {
         let hit = |&note: &u8| Hit {

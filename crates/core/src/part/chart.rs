@@ -1,0 +1,109 @@
+//! A part as its kit and metre read it: what no pass changes, worked out once.
+
+use crate::base::units::{Channel, Note};
+use crate::kit::{Kit, KitLookup};
+use crate::part::hit::Part;
+use crate::read::report::Measured;
+use crate::time::grid::Grid;
+use crate::time::metre::MetreMap;
+use std::collections::BTreeSet;
+use std::sync::OnceLock;
+
+/// The kit of a part, and of each hit the instrument, the grid line that it is meant for and its
+/// metrical weight. Hits are named by their place in the part, their **index**. Lines and weights are
+/// worked out when they are first asked for.
+///
+/// ```
+/// use vivida_core::{Chart, Kit, MetreMap, Part, Ppq};
+/// let (part, metre) = (Part::default(), MetreMap::new(Ppq::new(960).unwrap(), []));
+/// let chart = Chart::new(&part, Kit::of_drums(&part));
+/// assert_eq!(chart.meant(&part, &metre).grid.to_string(), "1/16");
+/// ```
+#[derive(Debug)]
+pub struct Chart {
+    /// Which notes are which drum.
+    pub kit: Kit,
+    /// For each index the place of its instrument in the kit; nothing where the kit does not know the note.
+    pub instruments: Vec<Option<u16>>,
+    pub(crate) lookup: KitLookup,
+    /// For each instrument what all go by that choke it; nothing where nothing does.
+    pub(crate) choking: Vec<Option<u16>>,
+    /// What the person measures against; else the grid that fits best.
+    grid: Option<Grid>,
+    of_instruments: OnceLock<Vec<Vec<usize>>>,
+    meant: OnceLock<Meant>,
+    weights: OnceLock<Vec<f64>>,
+    pub(crate) written: OnceLock<Measured>,
+}
+
+/// Where hits seem to be meant.
+#[derive(Debug)]
+pub struct Meant {
+    /// The grid that the part seems to be meant for; offsets are measured against it.
+    pub grid: Grid,
+    /// For each index the grid line nearest to where it is written, in ticks.
+    pub lines: Vec<f64>,
+}
+
+impl Chart {
+    /// Reads a part by a kit. The kits made of a part know all its notes.
+    pub fn new(part: &Part, kit: Kit) -> Chart {
+        let lookup = kit.lookup();
+        let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).map(|place| place as u16);
+        Chart {
+            instruments: part.hits().iter().map(instrument).collect(),
+            of_instruments: OnceLock::new(),
+            meant: OnceLock::new(),
+            weights: OnceLock::new(),
+            written: OnceLock::new(),
+            choking: choking(&kit),
+            lookup,
+            kit,
+            grid: None,
+        }
+    }
+
+    /// With offsets measured against a grid of the person's choice; nothing means the one that fits best.
+    pub fn measured_against(self, grid: Option<Grid>) -> Chart {
+        Chart { grid, meant: OnceLock::new(), written: OnceLock::new(), ..self }
+    }
+
+    /// The place in the kit of the instrument that a note plays; nothing where the kit does not know it.
+    pub fn instrument_of(&self, note: Note, channel: Channel) -> Option<usize> {
+        self.lookup.instrument(note, channel)
+    }
+
+    /// The indices of an instrument's hits, by its place in the kit.
+    pub(crate) fn of_instrument(&self, instrument: usize) -> &[usize] {
+        let all = self.of_instruments.get_or_init(|| {
+            let mut all = vec![Vec::new(); self.kit.instruments.len()];
+            for (index, place) in self.instruments.iter().enumerate() {
+                if let Some(place) = place {
+                    all[usize::from(*place)].push(index);
+                }
+            }
+            all
+        });
+        all.get(instrument).map_or(&[], Vec::as_slice)
+    }
+
+    /// Where the hits of its part seem to be meant.
+    pub fn meant(&self, part: &Part, metre: &MetreMap) -> &Meant {
+        self.meant.get_or_init(|| {
+            let ticks = || part.hits().iter().map(|hit| hit.tick);
+            let grid = self.grid.unwrap_or_else(|| Grid::fit(metre, ticks()));
+            Meant { grid, lines: ticks().map(|tick| grid.nearest(metre, tick).0).collect() }
+        })
+    }
+
+    /// The metrical weight of where a hit is written.
+    pub(crate) fn weight(&self, part: &Part, metre: &MetreMap, index: usize) -> f64 {
+        self.weights.get_or_init(|| part.hits().iter().map(|hit| metre.weight(hit.tick)).collect())[index]
+    }
+}
+
+fn choking(kit: &Kit) -> Vec<Option<u16>> {
+    let named: BTreeSet<&str> = kit.instruments.iter().filter_map(|one| one.choke.as_deref()).collect();
+    let group = |name: &String| named.iter().position(|group| group == name).map(crate::perform::settle::choking);
+    kit.instruments.iter().map(|one| one.choke.as_ref().and_then(group)).collect()
+}

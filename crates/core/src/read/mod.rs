@@ -1,0 +1,8 @@
+//! What is read of a part, Written and Played: figures, portraits, findings, comparisons, and where to begin.
+
+pub(crate) mod findings;
+pub(crate) mod movement;
+pub(crate) mod report;
+pub(crate) mod starting_points;
+pub(crate) mod study;
+pub(crate) mod treatment;

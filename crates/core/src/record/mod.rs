@@ -1,0 +1,4 @@
+//! From what devices send to hits.
+
+pub(crate) mod live_touch;
+pub(crate) mod recording;
