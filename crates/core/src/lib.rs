@@ -71,33 +71,34 @@ mod recipe;
 mod record;
 mod time;
 
-pub use base::property::{Movement, Property, PropertyInfo};
+pub use base::property::{Movement, Property};
 pub use base::refused::refused;
 pub use base::stats;
 pub use base::units::{Channel, Millis, Note, Percent, Ppq, Ticks, Velocity};
 pub use carry::{Regrouped, Regrouping, join};
-pub use edit::bars::{BarMoves, BarPlan, BarsEdit};
+pub use edit::bars::{BarPlan, BarsEdit};
 pub use edit::drawing::{Draft, Drawing, Edits, Paper, PathPoint, Standing};
 pub use edit::gesture::{Bench, Gesture};
 pub use edit::versions::{Candidate, Matching, Refit, Versions, match_parts, refit};
 pub use groove::extract::{Extracted, Extraction, GrooveFigures, LaidHits, VoiceFigures};
 pub use groove::library::OwnGroove;
 pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
+pub use kit::chart::{Chart, Meant};
 pub use kit::file::{KitError, KitFile};
-pub use kit::openness::HatPedal;
 pub use kit::sample::{Sample, Turns};
 pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, Striking,
     VelocityLayer, note_name,
 };
 pub use out::channels::{MovementOut, SentApart};
-pub use part::chart::{Chart, Meant};
 pub use part::hit::{Hit, HitId, Part};
-pub use part::lane::{GoesWith, Lane, LaneKind, PlayedLane};
+pub use part::lane::{GoesWith, Lane, LaneKind};
 pub use part::slicing::{AudioSource, Slicing};
-pub use part::strokes::StrokeRun;
-pub use part::touch::{InstrumentTouch, Quantiles, TouchProfile};
 pub use perform::dice::Dice;
+pub use perform::lanes::PlayedLane;
+pub use perform::openness::HatPedal;
+pub use perform::strokes::StrokeRun;
+pub use perform::touch::{InstrumentTouch, Quantiles, TouchProfile};
 pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Rehearsal, Side, Stage, aimed_by,
     perform, touched, touched_by,
@@ -111,13 +112,15 @@ pub use read::treatment::{DrumTreatment, Treated, Treatment};
 pub use recipe::action;
 pub use recipe::action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use recipe::aim::{
-    Aim, AimNumber, AimOffer, BarRange, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
+    Aim, AimNumber, AimOffer, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
 };
+pub use recipe::property_info::PropertyInfo;
 pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
 pub use record::live_touch::{Live, LivePass};
 pub use record::recording::{
     Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures,
 };
+pub use time::bars::{BarMoves, BarRange};
 pub use time::grid::Grid;
 pub use time::metre::{Bar, Metre, MetreMap};
 pub use time::outline::{MetreFrom, Outline, TempoFrom, micros};

@@ -1,8 +1,8 @@
 //! Bars that move: what of a song's passes goes along.
 
-use super::{Carrier, Named};
-use crate::edit::bars::BarMoves;
+use crate::recipe::names::{Carrier, Named};
 use crate::recipe::{Pass, Recipe};
+use crate::time::bars::BarMoves;
 use crate::time::metre::MetreMap;
 
 impl BarMoves {

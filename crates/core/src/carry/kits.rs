@@ -1,8 +1,8 @@
 //! Another kit for a part: what of its passes follows.
 
-use super::{Carrier, For, Named};
 use crate::base::units::{Channel, Note};
 use crate::kit::{Articulation, Instrument, InstrumentId, Kit};
+use crate::recipe::names::{Carrier, For, Named};
 use crate::recipe::{Pass, Recipe};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 

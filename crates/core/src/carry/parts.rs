@@ -1,12 +1,12 @@
 //! Parts split by their instruments, and parts joined into one: hits and passes go along.
 
 use super::kits::ToKit;
-use super::{Carrier, For, Named};
+use crate::kit::chart::Chart;
 use crate::kit::{InstrumentId, Kit};
-use crate::part::chart::Chart;
 use crate::part::hit::{Hit, HitId, Part};
 use crate::recipe::action::{Action, ByHand};
 use crate::recipe::aim::Aim;
+use crate::recipe::names::{Carrier, For, Named};
 use crate::recipe::{Pass, PassId, Recipe};
 use std::collections::{BTreeSet, HashMap, HashSet};
 

@@ -1,7 +1,7 @@
 //! Followers of pockets that are called otherwise elsewhere, or that become ordinary passes.
 
-use super::{Carrier, Named};
 use crate::recipe::action::{Action, Pocket, PocketId, Pockets};
+use crate::recipe::names::{Carrier, Named};
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {

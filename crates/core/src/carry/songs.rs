@@ -1,8 +1,8 @@
 //! Recipes in other songs: what fits is taken over, what does not is said.
 
-use super::{Carrier, For, Named};
 use crate::kit::{Instrument, InstrumentId, Kit};
 use crate::part::hit::Part;
+use crate::recipe::names::{Carrier, For, Named};
 use crate::recipe::{Pass, Recipe};
 
 impl Recipe {

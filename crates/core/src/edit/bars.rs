@@ -1,11 +1,9 @@
 //! Bars inserted, repeated, moved and deleted, and what is said of bars carried along.
 
-use crate::base::units::Ticks;
 use crate::part::hit::{Hit, HitId, Part};
-use crate::recipe::aim::BarRange;
+use crate::time::bars::{BarMoves, BarRange};
 use crate::time::metre::MetreMap;
 use crate::time::outline::{MetreFrom, Outline, TempoFrom};
-use crate::time::section::Section;
 use serde::Deserialize;
 use ts_rs::TS;
 
@@ -177,91 +175,11 @@ impl BarPlan {
                 *place = Some(index as u32 + 1);
             }
         }
-        BarMoves(to)
+        BarMoves::new(to)
     }
 }
 
-/// Where the bars of a song went.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct BarMoves(Vec<Option<u32>>);
-
 impl BarMoves {
-    /// For each bar where it is now; nothing where it is gone.
-    pub fn new(to: Vec<Option<u32>>) -> BarMoves {
-        BarMoves(to)
-    }
-
-    /// Whether every bar is where it was.
-    pub fn is_nothing(&self) -> bool {
-        self.0.iter().enumerate().all(|(index, to)| *to == Some(index as u32 + 1))
-    }
-
-    /// Where a bar is now. One behind the end stays so far behind the last one that is left.
-    pub fn bar(&self, bar: u32) -> Option<u32> {
-        let index = (bar as usize).checked_sub(1)?;
-        match self.0.get(index) {
-            Some(to) => *to,
-            None => {
-                let (last, to) =
-                    self.0.iter().enumerate().rev().find_map(|(index, to)| Some((index as u32 + 1, (*to)?)))?;
-                Some(to.saturating_add(bar - last))
-            }
-        }
-    }
-
-    /// Stretches of bars where they are now. New bars that came in between belong to a stretch; it is taken apart by bars
-    /// that were elsewhere, and by itself: others are not joined to it.
-    pub fn ranges(&self, ranges: &[BarRange]) -> Vec<BarRange> {
-        ranges.iter().flat_map(|range| self.range(*range)).collect()
-    }
-
-    fn range(&self, BarRange { from, to }: BarRange) -> Vec<BarRange> {
-        // One that reaches behind the end goes on so far.
-        let known = (self.0.len() as u32).max(from);
-        let mut bars: Vec<u32> = (from..=to.min(known)).filter_map(|bar| self.bar(bar)).collect();
-        bars.sort_unstable();
-        if to > known
-            && let Some(end) = self.bar(to)
-            && let Some(last) = bars.last().copied()
-        {
-            bars.extend(last + 1..=end.min(last.saturating_add(Outline::MOST_BARS * 5)));
-        }
-        let mut found: Vec<BarRange> = Vec::new();
-        for bar in bars {
-            match found.last_mut() {
-                Some(last) if (last.to + 1..bar).all(|between| self.is_new(between)) => last.to = bar,
-                _ => found.push(BarRange { from: bar, to: bar }),
-            }
-        }
-        found
-    }
-
-    /// Whether no bar has come here.
-    fn is_new(&self, bar: u32) -> bool {
-        !self.0.contains(&Some(bar))
-    }
-
-    /// Sections where their bars are now. One whose bars are gone goes, too.
-    pub fn sections(&self, sections: &[Section]) -> Vec<Section> {
-        let range = |section: &Section| {
-            let bars = self.ranges(&[BarRange { from: section.from, to: section.to }]);
-            bars.into_iter()
-                .map(|BarRange { from, to }| Section { name: section.name.clone(), from, to })
-                .collect::<Vec<_>>()
-        };
-        let mut moved: Vec<Section> = sections.iter().flat_map(range).take(Section::MOST).collect();
-        moved.sort_by_key(|section| (section.from, section.to));
-        moved
-    }
-
-    /// A length in the other song's ticks.
-    pub(crate) fn length(length: Ticks, from: &MetreMap, to: &MetreMap) -> Ticks {
-        if from.ppq() == to.ppq() {
-            return length;
-        }
-        Ticks((length.0 * to.ppq().as_f64() / from.ppq().as_f64()).round().max(1.0))
-    }
-
     /// The hits of a part where their bars are now; those whose bars are gone go.
     pub fn part(&self, part: &Part, from: &MetreMap, to: &MetreMap) -> Part {
         let moved = |hit: &Hit| {
@@ -270,60 +188,12 @@ impl BarMoves {
         };
         Part::new(part.hits().iter().filter_map(moved).collect())
     }
-
-    /// Where stretches of bars went, each with its first and last bar and the first that it is now; those that stayed
-    /// where they were, and those that are gone, are left out.
-    pub fn shifts(&self) -> Vec<(u32, u32, u32)> {
-        let mut found: Vec<(u32, u32, u32)> = Vec::new();
-        for (bar, to) in (1..).zip(&self.0) {
-            let Some(to) = to.filter(|to| *to != bar) else { continue };
-            match found.last_mut() {
-                Some((first, last, now)) if *last + 1 == bar && *now + (bar - *first) == to => *last = bar,
-                _ => found.push((bar, bar, to)),
-            }
-        }
-        found
-    }
-
-    /// Stretches of bars that are gone.
-    pub fn gone(&self) -> Vec<BarRange> {
-        let mut found: Vec<BarRange> = Vec::new();
-        for (bar, _) in (1..).zip(&self.0).filter(|(_, to)| to.is_none()) {
-            match found.last_mut() {
-                Some(last) if last.to + 1 == bar => last.to = bar,
-                _ => found.push(BarRange { from: bar, to: bar }),
-            }
-        }
-        found
-    }
-
-    /// A place counted in bars, 4.5 for the middle of bar 4, where it is now; nothing where its bar is gone. What stands on
-    /// the line behind the last bar that is left stays there.
-    pub fn place(&self, place: f64) -> Option<f64> {
-        let bar = place.floor() as u32;
-        let now = self.bar(bar).map(f64::from).or_else(|| {
-            let before = bar.checked_sub(1)?;
-            let nothing_comes_after = (bar..=self.0.len() as u32).all(|bar| self.bar(bar).is_none());
-            let stays = place.fract() == 0.0 && nothing_comes_after;
-            self.bar(before).filter(|_| stays).map(|before| f64::from(before) + 1.0)
-        });
-        now.map(|now| now + place.fract())
-    }
-
-    /// A place of the song where it is now.
-    pub fn tick(&self, at: Ticks, from: &MetreMap, to: &MetreMap) -> Option<Ticks> {
-        let bar = from.bar_at(at);
-        let now = to.bar(self.bar(bar.number)?);
-        let within = at - bar.start;
-        let scaled = || Ticks(within.0 * to.ppq().as_f64() / from.ppq().as_f64()).rounded();
-        Some(now.start + if from.ppq() == to.ppq() { within } else { scaled() })
-    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::base::units::{Channel, Note, Velocity};
+    use crate::base::units::{Channel, Note, Ticks, Velocity};
     use crate::recipe::action::{Action, Arc, ArcPoint, LaneLine, LanePoint, LaneWay, Level};
     use crate::recipe::aim::Aim;
     use crate::recipe::{Pass, Recipe};

@@ -6,9 +6,9 @@
 
 use crate::base::units::{Channel, Note, Ticks, Velocity};
 use crate::kit::InstrumentId;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::part::hit::{Hit, HitId, Part};
-use crate::recipe::aim::BarRange;
+use crate::time::bars::BarRange;
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
 use serde::Deserialize;

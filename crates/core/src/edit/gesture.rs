@@ -10,7 +10,7 @@ use crate::edit::drawing::{Draft, Drawing, Edits, Paper, Standing, usual_stroke}
 use crate::groove::extract::Extraction;
 use crate::groove::{GrooveProfile, GrooveSlot};
 use crate::kit::InstrumentId;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::part::hit::{HitId, Part};
 use crate::part::lane::LaneKind;
 use crate::perform::{Context, Performance, PlayedHit, perform};

@@ -3,4 +3,5 @@
 pub(crate) mod bars;
 pub(crate) mod drawing;
 pub(crate) mod gesture;
+pub(crate) mod take;
 pub(crate) mod versions;

@@ -5,8 +5,8 @@
 //! place, in order. What is matched keeps its id, so that dice, picks and what was done by hand hold.
 
 use crate::base::units::{Channel, Note, Ticks};
-use crate::edit::bars::BarMoves;
 use crate::part::hit::{Hit, HitId, Part};
+use crate::time::bars::BarMoves;
 use crate::time::metre::{Bar, MetreMap};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::cmp::Ordering;

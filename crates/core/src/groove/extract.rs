@@ -3,10 +3,10 @@
 use crate::base::stats::{mean, standard_deviation};
 use crate::base::units::Ticks;
 use crate::groove::{GrooveError, GrooveProfile, GrooveSlot, GrooveSlots};
+use crate::kit::chart::Chart;
 use crate::kit::{Family, InstrumentId};
-use crate::part::chart::Chart;
 use crate::perform::PlayedHit;
-use crate::recipe::aim::BarRange;
+use crate::time::bars::BarRange;
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
 use crate::time::swung::SwingFigure;

@@ -1,9 +1,9 @@
 //! Kits as files: checked, read and written.
 
 use crate::base::units::{Channel, Note, Velocity};
+use crate::kit::chart::MOST_INSTRUMENTS;
 use crate::kit::sample::Sample;
 use crate::kit::{Instrument, InstrumentId, Kit};
-use crate::perform::settle::MOST_INSTRUMENTS;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};

@@ -4,7 +4,6 @@
 
 use crate::base::units::{Note, Percent};
 use crate::kit::{Articulation, Family, Instrument, InstrumentId, Kit, Limb, layers};
-use crate::recipe::aim::Aim;
 
 impl Kit {
     /// The General MIDI percussion map (and the level 2 additions), grouped into instruments: hats
@@ -51,7 +50,7 @@ const CHOKING: &[(&str, &str)] = &[
 ];
 
 /// An instrument that had its strokes in another one once: its id, and what they were called there and are now.
-type Parted = (&'static str, &'static [(&'static str, &'static str)]);
+pub(crate) type Parted = (&'static str, &'static [(&'static str, &'static str)]);
 
 /// Ids that stood for several things that are struck. No kit has them; whatever names one means all of these.
 const TOGETHER: &[(&str, &[Parted])] = &[
@@ -68,7 +67,7 @@ const TOGETHER: &[(&str, &[Parted])] = &[
 ];
 
 impl InstrumentId {
-    fn parted(&self) -> Option<&'static [Parted]> {
+    pub(crate) fn parted(&self) -> Option<&'static [Parted]> {
         TOGETHER.iter().find(|(id, _)| *id == self.as_str()).map(|&(_, parted)| parted)
     }
 
@@ -88,57 +87,6 @@ impl InstrumentId {
         let found = TOGETHER.iter().find(|(_, parted)| parted.iter().any(|(id, _)| *id == self.as_str()));
         found.map(|&(id, _)| InstrumentId::new(id))
     }
-}
-
-impl Aim {
-    /// With each id that stands for several instruments replaced by theirs, and strokes called as they are now.
-    pub(crate) fn parted(mut self) -> Aim {
-        let near = [&self.with, &self.without].into_iter().flatten().flat_map(|near| &near.instruments);
-        if self.instruments.iter().chain(near).all(|id| id.parted().is_none()) {
-            return self;
-        }
-        let named = std::mem::take(&mut self.articulations);
-        let mut strokes: Vec<String> = Vec::new();
-        let mut instruments: Vec<InstrumentId> = Vec::new();
-        for id in &self.instruments {
-            let Some(parted) = id.parted() else {
-                instruments.push(id.clone());
-                continue;
-            };
-            let is_named = |was: &str| named.iter().any(|name| name == was);
-            let aims = |(_, ways): &&Parted| ways.iter().any(|(was, _)| is_named(was));
-            let all = named.is_empty() || !parted.iter().any(|one| aims(&one));
-            for (id, ways) in parted.iter().filter(|one| all || aims(one)) {
-                instruments.push(InstrumentId::new(*id));
-                strokes.extend(ways.iter().filter(|(was, _)| is_named(was)).map(|(_, now)| (*now).to_owned()));
-            }
-        }
-        let mapped = |name: &&String| {
-            let groups = self.instruments.iter().filter_map(InstrumentId::parted).flatten();
-            groups.flat_map(|(_, ways)| *ways).any(|(was, _)| was == name)
-        };
-        strokes.extend(named.iter().filter(|name| !mapped(name)).cloned());
-        self.instruments = without_twins(instruments);
-        self.articulations = without_twins(strokes);
-        for near in [&mut self.with, &mut self.without].into_iter().flatten() {
-            let ids = near.instruments.iter().flat_map(|id| match id.parted() {
-                Some(_) => id.together().collect(),
-                None => vec![id.clone()],
-            });
-            near.instruments = without_twins(ids.collect());
-        }
-        self
-    }
-}
-
-fn without_twins<T: PartialEq>(all: Vec<T>) -> Vec<T> {
-    let mut kept: Vec<T> = Vec::with_capacity(all.len());
-    for one in all {
-        if !kept.contains(&one) {
-            kept.push(one);
-        }
-    }
-    kept
 }
 
 const fn line(
@@ -210,6 +158,7 @@ const PERCUSSION: &[Line] = {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Aim;
     use std::collections::BTreeSet;
 
     #[test]

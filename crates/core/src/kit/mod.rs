@@ -1,43 +1,19 @@
 //! Kits: which notes are which drum, who plays it, and how a sampler layers its velocities.
 
 pub(crate) mod bridge;
+pub(crate) mod chart;
 pub(crate) mod file;
 pub(crate) mod general_midi;
-pub(crate) mod openness;
 pub(crate) mod own;
 pub(crate) mod sample;
 
+pub use crate::base::ids::InstrumentId;
 use crate::base::units::{Channel, Note, Percent, Velocity};
 use crate::kit::sample::Sample;
 use crate::part::hit::Part;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::fmt;
 use ts_rs::TS;
-
-/// Names an instrument within a kit and across kits: `closed-hat`, `snare`.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
-#[serde(transparent)]
-#[ts(type = "string")]
-pub struct InstrumentId(String);
-
-impl InstrumentId {
-    /// An id from its text.
-    pub fn new(id: impl Into<String>) -> InstrumentId {
-        InstrumentId(id.into())
-    }
-
-    /// The text.
-    pub fn as_str(&self) -> &str {
-        &self.0
-    }
-}
-
-impl fmt::Display for InstrumentId {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.write_str(&self.0)
-    }
-}
 
 /// What kind of drum an instrument is; grooves and recipes fall back on it where kits differ.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, TS)]

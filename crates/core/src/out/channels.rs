@@ -2,7 +2,7 @@
 //! move while others sound need channels of their own.
 
 use crate::base::units::Channel;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::perform::{Performance, PlayedHit};
 use std::collections::BTreeMap;
 

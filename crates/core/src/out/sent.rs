@@ -1,9 +1,9 @@
 //! What a sampler is sent for what is played: the very last step, in listening and in export alone.
 
 use crate::base::units::{Channel, Note, Ticks, Velocity};
+use crate::kit::chart::Chart;
+use crate::kit::chart::key;
 use crate::kit::{Articulation, Instrument, Kit, KitLookup};
-use crate::part::chart::Chart;
-use crate::perform::settle::key;
 use crate::perform::{Performance, PlayedHit};
 use rustc_hash::FxHashMap;
 

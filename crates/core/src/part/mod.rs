@@ -1,9 +1,5 @@
 //! Parts as they came in, their hits and lanes, and what is read of them before any pass.
 
-pub(crate) mod chart;
 pub(crate) mod hit;
 pub(crate) mod lane;
 pub(crate) mod slicing;
-pub(crate) mod strokes;
-pub(crate) mod take;
-pub(crate) mod touch;

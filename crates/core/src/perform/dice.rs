@@ -1,7 +1,7 @@
 //! Stable dice: what a hit draws depends only on who asks, never on who else draws.
 
+use crate::base::ids::{PassId, mix};
 use crate::part::hit::HitId;
-use crate::recipe::PassId;
 
 /// The dice of one pass in one round of one variation.
 ///
@@ -50,13 +50,6 @@ impl Dice {
         let seed = if high == 0 { self.seed } else { self.seed ^ mix(high) };
         mix(seed ^ (low | u64::from(draw)))
     }
-}
-
-pub(crate) fn mix(mut bits: u64) -> u64 {
-    bits = bits.wrapping_add(0x9e37_79b9_7f4a_7c15);
-    bits = (bits ^ (bits >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    bits = (bits ^ (bits >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    bits ^ (bits >> 31)
 }
 
 #[cfg(test)]

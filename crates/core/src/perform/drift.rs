@@ -74,7 +74,7 @@ impl<'a> Natural<'a> {
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;
-    use crate::recipe::PassId;
+    use crate::base::ids::PassId;
 
     /// The exponent of detrended fluctuation analysis (Peng et al. 1994, Phys. Rev. E 49: 1685): 0.5 for white
     /// noise, 1 for 1/f.

@@ -2,24 +2,30 @@
 
 pub(crate) mod dice;
 pub(crate) mod drift;
+pub(crate) mod lanes;
 pub(crate) mod limbs;
 pub(crate) mod loudest;
 pub(crate) mod mishits;
+pub(crate) mod openness;
 pub(crate) mod room;
 pub(crate) mod settle;
 pub(crate) mod sounding;
+pub(crate) mod strokes;
+pub(crate) mod touch;
 
 use crate::base::property::{Movement, Property};
 use crate::base::steps::step;
 use crate::base::units::{Channel, Millis, Note, Ticks, Velocity, whole};
+use crate::kit::chart::Chart;
+use crate::kit::chart::key;
 use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
-use crate::part::chart::Chart;
 use crate::part::hit::{Hit, HitId, Part};
-use crate::part::lane::{GoesWith, Lane, LaneKind, PlayedLane};
-use crate::part::strokes::{self, StrokeRun};
+use crate::part::lane::{GoesWith, Lane, LaneKind};
 use crate::perform::dice::Dice;
+use crate::perform::lanes::PlayedLane;
 use crate::perform::room::{LeftOut, LeftOuts};
-use crate::perform::settle::{Draft, key, settle};
+use crate::perform::settle::{Draft, settle};
+use crate::perform::strokes::StrokeRun;
 use crate::recipe::action::{Action, ActionFamily, Pockets};
 use crate::recipe::{Pass, PassId, Recipe};
 use crate::time::metre::MetreMap;

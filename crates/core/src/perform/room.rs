@@ -1,10 +1,10 @@
 //! Room for made hits: what is struck where, by which limb, and what must be left out because of it.
 
+use crate::base::ids::PassId;
 use crate::base::units::Ticks;
 use crate::kit::{Family, Limb};
 use crate::perform::limbs::Drummer;
 use crate::perform::{Making, Origin, Stage};
-use crate::recipe::PassId;
 use std::collections::BTreeMap;
 
 /// Hits of one instrument are at least so far apart, in s.

@@ -1,7 +1,8 @@
 //! The last step of every performance: whole ticks, nothing before the start, hits of one voice in
 //! order, and those of one note not overlapping.
 
-use crate::base::units::{Channel, Note, Ticks, whole};
+use crate::base::units::{Ticks, whole};
+use crate::kit::chart::{KEYS, MOST_INSTRUMENTS};
 
 /// Where the passes want a hit.
 #[derive(Clone, Copy, Debug)]
@@ -30,21 +31,6 @@ struct Settling {
     changed: bool,
     /// How far it must stay behind the one before it of its voice: 1 tick, or 0 where they stood at one tick.
     gap: f64,
-}
-
-const KEYS: usize = 128 * 16;
-
-/// The most instruments of a kit, and so the most groups of those that choke each other.
-pub(crate) const MOST_INSTRUMENTS: usize = 256;
-
-/// What a note on a channel goes by.
-pub(crate) fn key(note: Note, channel: Channel) -> u16 {
-    u16::from(note.get()) * 16 + u16::from(channel.get())
-}
-
-/// What the strokes of a group go by that choke each other.
-pub(crate) fn choking(group: usize) -> u16 {
-    (KEYS + group.min(MOST_INSTRUMENTS - 1)) as u16
 }
 
 /// The final (tick, length) of each hit.

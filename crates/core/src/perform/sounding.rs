@@ -3,7 +3,7 @@
 use crate::base::stats::quantile;
 use crate::base::units::{Note, Ticks};
 use crate::kit::Kit;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::part::hit::Part;
 use crate::perform::{Performance, Side, Stage};
 use crate::time::tempo::TempoMap;

@@ -2,7 +2,7 @@
 
 use crate::base::property::Property;
 use crate::base::stats::{outline, quantile, standard_deviation};
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::perform::Performance;
 use serde::Serialize;
 use ts_rs::TS;

@@ -2,8 +2,8 @@
 
 use crate::base::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
 use crate::base::units::{Millis, Ticks, Velocity};
+use crate::kit::chart::Chart;
 use crate::kit::{Instrument, InstrumentId};
-use crate::part::chart::Chart;
 use crate::part::hit::Part;
 use crate::part::lane::Lane;
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};

@@ -1,8 +1,8 @@
 //! Starting points: lists of passes that suit a part, from barely there to loose.
 
 use crate::base::units::{Millis, Percent, Velocity};
+use crate::kit::chart::Chart;
 use crate::kit::{Family, Instrument, InstrumentId};
-use crate::part::chart::Chart;
 use crate::part::hit::Part;
 use crate::perform::sounding::Heard;
 use crate::perform::{Context, Performance, PlayedHit};

@@ -6,10 +6,10 @@
 
 use crate::base::stats::quantile;
 use crate::base::units::Ticks;
+use crate::kit::chart::Chart;
 use crate::kit::{Family, InstrumentId};
-use crate::part::chart::Chart;
 use crate::part::hit::Part;
-use crate::part::touch::TouchProfile;
+use crate::perform::touch::TouchProfile;
 use crate::perform::{Context, Performance};
 use serde::Serialize;
 use std::collections::BTreeMap;

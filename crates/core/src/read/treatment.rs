@@ -1,7 +1,7 @@
 //! What a treatment did to a part: before and after, drum by drum.
 
 use crate::kit::InstrumentId;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::part::hit::{HitId, Part};
 use crate::perform::{Context, Performance, PlayedHit};
 use crate::read::findings::{Thresholds, findings};

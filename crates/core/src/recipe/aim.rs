@@ -1,40 +1,20 @@
 //! Aims: whom a pass is for.
 
 use crate::base::units::{Millis, Percent, Ticks, Velocity};
-use crate::carry::{Carrier, For, Named};
 use crate::kit::InstrumentId;
+use crate::kit::general_midi::Parted;
 use crate::part::hit::HitId;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::{Carrier, For, Named};
+pub use crate::time::bars::BarRange;
 use crate::time::grid::Grid;
+use crate::time::grid::{first_of_group, slots_in};
 use crate::time::metre::MetreMap;
 use crate::time::section::Section;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
-use std::str::FromStr;
 use ts_rs::TS;
-
-/// Bars `from` up to and with `to`, counted from 1.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(deny_unknown_fields)]
-#[allow(missing_docs)]
-pub struct BarRange {
-    pub from: u32,
-    pub to: u32,
-}
-
-impl FromStr for BarRange {
-    type Err = String;
-
-    /// `5`, or `5-8`.
-    fn from_str(text: &str) -> Result<BarRange, String> {
-        let (from, to) = text.split_once('-').unwrap_or((text, text));
-        match (from.trim().parse(), to.trim().parse()) {
-            (Ok(from), Ok(to)) if 1 <= from && from <= to => Ok(BarRange { from, to }),
-            _ => Err(format!("“{text}” is no range of bars: they are counted from 1, as in 5 or 5-8")),
-        }
-    }
-}
 
 /// Velocities `from` up to and with `to`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
@@ -244,6 +224,57 @@ impl Aim {
             picked.retain_mut(|id| by.take(Named::Hit(id)));
         }
     }
+}
+
+impl Aim {
+    /// With each id that stands for several instruments replaced by theirs, and strokes called as they are now.
+    pub(crate) fn parted(mut self) -> Aim {
+        let near = [&self.with, &self.without].into_iter().flatten().flat_map(|near| &near.instruments);
+        if self.instruments.iter().chain(near).all(|id| id.parted().is_none()) {
+            return self;
+        }
+        let named = std::mem::take(&mut self.articulations);
+        let mut strokes: Vec<String> = Vec::new();
+        let mut instruments: Vec<InstrumentId> = Vec::new();
+        for id in &self.instruments {
+            let Some(parted) = id.parted() else {
+                instruments.push(id.clone());
+                continue;
+            };
+            let is_named = |was: &str| named.iter().any(|name| name == was);
+            let aims = |(_, ways): &&Parted| ways.iter().any(|(was, _)| is_named(was));
+            let all = named.is_empty() || !parted.iter().any(|one| aims(&one));
+            for (id, ways) in parted.iter().filter(|one| all || aims(one)) {
+                instruments.push(InstrumentId::new(*id));
+                strokes.extend(ways.iter().filter(|(was, _)| is_named(was)).map(|(_, now)| (*now).to_owned()));
+            }
+        }
+        let mapped = |name: &&String| {
+            let groups = self.instruments.iter().filter_map(InstrumentId::parted).flatten();
+            groups.flat_map(|(_, ways)| *ways).any(|(was, _)| was == name)
+        };
+        strokes.extend(named.iter().filter(|name| !mapped(name)).cloned());
+        self.instruments = without_twins(instruments);
+        self.articulations = without_twins(strokes);
+        for near in [&mut self.with, &mut self.without].into_iter().flatten() {
+            let ids = near.instruments.iter().flat_map(|id| match id.parted() {
+                Some(_) => id.together().collect(),
+                None => vec![id.clone()],
+            });
+            near.instruments = without_twins(ids.collect());
+        }
+        self
+    }
+}
+
+fn without_twins<T: PartialEq>(all: Vec<T>) -> Vec<T> {
+    let mut kept: Vec<T> = Vec::with_capacity(all.len());
+    for one in all {
+        if !kept.contains(&one) {
+            kept.push(one);
+        }
+    }
+    kept
 }
 
 /// What an aim at all but some turns round, for the words that say so.
@@ -586,16 +617,6 @@ pub(crate) fn slot_of(grid: Grid, bars: u32, metre: &MetreMap, at: Ticks) -> (u3
     let first = first_of_group(bar.number, bars);
     let before: u32 = (first..bar.number).map(|number| slots_in(grid, metre, number)).sum();
     (before + slot, (at.0 - line.0).abs() / cell)
-}
-
-/// The first of the bars that are numbered together with a bar, where so many are: from bar 1 on, they go round.
-pub(crate) fn first_of_group(number: u32, bars: u32) -> u32 {
-    number - (number - 1) % bars.max(1)
-}
-
-/// How many slots a bar has, by its own metre; the last one may be shorter than the others.
-pub(crate) fn slots_in(grid: Grid, metre: &MetreMap, number: u32) -> u32 {
-    (metre.bar(number).length.0 / grid.cell(metre.ppq()).0 - 1e-6).ceil().max(1.0) as u32
 }
 
 fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {

@@ -2,7 +2,10 @@
 
 pub mod action;
 pub(crate) mod aim;
+pub(crate) mod names;
+pub(crate) mod property_info;
 
+pub use crate::base::ids::PassId;
 use crate::base::units::Ticks;
 use crate::recipe::action::{Action, PocketId, PocketSettings, Pockets};
 use crate::recipe::aim::Aim;
@@ -11,12 +14,6 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeSet;
 use ts_rs::TS;
-
-/// Names a pass within its recipe; dice hang on it, so it stays when passes are reordered.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
-#[serde(transparent)]
-#[ts(type = "number")]
-pub struct PassId(pub u32);
 
 /// One sentence: whom it aims at and what it does.
 #[derive(Clone, Debug, PartialEq, Serialize, TS)]

@@ -2,7 +2,7 @@
 
 use crate::base::units::{Channel, Ticks, Velocity};
 use crate::kit::Kit;
-use crate::part::chart::Chart;
+use crate::kit::chart::Chart;
 use crate::part::hit::{Hit, HitId, Part};
 use crate::perform::{Context, perform};
 use crate::recipe::action::{Action, ActionFamily, LimitsHow};

@@ -7,11 +7,11 @@
 use crate::base::stats::{mean, standard_deviation};
 use crate::base::units::{Channel, Millis, Note, Ticks, Velocity};
 use crate::edit::drawing::{Draft, Edits};
-use crate::kit::openness::Openness;
+use crate::kit::chart::Chart;
 use crate::kit::{Family, InstrumentId, Kit, KitLookup};
-use crate::part::chart::Chart;
 use crate::part::hit::{Hit, HitId, Part};
 use crate::part::lane::{Lane, LaneKind};
+use crate::perform::openness::Openness;
 use crate::perform::{Context, perform};
 use crate::recipe::action::{LaneLine, Strays};
 use crate::recipe::{Pass, Recipe};

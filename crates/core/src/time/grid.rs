@@ -146,6 +146,16 @@ impl From<Grid> for String {
     }
 }
 
+/// The first of the bars that are numbered together with a bar, where so many are: from bar 1 on, they go round.
+pub(crate) fn first_of_group(number: u32, bars: u32) -> u32 {
+    number - (number - 1) % bars.max(1)
+}
+
+/// How many slots a bar has, by its own metre; the last one may be shorter than the others.
+pub(crate) fn slots_in(grid: Grid, metre: &MetreMap, number: u32) -> u32 {
+    (metre.bar(number).length.0 / grid.cell(metre.ppq()).0 - 1e-6).ceil().max(1.0) as u32
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,5 +1,6 @@
 //! Time in a song: tempo, bars, sections, grids and swing.
 
+pub(crate) mod bars;
 pub(crate) mod grid;
 pub(crate) mod metre;
 pub(crate) mod outline;

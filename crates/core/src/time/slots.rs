@@ -1,8 +1,8 @@
 //! The slots of a bar in trade words: what an aim's positions are chosen from.
 
 use crate::base::units::Ticks;
-use crate::recipe::aim::{first_of_group, slots_in};
 use crate::time::grid::Grid;
+use crate::time::grid::{first_of_group, slots_in};
 use crate::time::metre::MetreMap;
 use serde::Serialize;
 use ts_rs::TS;

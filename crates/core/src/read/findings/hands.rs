@@ -3,8 +3,8 @@
 use super::{Cure, Finding, Listening, Rule, called, cure, in_bars, on, plural};
 use crate::base::steps::step;
 use crate::base::units::{Millis, Percent};
+use crate::kit::chart::Chart;
 use crate::kit::{Family, Limb, note_name};
-use crate::part::chart::Chart;
 use crate::perform::limbs::{Clash, Limits, clashes, least};
 use crate::perform::mishits::{Mishit, Suspicion, mishits};
 use crate::perform::sounding::Heard;

@@ -10,8 +10,8 @@ mod touch;
 
 pub(crate) use hands::mishits_of;
 
+use crate::kit::chart::Chart;
 use crate::kit::{Instrument, InstrumentId};
-use crate::part::chart::Chart;
 use crate::part::hit::{HitId, Part};
 use crate::perform::sounding::{Heard, by_voice};
 use crate::perform::{Context, Performance, Rehearsal};

@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::property::Property;
 use crate::base::units::Percent;
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::recipe::aim::slot_of;
+use crate::recipe::names::Carrier;
 use crate::time::grid::Grid;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

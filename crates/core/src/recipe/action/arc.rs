@@ -1,8 +1,8 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::base::units::{Percent, Ticks};
-use crate::carry::{Carrier, Named};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::{Carrier, Named};
 use crate::time::metre::MetreMap;
 use crate::time::section::Section;
 use serde::{Deserialize, Serialize};

@@ -1,11 +1,11 @@
 use super::{Act, ActionFamily, ActionInfo};
 use crate::base::property::{Movement, Property};
 use crate::base::units::{Channel, Millis, Note, Ticks, Velocity};
-use crate::carry::{Carrier, Named};
 use crate::kit::Striking;
 use crate::part::hit::HitId;
 use crate::perform::dice::Dice;
 use crate::perform::{Making, Origin, Stage};
+use crate::recipe::names::{Carrier, Named};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;

@@ -1,9 +1,9 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::Millis;
-use crate::carry::Carrier;
 use crate::kit::Limb;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;

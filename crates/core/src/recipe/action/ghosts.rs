@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::base::units::{Percent, Ticks, Velocity};
-use crate::carry::Carrier;
 use crate::part::hit::HitId;
 use crate::perform::dice::Dice;
 use crate::perform::room::{Feel, LeftOut, Place, Room, made_from};
 use crate::perform::{Making, Stage};
+use crate::recipe::names::Carrier;
 use crate::time::grid::Grid;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

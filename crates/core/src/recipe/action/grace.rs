@@ -3,11 +3,11 @@
 use super::sticking::of_side;
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::base::units::{Millis, Percent, Ticks};
-use crate::carry::Carrier;
 use crate::kit::{Hand, Limb, Striking};
 use crate::perform::dice::Dice;
 use crate::perform::room::{Place, Room, made_from, onsets};
 use crate::perform::{Side, Stage};
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::{Millis, Percent, Ticks};
-use crate::carry::Carrier;
 use crate::groove::{GrooveCurve, GrooveProfile};
 use crate::kit::Family;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use crate::time::swung::MovesBy;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

@@ -1,9 +1,9 @@
 use super::limits::{extremes, squeeze};
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::Percent;
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::Millis;
-use crate::carry::Carrier;
 use crate::part::hit::HitId;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::perform::drift::Natural;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,9 +1,9 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::Percent;
-use crate::carry::{Carrier, Named};
-use crate::part::touch::{InstrumentTouch, TouchProfile};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::perform::touch::{InstrumentTouch, TouchProfile};
+use crate::recipe::names::{Carrier, Named};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;
@@ -92,7 +92,7 @@ mod tests {
     use super::*;
     use crate::base::units::Ppq;
     use crate::kit::Kit;
-    use crate::part::chart::Chart;
+    use crate::kit::chart::Chart;
     use crate::perform::testing::{play, sixteenths};
     use crate::recipe::action::Action;
     use crate::time::metre::MetreMap;

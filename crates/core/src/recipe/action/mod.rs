@@ -76,10 +76,10 @@ pub use vary::{Vary, VaryHow};
 
 use crate::base::property::Property;
 use crate::base::units::Velocity;
-use crate::carry::Carrier;
 use crate::part::lane::LaneKind;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use crate::time::swung::MovesBy;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};

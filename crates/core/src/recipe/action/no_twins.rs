@@ -1,7 +1,7 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,19 +1,14 @@
 use super::{Act, Action, ActionFamily, ActionInfo, Groove, Lean, Loosen, Pull, Setting, Swing, Values};
+pub use crate::base::ids::PocketId;
 use crate::base::units::{Millis, Percent};
-use crate::carry::{Carrier, Named};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::recipe::PassId;
+use crate::recipe::names::{Carrier, Named};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use ts_rs::TS;
-
-/// Names a pocket for ever.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, TS)]
-#[serde(transparent)]
-#[ts(type = "number")]
-pub struct PocketId(pub u32);
 
 /// The timing that the followers of a pocket share: five actions, done in this order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
@@ -187,7 +182,7 @@ mod tests {
     use super::*;
     use crate::base::units::Ppq;
     use crate::kit::Kit;
-    use crate::part::chart::Chart;
+    use crate::kit::chart::Chart;
     use crate::part::hit::Part;
     use crate::perform::testing::sixteenths;
     use crate::perform::{Context, Performance, perform};

@@ -1,8 +1,8 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
-use crate::carry::{Carrier, For, Named};
 use crate::kit::Striking;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::{Carrier, For, Named};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::Millis;
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::perform::limbs::{Clash, Limits, clashes, least};
 use crate::perform::sounding::Heard;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;

@@ -1,9 +1,9 @@
 use super::{Act, ActionFamily, ActionInfo, Curve, Setting, Values, point};
 use crate::base::units::Percent;
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::perform::room::{LeftOut, Place, Room, made_from, onsets};
+use crate::recipe::names::Carrier;
 use crate::time::grid::Grid;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

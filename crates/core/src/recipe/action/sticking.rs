@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::base::units::Millis;
-use crate::carry::Carrier;
 use crate::kit::{Articulation, Hand, Instrument, Striking};
-use crate::part::strokes::Chain;
 use crate::perform::dice::Dice;
+use crate::perform::strokes::Chain;
 use crate::perform::{Side, Stage};
+use crate::recipe::names::Carrier;
 use crate::time::grid::Grid;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

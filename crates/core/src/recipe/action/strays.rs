@@ -1,10 +1,10 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
 use crate::base::units::{Millis, Percent};
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::perform::mishits::{Mishit, Suspicion, mishits};
 use crate::perform::sounding::Heard;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

@@ -1,9 +1,9 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values, point};
-use crate::carry::{Carrier, For, Named};
 use crate::kit::{Articulation, Instrument, InstrumentId, Kit, Striking};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::perform::room::LeftOut;
+use crate::recipe::names::{Carrier, For, Named};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

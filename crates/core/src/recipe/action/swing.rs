@@ -1,8 +1,8 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::units::{Millis, Percent};
-use crate::carry::Carrier;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use crate::time::grid::Grid;
 use crate::time::swung::{MovesBy, Swung};
 use serde::{Deserialize, Serialize};

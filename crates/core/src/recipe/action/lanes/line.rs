@@ -1,10 +1,10 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, stepped};
 use crate::base::units::Ticks;
-use crate::carry::{Carrier, Named};
 use crate::part::lane::LaneKind;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::{Carrier, Named};
 use crate::time::metre::MetreMap;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

@@ -1,10 +1,10 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, existing};
 use crate::base::units::Percent;
-use crate::carry::Carrier;
 use crate::part::lane::LaneKind;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

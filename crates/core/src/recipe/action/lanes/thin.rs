@@ -1,9 +1,9 @@
 use super::super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use super::{LANE, existing};
-use crate::carry::Carrier;
 use crate::part::lane::{Lane, LaneKind};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

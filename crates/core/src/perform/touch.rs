@@ -2,8 +2,8 @@
 
 use crate::base::stats::quantile;
 use crate::base::units::Ticks;
+use crate::kit::chart::Chart;
 use crate::kit::{Family, Instrument, InstrumentId};
-use crate::part::chart::Chart;
 use crate::perform::PlayedHit;
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;

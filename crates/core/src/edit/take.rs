@@ -2,7 +2,7 @@
 
 use crate::base::units::Ticks;
 use crate::part::hit::{Hit, HitId, Part};
-use crate::part::lane::PlayedLane;
+use crate::perform::lanes::PlayedLane;
 use crate::perform::{MadeHit, Performance, PlayedHit};
 use crate::recipe::action::{Action, ByHand, HandMove};
 use crate::recipe::aim::Aim;

@@ -104,6 +104,22 @@ impl Chart {
 
 fn choking(kit: &Kit) -> Vec<Option<u16>> {
     let named: BTreeSet<&str> = kit.instruments.iter().filter_map(|one| one.choke.as_deref()).collect();
-    let group = |name: &String| named.iter().position(|group| group == name).map(crate::perform::settle::choking);
+    let group = |name: &String| named.iter().position(|group| group == name).map(choking_group);
     kit.instruments.iter().map(|one| one.choke.as_ref().and_then(group)).collect()
+}
+
+/// So many keys there are: 128 notes on 16 channels.
+pub(crate) const KEYS: usize = 128 * 16;
+
+/// The most instruments of a kit, and so the most groups of those that choke each other.
+pub(crate) const MOST_INSTRUMENTS: usize = 256;
+
+/// What a note on a channel goes by.
+pub(crate) fn key(note: Note, channel: Channel) -> u16 {
+    u16::from(note.get()) * 16 + u16::from(channel.get())
+}
+
+/// What the strokes of a group go by that choke each other.
+pub(crate) fn choking_group(group: usize) -> u16 {
+    (KEYS + group.min(MOST_INSTRUMENTS - 1)) as u16
 }

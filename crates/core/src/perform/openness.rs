@@ -106,8 +106,9 @@ impl Performance {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::part::lane::{GoesWith, PlayedLane};
+    use crate::part::lane::GoesWith;
     use crate::perform::PlayedHit;
+    use crate::perform::lanes::PlayedLane;
     use crate::perform::testing::drums;
 
     #[test]
