@@ -52,3 +52,13 @@ pub fn write(
 pub fn as_written(_note: u8, quarters: f64, velocity: u8) -> (f64, u8) {
     (quarters, velocity)
 }
+
+/// g ghost, o soft, x plain, X accent.
+pub fn played(letter: char) -> u8 {
+    match letter {
+        'g' => 30,
+        'o' => 58,
+        'X' => 112,
+        _ => 86,
+    }
+}

@@ -2,7 +2,6 @@
 
 use crate::pattern::*;
 use crate::score::{Player, Score};
-use crate::songs::played;
 
 /// A small generator of numbers that only look random (Numerical Recipes' 64-bit LCG, upper bits).
 pub struct Chance(u64);

@@ -12,16 +12,6 @@ fn two_velocities(letter: char) -> u8 {
     if letter == 'X' { 120 } else { 100 }
 }
 
-/// g ghost, o soft, x plain, X accent.
-pub fn played(letter: char) -> u8 {
-    match letter {
-        'g' => 30,
-        'o' => 58,
-        'X' => 112,
-        _ => 86,
-    }
-}
-
 /// A bass line of one bar: (quarters from the bar line, length, note).
 type BassBar<'a> = &'a [(f64, f64, u8)];
 

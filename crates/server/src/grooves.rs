@@ -2,7 +2,8 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, recipe};
-use crate::parts::{drafted, key_of, once};
+use crate::keyed::{key_of, once};
+use crate::parts::drafted;
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;

@@ -2,7 +2,7 @@
 
 use crate::api::*;
 use crate::app::{Answer, App, Opened};
-use crate::parts::{key_of, once};
+use crate::keyed::{key_of, once};
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;

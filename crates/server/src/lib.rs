@@ -18,6 +18,7 @@ mod exports;
 mod files_of_sound;
 mod findings;
 mod grooves;
+mod keyed;
 mod kits;
 mod library;
 mod own_sounds;

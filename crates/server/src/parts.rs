@@ -3,49 +3,21 @@
 use crate::answers::{columns, take_columns, written};
 use crate::api::*;
 use crate::app::{Answer, App, LAYERS_SETTING, Make, Opened, recipe, shared_layers};
+use crate::keyed::key_of;
 use crate::pockets::settings_of;
 use crate::problem::Problem;
 use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
-use std::fmt::Display;
 use vivida_core::{
     Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
     aimed_by, perform, starting_points, touched_by,
 };
-use vivida_store::{
-    Change, PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId,
-};
+use vivida_store::{PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
 fn checked_layers(layers: LayerBounds) -> Answer<LayerBounds> {
     layers.check().map_err(|(field, message)| Problem::field(format!("layers.{field}"), message))?;
     Ok(layers)
-}
-
-/// What a change of a thing is kept under: its key names it among the changes of that thing alone.
-pub(crate) fn key_of(thing: impl Display, key: Option<&str>) -> Answer<Option<String>> {
-    match key {
-        Some(key) if key.is_empty() || key.chars().count() > 100 => {
-            Err(Problem::field("key", "give 1 to 100 characters"))
-        }
-        _ => Ok(key.map(|key| format!("{thing} {key}"))),
-    }
-}
-
-/// Makes a change, unless one of this key was made.
-pub(crate) fn once(
-    change: &mut Change<'_>,
-    of: Scope,
-    key: Option<&str>,
-    make: impl FnOnce(&mut Change<'_>) -> Result<(), StoreError>,
-) -> Result<(), StoreError> {
-    if let Some(key) = key {
-        if change.has_step(of, key)? {
-            return Ok(());
-        }
-        change.keyed(key);
-    }
-    make(change)
 }
 
 impl App {

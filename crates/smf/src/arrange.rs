@@ -1,6 +1,6 @@
 //! Files for the work that follows: some bars, one part, a track for each instrument, one track for all.
 
-use crate::import::{SongFile, SongPart};
+use crate::song::{SongFile, SongPart};
 use crate::write::Export;
 use midly::num::{u4, u28};
 use midly::{Format, MetaMessage, MidiMessage, Smf, TrackEvent, TrackEventKind};

@@ -3,20 +3,10 @@
 //! An empty track that is to be a part says so by a sequencer-specific meta event (`FF 7F`) with the manufacturer's id for
 //! use by oneself, `7D`, the letters `vivida`, and its channel from 0. It lasts as long as its track.
 
-use crate::chunk::write_variable_length;
-use crate::import::SongFile;
+use crate::chunk::{MARK, write_variable_length};
+use crate::song::SongFile;
 use crate::write::{Export, rewritten};
 use vivida_core::{Channel, MetreMap, Outline, TempoMap, Ticks, micros};
-
-const MARK: &[u8] = b"\x7dvivida";
-
-/// The channel of a part that is begun by such data.
-pub(crate) fn channel_of(data: &[u8]) -> Option<u8> {
-    match data.strip_prefix(MARK) {
-        Some(&[channel]) if channel < 16 => Some(channel),
-        _ => None,
-    }
-}
 
 /// A track that waits for what is written.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -128,6 +118,7 @@ pub fn with_tracks(bytes: &[u8], song: &SongFile, tracks: &[NewTrack], end: Tick
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::chunk::channel_of;
     use crate::{read, write};
     use vivida_core::{MetreFrom, TempoFrom};
 

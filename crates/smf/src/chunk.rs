@@ -1,6 +1,6 @@
 //! The chunks of a file and the events of its tracks, each with its place and its bytes.
 
-use crate::import::ReadError;
+use crate::read_error::ReadError;
 use crate::text::readable;
 use midly::live::LiveEvent;
 use midly::{EventIter, MetaMessage, TrackEvent, TrackEventKind};
@@ -307,7 +307,7 @@ fn meta(message: MetaMessage<'_>) -> Option<Meta> {
         MetaMessage::Marker(text) => Some(Meta::Marker(readable(text))),
         MetaMessage::Tempo(micros) => Some(Meta::Tempo(micros.as_int())),
         MetaMessage::TimeSignature(numerator, power, _, _) => Some(Meta::Metre(numerator, power)),
-        MetaMessage::SequencerSpecific(data) => crate::begun::channel_of(data).map(Meta::Begun),
+        MetaMessage::SequencerSpecific(data) => channel_of(data).map(Meta::Begun),
         _ => None,
     }
 }
@@ -385,4 +385,14 @@ fn delta_size(bytes: &[u8]) -> Option<usize> {
         return Some(1);
     }
     bytes.iter().take(4).position(|&byte| byte < 0x80).map(|last| last + 1)
+}
+
+pub(crate) const MARK: &[u8] = b"\x7dvivida";
+
+/// The channel of a part that is begun by such data.
+pub(crate) fn channel_of(data: &[u8]) -> Option<u8> {
+    match data.strip_prefix(MARK) {
+        Some(&[channel]) if channel < 16 => Some(channel),
+        _ => None,
+    }
 }

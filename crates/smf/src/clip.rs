@@ -1,6 +1,8 @@
 //! Grooves as plain MIDI clips: any file read as one, and one written as a file.
 
-use crate::import::{ReadError, SongFile, SongPart, read};
+use crate::import::read;
+use crate::read_error::ReadError;
+use crate::song::{SongFile, SongPart};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use vivida_core::{

@@ -1,8 +1,8 @@
 //! Hits that move, as messages: bends and controllers just before a hit on its channel, and back behind it.
 
-use crate::import::SongFile;
-use crate::lanes::message;
-use crate::write::{Outgoing, Timing, What, rank};
+use crate::lane_events::message;
+use crate::outgoing::{Outgoing, Timing, What, rank};
+use crate::song::SongFile;
 use std::collections::{BTreeMap, BTreeSet};
 use vivida_core::{Channel, LaneKind, Performance, PlayedHit, PlayedLane, Property, SentApart};
 

@@ -1,8 +1,8 @@
 //! Note-offs of a treated part that end nothing.
 
 use crate::chunk::Event;
-use crate::import::SongPart;
-use crate::write::{Outgoing, Timing, rank};
+use crate::outgoing::{Outgoing, Timing, rank};
+use crate::song::SongPart;
 use std::collections::HashMap;
 use vivida_core::Performance;
 

@@ -1,6 +1,6 @@
 //! A newer version of a file: its parts and their hits, as far as they were there before.
 
-use crate::import::{SongFile, SongPart};
+use crate::song::{SongFile, SongPart};
 use vivida_core::{BarRange, Candidate, HitId, Refit, Ticks, Versions, match_parts, refit};
 
 /// A file and its newer version.

@@ -1,8 +1,9 @@
 //! From a song and its performances back to bytes.
 
 use crate::chunk::{Chunk, Event, Track, write_variable_length};
-use crate::import::{SongFile, SongPart};
-use crate::{lanes, moving, strays};
+use crate::outgoing::{Outgoing, Timing, What, rank, whole};
+use crate::song::{SongFile, SongPart};
+use crate::{lane_events, moving, strays};
 use std::collections::BTreeMap;
 use vivida_core::{Millis, Performance, PlayedHit, Ticks};
 
@@ -126,82 +127,6 @@ struct Treated<'a> {
     moves: Vec<Outgoing>,
 }
 
-#[derive(Clone, Copy)]
-pub(crate) struct Timing {
-    /// Ticks written for one tick of the file.
-    scale: f64,
-    /// Fine ticks for one tick written.
-    cell: f64,
-    /// Ticks written before the song begins.
-    lead: f64,
-}
-
-impl Timing {
-    /// Where an event goes. What sets the song up stays at its very start, before a lead-in bar.
-    fn event(self, file: &[u8], event: Event) -> u64 {
-        if event.tick == 0 && sets_up(file, event) { 0 } else { self.note(event.tick) }
-    }
-
-    pub(crate) fn note(self, tick: u64) -> u64 {
-        if self.scale == 1.0 { tick + self.lead as u64 } else { whole(tick as f64 * self.scale + self.lead) }
-    }
-
-    pub(crate) fn played(self, tick: f64) -> u64 {
-        whole((tick / self.cell + self.lead).max(0.0))
-    }
-}
-
-/// Whether an event at the start of a song says how it is to be played: tempo, metre, key, names, programs,
-/// controllers, data for devices. Notes and their pressure, lyrics, texts, markers and cues belong to the music.
-fn sets_up(file: &[u8], event: Event) -> bool {
-    match event.status() {
-        0x80..=0xaf => false,
-        0xff => !matches!(event.meta_type(file), Some(0x01 | 0x05 | 0x06 | 0x07)),
-        _ => true,
-    }
-}
-
-/// The nearest whole number of ticks that are not negative.
-fn whole(ticks: f64) -> u64 {
-    Ticks(ticks).rounded().0 as i64 as u64
-}
-
-/// The order of events of one tick.
-pub(crate) mod rank {
-    /// Note-offs that were moved there, and values of lanes that passes drew.
-    pub const OFF: u8 = 0;
-    /// What stood there, in its order.
-    pub const AS_IT_STOOD: u8 = 1;
-    /// What is set for a hit that moves, and set back behind it.
-    pub const MOVE: u8 = 2;
-    /// Note-ons that were moved there, and all of a part whose hits move.
-    pub const ON: u8 = 3;
-    /// What follows note-ons.
-    pub const BEHIND: u8 = 4;
-    /// The end of the track.
-    pub const END: u8 = 5;
-}
-
-/// An event on its way out.
-#[derive(Clone, Copy)]
-pub(crate) struct Outgoing {
-    pub tick: u64,
-    pub rank: u8,
-    pub what: What,
-}
-
-#[derive(Clone, Copy)]
-pub(crate) enum What {
-    /// The event of the track that has this place.
-    AsItCame(u32),
-    Note([u8; 3]),
-    /// So many bytes of a message.
-    Message([u8; 3], u8),
-    /// A note that was silenced, or a value that is not there any more.
-    Nothing,
-    End,
-}
-
 fn merge(file: &[u8], track: &Track, treated: &[Treated<'_>], timing: Timing) -> Vec<Outgoing> {
     let (body, ends) = match track.events.split_last() {
         Some((last, body)) if last.is_end(file) => (body, Some(last)),
@@ -250,8 +175,8 @@ fn merge(file: &[u8], track: &Track, treated: &[Treated<'_>], timing: Timing) ->
             }
         }
         strays::follow(&mut out, file, body, part, performance, timing);
-        lanes::carry(&mut out, part, performance, timing, !moves.is_empty());
-        lanes::redraw(&mut out, part, &performance.lanes, timing);
+        lane_events::carry(&mut out, part, performance, timing, !moves.is_empty());
+        lane_events::redraw(&mut out, part, &performance.lanes, timing);
         out.extend(moves);
     }
     // Stable: what shares tick and rank keeps the order of the file.

@@ -100,7 +100,9 @@ impl<'a> ToKit<'a> {
             let found = lookup.stroke(way.note, way.channel.unwrap_or(Channel::PERCUSSION))?;
             Some(self.to.stroke(found).1.name.clone())
         };
-        let was = strokes(self.from, were).filter(|(_, way)| way.name == *name);
+        // Of what it aims at; else of any drum.
+        let all = strokes(self.from, were).chain(strokes(self.from, &[]));
+        let was = all.filter(|(_, way)| way.name == *name);
         let found = was.filter_map(by_note).next().unwrap_or_else(|| name.clone());
         if what_for == For::Aim && !is_there(&found) {
             self.said.push(format!("no stroke is called “{found}” there; it is aimed at all the same."));

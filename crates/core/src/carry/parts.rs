@@ -69,9 +69,12 @@ impl Carrier for ToFewer<'_> {
     fn take(&mut self, named: Named<'_>) -> bool {
         match named {
             Named::Instruments(ids, For::Aim) => {
-                let before = ids.len();
-                ids.retain(|id| self.kept.contains(id));
-                self.aims_elsewhere = before > 0 && ids.is_empty();
+                let here: Vec<InstrumentId> = ids.iter().filter(|id| self.kept.contains(id)).cloned().collect();
+                self.aims_elsewhere = here.is_empty() && !ids.is_empty();
+                // Without instruments it would be for all of them.
+                if !self.aims_elsewhere {
+                    *ids = here;
+                }
                 !self.aims_elsewhere
             }
             Named::Instruments(ids, _) => {
@@ -99,10 +102,12 @@ impl Carrier for ToFewer<'_> {
         let all_but_elsewhere = pass.aim.invert && pass.aim.is_scope_alone();
         let aims_elsewhere = std::mem::take(&mut self.aims_elsewhere);
         let names_hits_elsewhere = here == 0 && elsewhere > 0 && !pass.aim.invert;
-        if names_hits_elsewhere || (aims_elsewhere && !all_but_elsewhere) {
+        // Whatever it aims at, it adds them.
+        let adds_hits = matches!(&pass.action, Action::ByHand(hand) if !hand.added.is_empty());
+        if names_hits_elsewhere || (aims_elsewhere && !all_but_elsewhere && !adds_hits) {
             return false;
         }
-        if aims_elsewhere {
+        if aims_elsewhere && all_but_elsewhere {
             // All but instruments that are elsewhere is everything here.
             pass.aim = Aim::everything();
         }
@@ -457,8 +462,7 @@ mod tests {
         );
         assert_eq!(joined.part, part);
         assert_eq!(sound(&[played(&joined.part, &joined.recipe)]), sound(&[played(&part, &recipe)]));
-        assert_eq!(joined.recipe.passes[0].aim, Aim::at("kick"));
-        assert_eq!(joined.recipe.passes.len(), 2);
+        assert_eq!(joined.recipe, recipe);
     }
 
     #[test]

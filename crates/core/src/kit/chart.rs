@@ -3,9 +3,9 @@
 use crate::base::units::{Channel, Note};
 use crate::kit::{Kit, KitLookup};
 use crate::part::hit::Part;
-use crate::read::report::Measured;
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
+use std::any::Any;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 
@@ -33,7 +33,8 @@ pub struct Chart {
     of_instruments: OnceLock<Vec<Vec<usize>>>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
-    pub(crate) written: OnceLock<Measured>,
+    /// What is read of the part as it was written, kept by whoever reads it.
+    written: OnceLock<Box<dyn Any + Send + Sync>>,
 }
 
 /// Where hits seem to be meant.
@@ -94,6 +95,12 @@ impl Chart {
             let grid = self.grid.unwrap_or_else(|| Grid::fit(metre, ticks()));
             Meant { grid, lines: ticks().map(|tick| grid.nearest(metre, tick).0).collect() }
         })
+    }
+
+    /// The one reading of the part as it was written, which no pass changes: worked out when it is first asked for.
+    pub(crate) fn written<T: Any + Send + Sync>(&self, read: impl FnOnce() -> T) -> &T {
+        let kept = self.written.get_or_init(|| Box::new(read()));
+        kept.downcast_ref().expect("one kind of reading is kept")
     }
 
     /// The metrical weight of where a hit is written.

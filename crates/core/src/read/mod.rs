@@ -5,4 +5,5 @@ pub(crate) mod movement;
 pub(crate) mod report;
 pub(crate) mod starting_points;
 pub(crate) mod study;
+pub(crate) mod touch_with_room;
 pub(crate) mod treatment;

@@ -102,7 +102,7 @@ pub struct Measured {
 impl Measured {
     /// The Written reading of a part. The chart keeps it: nothing changes what was written.
     pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Measured {
-        chart.written.get_or_init(|| {
+        chart.written(|| {
             let meant = chart.meant(part, context.metre);
             let mut tallies = Tallies::new(chart);
             for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {

@@ -5,7 +5,7 @@ use crate::base::stats::{Counts, mean, quantile};
 use crate::base::steps::step;
 use crate::base::units::{Percent, Ticks, Velocity};
 use crate::kit::{Family, Instrument};
-use crate::read::starting_points::roomy;
+use crate::read::touch_with_room::roomy;
 use crate::recipe::action::{Action, Level, NoTwins, Set, Shape, Silence, Spread, TwinsMove, Vary, VaryHow};
 use crate::recipe::aim::{Aim, BarRange};
 use std::collections::{BTreeMap, BTreeSet};
