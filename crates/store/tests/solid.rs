@@ -318,3 +318,29 @@ fn a_written_that_was_damaged_is_left_as_it_is_by_undo() {
     let refused = store.change(|change| change.print(part.id, revision, "Far", &far));
     assert!(matches!(refused, Err(StoreError::Invalid { .. })), "{refused:?}");
 }
+
+/// What a pedal sent becomes a pass. A take whose passes cannot be read keeps them as they stand and has no room for it:
+/// that is said, and the recording stays to be laid in once the take is mended.
+#[test]
+fn passes_for_a_damaged_take_are_refused_instead_of_dropped() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("vivida.sqlite");
+    let mut store = Store::open(&path).unwrap();
+    let outline = vivida_core::Outline::plain(2, 100.0, "4/4");
+    let drums = vivida_smf::NewTrack { name: "Drums".to_owned(), channel: vivida_core::Channel::PERCUSSION };
+    let bytes = vivida_smf::begin(&outline, &[drums]);
+    let file = vivida_smf::read(&bytes).unwrap();
+    let song = store.change(|change| change.begin_song("Ebb", &bytes, &file, None)).unwrap();
+    let kick = vivida_smf::read(KICK).unwrap().parts[0].part.clone();
+    drop(store);
+    Connection::open(&path).unwrap().execute("UPDATE take SET recipe = 'rubbish'", []).unwrap();
+    let mut store = Store::open(&path).unwrap();
+    let part = store.song(song).unwrap().parts[0].clone();
+    let passes = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by: 1.0 }))] };
+    let refused = store.change(|change| change.write(part.id, part.revision, "record", &kick, Some(passes)));
+    assert!(matches!(refused, Err(StoreError::Damaged { .. })), "{refused:?}");
+    // Hits alone are laid in, and what was damaged stays to be mended.
+    store.change(|change| change.write(part.id, part.revision, "record", &kick, Some(Recipe::default()))).unwrap();
+    let after = store.part(part.id).unwrap();
+    assert!(after.current().damage.as_ref().is_some_and(|damage| damage.text == "rubbish"));
+}
