@@ -71,6 +71,7 @@ mod recipe;
 mod record;
 mod time;
 
+pub use base::field_error::FieldError;
 pub use base::property::{Movement, Property};
 pub use base::refused::refused;
 pub use base::stats;
@@ -82,9 +83,9 @@ pub use edit::gesture::{Bench, Gesture};
 pub use edit::versions::{Candidate, Matching, Refit, Versions, match_parts, refit};
 pub use groove::extract::{Extracted, Extraction, GrooveFigures, LaidHits, VoiceFigures};
 pub use groove::library::OwnGroove;
-pub use groove::{GrooveError, GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
+pub use groove::{GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
 pub use kit::chart::{Chart, Meant};
-pub use kit::file::{KitError, KitFile};
+pub use kit::file::KitFile;
 pub use kit::sample::{Sample, Turns};
 pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, Striking,
@@ -115,7 +116,7 @@ pub use recipe::aim::{
     Aim, AimNumber, AimOffer, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
 };
 pub use recipe::property_info::PropertyInfo;
-pub use recipe::{Pass, PassId, Recipe, RecipeError, RecipeFile};
+pub use recipe::{Pass, PassId, Recipe, RecipeFile};
 pub use record::live_touch::{Live, LivePass};
 pub use record::recording::{
     Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures,

@@ -41,7 +41,7 @@ impl Desk {
         Desk { part, chart, tempo: TempoMap::new(ppq, []), metre: MetreMap::new(ppq, []) }
     }
 
-    fn after(&self, recipe: &Recipe, gesture: Value) -> Result<Recipe, RecipeError> {
+    fn after(&self, recipe: &Recipe, gesture: Value) -> Result<Recipe, FieldError> {
         let gesture: Gesture = serde_json::from_value(gesture).unwrap();
         let context = Context::new(&self.tempo, &self.metre);
         Bench::new(&self.part, &self.chart, &context).after(recipe, &gesture)

@@ -7,7 +7,7 @@ use crate::parts::drafted;
 use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
-use vivida_core::{Context, GrooveError, GrooveFile, GrooveProfile, PlayedHit, perform};
+use vivida_core::{Context, FieldError, GrooveFile, GrooveProfile, PlayedHit, perform};
 use vivida_store::{Change, GrooveId, PartId, Reads, Scope, StoredGroove};
 
 fn card(row: StoredGroove) -> GrooveCard {
@@ -70,7 +70,7 @@ impl App {
         let (note, mut groove, said) = if is_json || bytes.trim_ascii_start().starts_with(b"{") {
             let text = std::str::from_utf8(bytes).map_err(|error| wrong(None, format!("this is no text: {error}")))?;
             let file = GrooveFile::parse(text)
-                .map_err(|GrooveError { path, message }| wrong(Some(path.clone()), format!("{path}: {message}")))?;
+                .map_err(|FieldError { path, message }| wrong(Some(path.clone()), format!("{path}: {message}")))?;
             (file.note, file.groove, Vec::new())
         } else {
             let taken = vivida_smf::groove_of_clip(stem, bytes).map_err(|error| wrong(None, error.to_string()))?;

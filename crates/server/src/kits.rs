@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use rocket::http::Status;
 use serde_json::Value;
 use std::collections::BTreeMap;
-use vivida_core::{Chart, Family, Kit, KitError, KitFile, Note, Recipe, Ticks};
+use vivida_core::{Chart, Family, FieldError, Kit, KitFile, Note, Recipe, Ticks};
 use vivida_sound::KitSounds;
 use vivida_store::{Change, KitId, PartId, Reads, Scope, StoreError, StoredKit, TakeId};
 
@@ -61,7 +61,7 @@ impl App {
 
     /// Keeps the kit of a file.
     pub(crate) fn import_kit(&self, file_name: &str, text: &str) -> Answer<KitCard> {
-        let file = KitFile::parse(text).map_err(|KitError { path, message }| Problem {
+        let file = KitFile::parse(text).map_err(|FieldError { path, message }| Problem {
             file: Some(file_name.to_owned()),
             field: Some(path.clone()),
             ..Problem::new(

@@ -48,7 +48,7 @@ impl App {
 
     /// Keeps the recipe of a file.
     pub(crate) fn import_recipe(&self, file_name: &str, text: &str) -> Answer<RecipeCard> {
-        let wrong = |error: vivida_core::RecipeError| Problem {
+        let wrong = |error: vivida_core::FieldError| Problem {
             file: Some(file_name.to_owned()),
             detail: format!("“{file_name}”: {error}"),
             ..Problem::of_recipe("", &error)

@@ -12,7 +12,7 @@ use std::sync::{Arc, Mutex};
 use vivida_audio::{
     Clip, Depth, Fitted, Kept, RATE, SampleFile, Sfz, by_names, by_sfz, for_stroke, loudness, write_wav,
 };
-use vivida_core::{Kit, KitError, Sample};
+use vivida_core::{FieldError, Kit, Sample};
 use vivida_sound::{Mixdown, Recordings};
 
 /// Samples of strokes as they were used last: what is not among them comes from the disk.
@@ -116,7 +116,7 @@ impl App {
     /// A kit with files as its own sounds. Nothing is kept.
     pub(crate) fn fit_samples(&self, request: FitSamples) -> Answer<FittedSamples> {
         let kit = Kit::from_value(request.kit)
-            .map_err(|KitError { path, message }| Problem::field(format!("kit.{path}"), message))?;
+            .map_err(|FieldError { path, message }| Problem::field(format!("kit.{path}"), message))?;
         if request.files.len() > Sample::MOST {
             let detail = format!("{} files are more than the {} of a kit", request.files.len(), Sample::MOST);
             return Err(Problem::field("files", detail));

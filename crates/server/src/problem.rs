@@ -7,7 +7,7 @@ use rocket::{Catcher, catch, catchers};
 use serde::Serialize;
 use std::io::Cursor;
 use ts_rs::TS;
-use vivida_core::RecipeError;
+use vivida_core::FieldError;
 use vivida_smf::ReadError;
 use vivida_store::StoreError;
 
@@ -79,7 +79,7 @@ impl Problem {
         }
     }
 
-    pub(crate) fn of_recipe(prefix: &str, error: &RecipeError) -> Problem {
+    pub(crate) fn of_recipe(prefix: &str, error: &FieldError) -> Problem {
         let path = match (prefix, error.path.as_str()) {
             (prefix, ".") => prefix.to_owned(),
             ("", path) => path.to_owned(),

@@ -6,7 +6,7 @@ use crate::song::{SongFile, SongPart};
 use midly::num::{u4, u7, u15, u24, u28};
 use midly::{Format, Header, MetaMessage, MidiMessage, Smf, Timing, TrackEvent, TrackEventKind};
 use vivida_core::{
-    Extracted, Extraction, Family, Grid, GrooveError, GrooveProfile, GrooveSlots, Kit, Part, PlayedHit, Ppq, Velocity,
+    Extracted, Extraction, Family, FieldError, Grid, GrooveProfile, GrooveSlots, Kit, Part, PlayedHit, Ppq, Velocity,
 };
 
 /// Why a file is no groove.
@@ -20,7 +20,7 @@ pub enum ClipError {
     NoNotes,
     /// There is nothing in it to take.
     #[error("{}", .0.message)]
-    Groove(#[from] GrooveError),
+    Groove(#[from] FieldError),
 }
 
 /// The velocity of a slot whose ratio is 1.

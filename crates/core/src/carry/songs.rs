@@ -128,7 +128,7 @@ mod tests {
     use super::*;
     use crate::base::units::{Channel, Millis, Note, Ticks, Velocity};
     use crate::part::hit::{Hit, HitId};
-    use crate::recipe::action::{Action, ByHand, Level, Shape};
+    use crate::recipe::action::{Action, ByHand, Level, Shape, Swap, SwapTo};
     use crate::recipe::aim::{Aim, Near};
 
     fn part(notes: &[u8]) -> Part {
@@ -170,6 +170,24 @@ mod tests {
         );
         assert_eq!(said.len(), 3, "{said:?}");
         assert!(said[0].contains("no kick"), "{said:?}");
+    }
+
+    #[test]
+    fn what_hits_are_put_on_is_found_in_the_other_kit_too() {
+        let mut own = Kit::general_midi();
+        own.instruments.retain(|one| one.id.as_str() != "ride-1");
+        let swap = |id: &str| {
+            let swap = Swap { to: SwapTo::Instrument, instrument: InstrumentId::new(id), ..Swap::default() };
+            let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), Action::Swap(swap))] };
+            let (fitted, said) = recipe.fitted(&own, &part(&[38]));
+            let Action::Swap(swap) = &fitted.passes[0].action else { panic!("it stays a swap") };
+            (swap.instrument.to_string(), said)
+        };
+        // The part strikes no ride yet; the kit has one.
+        assert_eq!(swap("ride-1"), ("ride-2".to_owned(), vec![]));
+        assert_eq!(swap("crash-2"), ("crash-2".to_owned(), vec![]));
+        // What nobody knows stays named, and is said where it is played.
+        assert_eq!(swap("moon").0, "moon");
     }
 
     #[test]

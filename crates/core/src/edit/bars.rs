@@ -272,6 +272,13 @@ mod tests {
         assert_eq!(moves.ranges(&[range(3, 4)]), [range(4, 5)]);
         assert_eq!(moves.ranges(&[range(2, 3)]), [range(2, 4)], "what came in between belongs to it");
         assert_eq!(moves.ranges(&[range(4, 9)]), [range(5, 10)], "it reached behind the end");
+        // Each stretch by itself, as it would be alone; stretches that touch stay two.
+        let moves_of_8 = BarsEdit::Insert { before: 3, count: 1 }.plan(8).unwrap().moves(8);
+        assert_eq!(moves_of_8.ranges(&[range(2, 3), range(6, 7)]), [range(2, 4), range(7, 8)]);
+        assert_eq!(moves_of_8.ranges(&[range(1, 2), range(3, 4)]), [range(1, 2), range(4, 5)]);
+        // A bar that came from elsewhere is no part of it.
+        let moved = BarsEdit::Move { bars: range(8, 8), before: 3 }.plan(8).unwrap().moves(8);
+        assert_eq!(moved.ranges(&[range(2, 3)]), [range(2, 2), range(4, 4)]);
         let gone = BarsEdit::Delete { bars: range(2, 2) }.plan(4).unwrap().moves(4);
         assert_eq!(gone.ranges(&[range(2, 2)]), []);
         assert_eq!(gone.ranges(&[range(1, 3)]), [range(1, 2)]);

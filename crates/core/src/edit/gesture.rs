@@ -4,6 +4,7 @@
 //! passes come of it is decided here. A drag sends the same gesture again and again, always counted from the
 //! recipe that it began with.
 
+use crate::base::field_error::FieldError;
 use crate::base::property::Property;
 use crate::base::units::{Channel, Millis, Note, Percent, Ticks, Velocity};
 use crate::edit::drawing::{Draft, Drawing, Edits, Paper, Standing, usual_stroke};
@@ -19,7 +20,7 @@ use crate::recipe::action::{
     Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape, Values,
 };
 use crate::recipe::aim::Aim;
-use crate::recipe::{Pass, PassId, Recipe, RecipeError};
+use crate::recipe::{Pass, PassId, Recipe};
 use serde::Deserialize;
 use serde_json::{Value, json};
 use std::cell::OnceCell;
@@ -223,7 +224,7 @@ const FAR: f64 = 1e9;
 
 impl Gesture {
     /// Whether its numbers are such as a pointer could have made.
-    fn check(&self) -> Result<(), RecipeError> {
+    fn check(&self) -> Result<(), FieldError> {
         let numbers: &[(&str, f64)] = match self {
             Gesture::MoveHits { velocity, time, ticks, at, .. } => {
                 &[("velocity", *velocity), ("time", time.0), ("ticks", ticks.0), ("at", at.0)]
@@ -255,7 +256,7 @@ pub struct Bench<'a> {
     end: Ticks,
 }
 
-type Done = Result<Recipe, RecipeError>;
+type Done = Result<Recipe, FieldError>;
 
 impl<'a> Bench<'a> {
     /// A bench for a part in its context.
@@ -284,7 +285,7 @@ impl<'a> Bench<'a> {
     /// let recipe = Bench::new(&part, &chart, &context).after(&Recipe::default(), &lean)?;
     /// let Action::Lean(lean) = &recipe.passes[0].action else { panic!() };
     /// assert_eq!(lean.by, Millis(7.5));
-    /// # Ok::<(), RecipeError>(())
+    /// # Ok::<(), FieldError>(())
     /// ```
     ///
     /// # Errors
@@ -371,8 +372,8 @@ impl<'a> Bench<'a> {
     }
 }
 
-fn wrong(path: &str, message: impl Into<String>) -> RecipeError {
-    RecipeError { path: path.to_owned(), message: message.into() }
+fn wrong(path: &str, message: impl Into<String>) -> FieldError {
+    FieldError { path: path.to_owned(), message: message.into() }
 }
 
 /// The bench with the recipe that a gesture begins with.
@@ -393,13 +394,13 @@ impl<'a> Now<'a> {
     }
 
     /// Some hits as they are played now, in their order.
-    fn played(&self, hits: &[HitId]) -> Result<Vec<PlayedHit>, RecipeError> {
+    fn played(&self, hits: &[HitId]) -> Result<Vec<PlayedHit>, FieldError> {
         let all: HashMap<HitId, &PlayedHit> = self.performance().hits().map(|hit| (hit.id, hit)).collect();
         let find = |id: &HitId| all.get(id).map(|hit| **hit);
         hits.iter().map(|id| find(id).ok_or_else(|| wrong("hits", format!("there is no hit {}", id.get())))).collect()
     }
 
-    fn figures(&self, instrument: &InstrumentId) -> Result<(Figures, Figures), RecipeError> {
+    fn figures(&self, instrument: &InstrumentId) -> Result<(Figures, Figures), FieldError> {
         let Bench { part, chart, context, .. } = self.bench;
         let (place, _) = chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
         let played = Measured::played(part, chart, context, self.performance());
@@ -529,7 +530,7 @@ impl<'a> Now<'a> {
     }
 
     /// The note and channel that the part plays an instrument with most often; else the kit's first.
-    fn struck_with(&self, instrument: &InstrumentId) -> Result<(Note, Channel), RecipeError> {
+    fn struck_with(&self, instrument: &InstrumentId) -> Result<(Note, Channel), FieldError> {
         let Bench { part, chart, .. } = self.bench;
         let strokes = part.hits().iter().map(|hit| (hit.note, hit.channel));
         usual_stroke(chart, strokes, instrument).map_err(|(field, message)| wrong(&field, message))
@@ -670,7 +671,7 @@ impl<'a> Now<'a> {
     }
 
     /// The three handles of an instrument as it is played now.
-    fn handles(&self, instrument: &InstrumentId, property: Property) -> Result<[f64; 3], RecipeError> {
+    fn handles(&self, instrument: &InstrumentId, property: Property) -> Result<[f64; 3], FieldError> {
         let Bench { part, chart, context, .. } = self.bench;
         if property == Property::Velocity {
             let (_, now) = self.figures(instrument)?;
@@ -827,7 +828,7 @@ fn put_anew(edits: &mut Edits, standing: &[Standing]) {
     });
 }
 
-fn unknown(instrument: &InstrumentId) -> RecipeError {
+fn unknown(instrument: &InstrumentId) -> FieldError {
     wrong("instrument", format!("“{instrument}” is not in this part's kit"))
 }
 
@@ -888,7 +889,7 @@ fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> D
     Ok(recipe)
 }
 
-fn place_of(recipe: &Recipe, pass: PassId) -> Result<usize, RecipeError> {
+fn place_of(recipe: &Recipe, pass: PassId) -> Result<usize, FieldError> {
     let place = recipe.passes.iter().position(|one| one.id == pass);
     place.ok_or_else(|| wrong("pass", format!("there is no pass {}", pass.0)))
 }

@@ -1,8 +1,9 @@
 //! Taking the groove of a performance.
 
+use crate::base::field_error::FieldError;
 use crate::base::stats::{mean, standard_deviation};
 use crate::base::units::Ticks;
-use crate::groove::{GrooveError, GrooveProfile, GrooveSlot, GrooveSlots};
+use crate::groove::{GrooveProfile, GrooveSlot, GrooveSlots};
 use crate::kit::chart::Chart;
 use crate::kit::{Family, InstrumentId};
 use crate::perform::PlayedHit;
@@ -142,14 +143,14 @@ impl GrooveProfile {
         metre: &MetreMap,
         hits: &[PlayedHit],
         take: &Extraction,
-    ) -> Result<Extracted, GrooveError> {
+    ) -> Result<Extracted, FieldError> {
         if !(1..=GrooveProfile::MOST_BARS).contains(&take.length) {
             let message = format!("{} is outside 1 to {} bars", take.length, GrooveProfile::MOST_BARS);
-            return Err(GrooveError::new("length", message));
+            return Err(FieldError::new("length", message));
         }
         let range = take.bars.unwrap_or(BarRange { from: 1, to: u32::MAX });
         if range.from < 1 || range.to < range.from {
-            return Err(GrooveError::new("bars", "bars are counted from 1, and go from the first to the last"));
+            return Err(FieldError::new("bars", "bars are counted from 1, and go from the first to the last"));
         }
         let wanted = wanted_instruments(chart, &take.instruments)?;
         let hits = || {
@@ -173,7 +174,7 @@ impl GrooveProfile {
             if slots_a_bar == 0 {
                 groove.metre = bar.metre.clone();
                 groove.tempo = tempo.bpm(hit.tick).clamp(10.0, 1000.0);
-                groove.check().map_err(|(path, message)| GrooveError::new(path, message))?;
+                groove.check().map_err(|(path, message)| FieldError::new(path, message))?;
                 slots_a_bar = groove.slots_a_bar();
             }
             if *bar.metre != groove.metre {
@@ -191,7 +192,7 @@ impl GrooveProfile {
         }
         if placed.is_empty() {
             let message = "nothing sounds there, so there is no groove to take; choose other bars or instruments";
-            return Err(GrooveError::new("bars", message));
+            return Err(FieldError::new("bars", message));
         }
         groove.know(&placed);
         let per_cell = groove.millis(1.0).0;
@@ -246,9 +247,9 @@ struct Placed {
     length: f64,
 }
 
-fn wanted_instruments(chart: &Chart, ids: &[InstrumentId]) -> Result<Vec<bool>, GrooveError> {
+fn wanted_instruments(chart: &Chart, ids: &[InstrumentId]) -> Result<Vec<bool>, FieldError> {
     if let Some(unknown) = ids.iter().find(|id| chart.kit.find(id).is_none()) {
-        return Err(GrooveError::new("instruments", format!("there is no {unknown} in this part")));
+        return Err(FieldError::new("instruments", format!("there is no {unknown} in this part")));
     }
     let wanted: Vec<bool> = chart.kit.instruments.iter().map(|one| ids.is_empty() || ids.contains(&one.id)).collect();
     Ok(if wanted.is_empty() { vec![true] } else { wanted })
@@ -394,7 +395,7 @@ mod tests {
         Part::new(hits.iter().enumerate().map(hit).collect())
     }
 
-    fn taken(part: &Part, metre: &MetreMap, take: Extraction) -> Result<Extracted, GrooveError> {
+    fn taken(part: &Part, metre: &MetreMap, take: Extraction) -> Result<Extracted, FieldError> {
         let chart = Chart::new(part, Kit::of_drums(part));
         let hits: Vec<PlayedHit> = part.hits().iter().map(PlayedHit::as_written).collect();
         let tempo = TempoMap::new(metre.ppq(), []);

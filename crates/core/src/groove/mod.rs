@@ -3,6 +3,7 @@
 pub(crate) mod extract;
 pub(crate) mod library;
 
+use crate::base::field_error::FieldError;
 use crate::base::units::{Millis, Ppq, Ticks};
 use crate::kit::Family;
 use crate::time::grid::Grid;
@@ -294,22 +295,6 @@ impl GrooveCurve {
     }
 }
 
-/// What is wrong with a groove, and where.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{path}: {message}")]
-pub struct GrooveError {
-    /// The field: `together.17.offset`.
-    pub path: String,
-    /// What is wrong and what would be right.
-    pub message: String,
-}
-
-impl GrooveError {
-    pub(crate) fn new(path: impl Into<String>, message: impl Into<String>) -> GrooveError {
-        GrooveError { path: path.into(), message: message.into() }
-    }
-}
-
 /// A groove as a file: what docs/formats/groove.md describes.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct GrooveFile {
@@ -341,28 +326,28 @@ impl GrooveFile {
     /// let error = GrooveFile::parse(text).unwrap_err();
     /// assert_eq!(error.to_string(), "together.17: slot 17 is outside the groove, which has 16 slots");
     /// ```
-    pub fn parse(text: &str) -> Result<GrooveFile, GrooveError> {
+    pub fn parse(text: &str) -> Result<GrooveFile, FieldError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| GrooveError::new(format!("line {}", error.line()), crate::refused(&error)))?;
+            .map_err(|error| FieldError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
-            return Err(GrooveError::new(".", "a groove is a JSON object"));
+            return Err(FieldError::new(".", "a groove is a JSON object"));
         };
         if fields.remove("format").as_ref().and_then(Value::as_str) != Some("vivida-groove") {
-            return Err(GrooveError::new("format", "expected \"vivida-groove\""));
+            return Err(FieldError::new("format", "expected \"vivida-groove\""));
         }
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
             Some(version) if version == u64::from(GrooveFile::VERSION) => {}
             Some(version) if version > u64::from(GrooveFile::VERSION) => {
                 let message =
                     format!("version {version} is newer than this Vivida, which reads version 1; update Vivida");
-                return Err(GrooveError::new("version", message));
+                return Err(FieldError::new("version", message));
             }
-            _ => return Err(GrooveError::new("version", "expected 1")),
+            _ => return Err(FieldError::new("version", "expected 1")),
         }
         let note = match fields.remove("note") {
             None => String::new(),
             Some(Value::String(text)) => text,
-            Some(other) => return Err(GrooveError::new("note", format!("expected a text, found {other}"))),
+            Some(other) => return Err(FieldError::new("note", format!("expected a text, found {other}"))),
         };
         let groove = GrooveProfile::from_value(Value::Object(fields))?;
         Ok(GrooveFile::new(note, groove))
@@ -371,12 +356,12 @@ impl GrooveFile {
 
 impl GrooveProfile {
     /// From JSON, every field checked; at least one slot must be known.
-    pub fn from_value(value: Value) -> Result<GrooveProfile, GrooveError> {
+    pub fn from_value(value: Value) -> Result<GrooveProfile, FieldError> {
         let groove: GrooveProfile = serde_path_to_error::deserialize(value)
-            .map_err(|error| GrooveError::new(error.path().to_string(), crate::refused(error.inner())))?;
-        groove.check().map_err(|(path, message)| GrooveError::new(path, message))?;
+            .map_err(|error| FieldError::new(error.path().to_string(), crate::refused(error.inner())))?;
+        groove.check().map_err(|(path, message)| FieldError::new(path, message))?;
         if groove.is_empty() {
-            return Err(GrooveError::new("together", "a groove knows at least one slot"));
+            return Err(FieldError::new("together", "a groove knows at least one slot"));
         }
         Ok(groove)
     }

@@ -1,5 +1,6 @@
 //! Kits as files: checked, read and written.
 
+use crate::base::field_error::FieldError;
 use crate::base::units::{Channel, Note, Velocity};
 use crate::kit::chart::MOST_INSTRUMENTS;
 use crate::kit::sample::Sample;
@@ -7,30 +8,6 @@ use crate::kit::{Instrument, InstrumentId, Kit};
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};
-use std::fmt;
-
-/// What is wrong with a kit, and where.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct KitError {
-    /// The field: `instruments[2].articulations[0].note`.
-    pub path: String,
-    /// Why, for people.
-    pub message: String,
-}
-
-impl KitError {
-    fn new(path: impl Into<String>, message: impl Into<String>) -> KitError {
-        KitError { path: path.into(), message: message.into() }
-    }
-}
-
-impl fmt::Display for KitError {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(formatter, "{}: {}", self.path, self.message)
-    }
-}
-
-impl std::error::Error for KitError {}
 
 /// A kit as a file: `vivida-kit`, version 2; version 1 where it has no own sounds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -59,23 +36,23 @@ impl KitFile {
     /// let text = r#"{"format": "vivida-kit", "version": 1, "name": "Mine", "instruments": []}"#;
     /// assert_eq!(KitFile::parse(text).unwrap_err().to_string(), "instruments: a kit has 1 to 256 instruments, this one has 0");
     /// ```
-    pub fn parse(text: &str) -> Result<KitFile, KitError> {
+    pub fn parse(text: &str) -> Result<KitFile, FieldError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| KitError::new(format!("line {}", error.line()), crate::refused(&error)))?;
+            .map_err(|error| FieldError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
-            return Err(KitError::new(".", "a kit is a JSON object"));
+            return Err(FieldError::new(".", "a kit is a JSON object"));
         };
         if fields.remove("format").as_ref().and_then(Value::as_str) != Some("vivida-kit") {
-            return Err(KitError::new("format", "expected \"vivida-kit\""));
+            return Err(FieldError::new("format", "expected \"vivida-kit\""));
         }
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
             Some(version) if (1..=u64::from(KitFile::VERSION)).contains(&version) => {}
             Some(version) if version > u64::from(KitFile::VERSION) => {
                 let message =
                     format!("version {version} is newer than this Vivida, which reads up to 2; update Vivida");
-                return Err(KitError::new("version", message));
+                return Err(FieldError::new("version", message));
             }
-            _ => return Err(KitError::new("version", "expected 1 or 2")),
+            _ => return Err(FieldError::new("version", "expected 1 or 2")),
         }
         Ok(KitFile::new(Kit::from_value(Value::Object(fields))?))
     }
@@ -86,34 +63,34 @@ const LONGEST_NAME: usize = 80;
 
 impl Kit {
     /// From JSON, every field checked.
-    pub fn from_value(value: Value) -> Result<Kit, KitError> {
+    pub fn from_value(value: Value) -> Result<Kit, FieldError> {
         let kit: Kit = serde_path_to_error::deserialize(value)
-            .map_err(|error| KitError::new(error.path().to_string(), crate::refused(error.inner())))?;
+            .map_err(|error| FieldError::new(error.path().to_string(), crate::refused(error.inner())))?;
         kit.check()?;
         Ok(kit)
     }
 
     /// What is wrong with it, where something is.
-    pub fn check(&self) -> Result<(), KitError> {
+    pub fn check(&self) -> Result<(), FieldError> {
         checked_name("name", &self.name)?;
         let count = self.instruments.len();
         if !(1..=MOST_INSTRUMENTS).contains(&count) {
             let message = format!("a kit has 1 to {MOST_INSTRUMENTS} instruments, this one has {count}");
-            return Err(KitError::new("instruments", message));
+            return Err(FieldError::new("instruments", message));
         }
         let samples = self.samples().count();
         if samples > Sample::MOST {
             let message = format!("a kit has at most {} samples, this one has {samples}", Sample::MOST);
-            return Err(KitError::new("instruments", message));
+            return Err(FieldError::new("instruments", message));
         }
         let mut ids: HashSet<&InstrumentId> = HashSet::new();
         let mut notes: HashMap<(Note, Option<Channel>), String> = HashMap::new();
         for (place, instrument) in self.instruments.iter().enumerate() {
             let at = |field: &str| format!("instruments[{place}].{field}");
-            instrument.check().map_err(|(field, message)| KitError::new(at(&field), message))?;
+            instrument.check().map_err(|(field, message)| FieldError::new(at(&field), message))?;
             if !ids.insert(&instrument.id) {
                 let message = format!("another instrument of the kit has the id “{}”", instrument.id);
-                return Err(KitError::new(at("id"), message));
+                return Err(FieldError::new(at("id"), message));
             }
             for (stroke, way) in instrument.articulations.iter().enumerate() {
                 let name = format!("{}, {}", instrument.name, way.name);
@@ -121,7 +98,7 @@ impl Kit {
                     let channel =
                         way.channel.map_or(String::new(), |channel| format!(" on channel {}", channel.shown()));
                     let message = format!("note {}{channel} plays {other} already", way.note.get());
-                    return Err(KitError::new(at(&format!("articulations[{stroke}].note")), message));
+                    return Err(FieldError::new(at(&format!("articulations[{stroke}].note")), message));
                 }
             }
         }
@@ -129,10 +106,10 @@ impl Kit {
     }
 }
 
-fn checked_name(path: &str, name: &str) -> Result<(), KitError> {
+fn checked_name(path: &str, name: &str) -> Result<(), FieldError> {
     match name.chars().count() {
         1..=LONGEST_NAME if !name.trim().is_empty() => Ok(()),
-        _ => Err(KitError::new(path, format!("a name has 1 to {LONGEST_NAME} letters"))),
+        _ => Err(FieldError::new(path, format!("a name has 1 to {LONGEST_NAME} letters"))),
     }
 }
 

@@ -5,6 +5,7 @@ pub(crate) mod aim;
 pub(crate) mod names;
 pub(crate) mod property_info;
 
+use crate::base::field_error::FieldError;
 pub use crate::base::ids::PassId;
 use crate::base::units::Ticks;
 use crate::recipe::action::{Action, PocketId, PocketSettings, Pockets};
@@ -48,22 +49,6 @@ impl Pass {
 pub struct Recipe {
     /// In the order in which they are done.
     pub passes: Vec<Pass>,
-}
-
-/// What is wrong with a recipe in JSON, and where.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{path}: {message}")]
-pub struct RecipeError {
-    /// The path of the field: `passes[2].action.soft`.
-    pub path: String,
-    /// What is wrong and what would be right.
-    pub message: String,
-}
-
-impl RecipeError {
-    fn new(path: impl Into<String>, message: impl Into<String>) -> RecipeError {
-        RecipeError { path: path.into(), message: message.into() }
-    }
 }
 
 #[derive(Deserialize)]
@@ -113,14 +98,14 @@ impl Recipe {
     /// let error = Recipe::from_value(json).unwrap_err();
     /// assert_eq!(error.to_string(), "passes[0].action.by: 800 is outside -200 to 200 ms");
     /// ```
-    pub fn from_value(value: Value) -> Result<Recipe, RecipeError> {
+    pub fn from_value(value: Value) -> Result<Recipe, FieldError> {
         let raw: RawRecipe = serde_path_to_error::deserialize(value)
-            .map_err(|error| RecipeError::new(error.path().to_string(), crate::refused(error.inner())))?;
+            .map_err(|error| FieldError::new(error.path().to_string(), crate::refused(error.inner())))?;
         let mut passes = Vec::with_capacity(raw.passes.len().min(Recipe::MOST_PASSES));
         check_count(raw.passes.len())?;
         for (index, pass) in raw.passes.into_iter().enumerate() {
             let action = Action::from_value(pass.action)
-                .map_err(|(field, message)| RecipeError::new(format!("passes[{index}].action.{field}"), message))?;
+                .map_err(|(field, message)| FieldError::new(format!("passes[{index}].action.{field}"), message))?;
             passes.push(Pass {
                 id: PassId(pass.id),
                 on: pass.on,
@@ -137,32 +122,32 @@ impl Recipe {
 
     /// Whether it would be read back as it is; else what is wrong and where. What is put together by
     /// turning pockets into passes or by adding lists may have become too much.
-    pub fn check(&self) -> Result<(), RecipeError> {
+    pub fn check(&self) -> Result<(), FieldError> {
         check_count(self.passes.len())?;
         for (index, pass) in self.passes.iter().enumerate() {
             let checked = pass.action.check();
-            checked.map_err(|(field, message)| RecipeError::new(format!("passes[{index}].action.{field}"), message))?;
+            checked.map_err(|(field, message)| FieldError::new(format!("passes[{index}].action.{field}"), message))?;
         }
         self.check_passes()
     }
 
-    fn check_passes(&self) -> Result<(), RecipeError> {
+    fn check_passes(&self) -> Result<(), FieldError> {
         let mut seen = BTreeSet::new();
         for (index, pass) in self.passes.iter().enumerate() {
             let at = |field: &str| format!("passes[{index}].{field}");
             if !seen.insert(pass.id) {
-                return Err(RecipeError::new(at("id"), format!("{} is the id of an earlier pass", pass.id.0)));
+                return Err(FieldError::new(at("id"), format!("{} is the id of an earlier pass", pass.id.0)));
             }
             if pass.name.as_ref().is_some_and(|name| name.chars().count() > 200) {
-                return Err(RecipeError::new(at("name"), "a name has at most 200 letters"));
+                return Err(FieldError::new(at("name"), "a name has at most 200 letters"));
             }
-            pass.aim.check().map_err(|(field, message)| RecipeError::new(at(&format!("aim.{field}")), message))?;
+            pass.aim.check().map_err(|(field, message)| FieldError::new(at(&format!("aim.{field}")), message))?;
         }
         Ok(())
     }
 
     /// Whether all that it adds by hand lies in a song that ends at `end`, or within an hour behind it.
-    pub fn check_within(&self, end: Ticks, tempo: &TempoMap) -> Result<(), RecipeError> {
+    pub fn check_within(&self, end: Ticks, tempo: &TempoMap) -> Result<(), FieldError> {
         let last = tempo.seconds(end).max(0.0) + HOUR;
         for (index, pass) in self.passes.iter().enumerate() {
             let Action::ByHand(hand) = &pass.action else { continue };
@@ -170,10 +155,10 @@ impl Recipe {
                 let at = |field: &str| format!("passes[{index}].action.added[{place}].{field}");
                 if tempo.seconds(hit.tick) > last {
                     let message = format!("tick {} is more than an hour behind the end of the song", hit.tick.0);
-                    return Err(RecipeError::new(at("tick"), message));
+                    return Err(FieldError::new(at("tick"), message));
                 }
                 if tempo.seconds(hit.tick + hit.length) > last + HOUR {
-                    return Err(RecipeError::new(at("length"), format!("{} ticks are hours long", hit.length.0)));
+                    return Err(FieldError::new(at("length"), format!("{} ticks are hours long", hit.length.0)));
                 }
             }
         }
@@ -201,10 +186,10 @@ impl Recipe {
 /// Seconds of an hour.
 const HOUR: f64 = 3600.0;
 
-fn check_count(passes: usize) -> Result<(), RecipeError> {
+fn check_count(passes: usize) -> Result<(), FieldError> {
     if passes > Recipe::MOST_PASSES {
         let message = format!("{passes} passes are more than the {} that a recipe holds", Recipe::MOST_PASSES);
-        return Err(RecipeError::new("passes", message));
+        return Err(FieldError::new("passes", message));
     }
     Ok(())
 }
@@ -241,14 +226,14 @@ impl RecipeFile {
     }
 
     /// From the text of a file.
-    pub fn parse(text: &str) -> Result<RecipeFile, RecipeError> {
+    pub fn parse(text: &str) -> Result<RecipeFile, FieldError> {
         let value: Value = serde_json::from_str(text)
-            .map_err(|error| RecipeError::new(format!("line {}", error.line()), crate::refused(&error)))?;
+            .map_err(|error| FieldError::new(format!("line {}", error.line()), crate::refused(&error)))?;
         let Value::Object(mut fields) = value else {
-            return Err(RecipeError::new(".", "a recipe is a JSON object"));
+            return Err(FieldError::new(".", "a recipe is a JSON object"));
         };
         if fields.remove("format").as_ref().and_then(Value::as_str) != Some("vivida-recipe") {
-            return Err(RecipeError::new("format", "expected \"vivida-recipe\""));
+            return Err(FieldError::new("format", "expected \"vivida-recipe\""));
         }
         match fields.remove("version").as_ref().and_then(Value::as_u64) {
             Some(version) if (1..=u64::from(Recipe::VERSION)).contains(&version) => {}
@@ -257,14 +242,14 @@ impl RecipeFile {
                     "version {version} is newer than this Vivida, which reads up to version {}; update Vivida",
                     Recipe::VERSION
                 );
-                return Err(RecipeError::new("version", message));
+                return Err(FieldError::new("version", message));
             }
-            _ => return Err(RecipeError::new("version", format!("expected 1 or {}", Recipe::VERSION))),
+            _ => return Err(FieldError::new("version", format!("expected 1 or {}", Recipe::VERSION))),
         }
         let mut text_of = |field: &str| match fields.remove(field) {
             None => Ok(String::new()),
             Some(Value::String(text)) => Ok(text),
-            Some(other) => Err(RecipeError::new(field, format!("expected a text, found {other}"))),
+            Some(other) => Err(FieldError::new(field, format!("expected a text, found {other}"))),
         };
         let (name, note) = (text_of("name")?, text_of("note")?);
         let pockets = fields.remove("pockets").map_or(Ok(Pockets::new()), pockets)?;
@@ -273,15 +258,15 @@ impl RecipeFile {
     }
 }
 
-fn pockets(value: Value) -> Result<Pockets, RecipeError> {
+fn pockets(value: Value) -> Result<Pockets, FieldError> {
     let Value::Object(fields) = value else {
-        return Err(RecipeError::new("pockets", "pockets are an object: the settings of each by its number"));
+        return Err(FieldError::new("pockets", "pockets are an object: the settings of each by its number"));
     };
     let one = |(number, settings): (String, Value)| {
         let path = format!("pockets.{number}");
-        let id = number.parse().map_err(|_| RecipeError::new(&path, "a pocket goes by a whole number"))?;
+        let id = number.parse().map_err(|_| FieldError::new(&path, "a pocket goes by a whole number"))?;
         let settings = PocketSettings::from_value(settings)
-            .map_err(|(field, message)| RecipeError::new(format!("{path}.{field}"), message))?;
+            .map_err(|(field, message)| FieldError::new(format!("{path}.{field}"), message))?;
         Ok((PocketId(id), settings))
     };
     fields.into_iter().map(one).collect()

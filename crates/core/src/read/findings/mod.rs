@@ -397,12 +397,13 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(24))]
 
-        /// Twice the hits are about twice the work, also where all of them lie at one tick.
+        /// Four times the hits are about four times the work, also where all of them lie at one tick; a little more where each
+        /// hit gets neighbours by that which it had not, and far from 16 times.
         #[test]
         fn work_grows_as_the_hits_do(places in prop_oneof![Just(1u32), Just(2), 3..400u32], seed in 0..1000u32) {
             let [few, many] = [400, 1600].map(|hits| steps_of(&crowd(hits, places, seed)));
             prop_assert!(few > 400, "{few} steps: they are not counted");
-            prop_assert!(many < 6 * few, "{few} steps for 400 hits, {many} for 1600, in {places} places");
+            prop_assert!(many < 8 * few, "{few} steps for 400 hits, {many} for 1600, in {places} places");
         }
     }
 
