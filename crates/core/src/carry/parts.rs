@@ -218,6 +218,8 @@ impl Carrier for ToMore<'_> {
     }
 
     fn comes(&mut self, pass: &mut Pass, said: &mut Vec<String>) -> bool {
+        // First of all: what is said of this pass is not left for the next.
+        let comes = self.to_kit.comes(pass, said);
         match std::mem::take(&mut self.lost) {
             0 => {}
             1 => said.push("1 hit that it names is no longer there.".to_owned()),
@@ -231,7 +233,7 @@ impl Carrier for ToMore<'_> {
             said.push("“all but” some bars cannot be said of one part's drums; the pass is left out.".to_owned());
             return false;
         }
-        self.to_kit.comes(pass, said)
+        comes
     }
 }
 
