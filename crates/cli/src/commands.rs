@@ -199,7 +199,7 @@ fn aims_at_nothing(recipe: &Recipe, song: &SongFile, charts: &[Chart], variation
     let sections: BTreeSet<String> = song.sections().into_iter().map(|section| section.name).collect();
     let listed = |names: Vec<&str>| if names.is_empty() { "none".to_owned() } else { names.join(", ") };
     let mut said = Vec::new();
-    for pass in recipe.passes.iter().filter(|pass| pass.on) {
+    for pass in recipe.playing() {
         let title = format!("pass {}, {}", pass.id.0, pass.action.info().title);
         let Aim { instruments, sections: named, bars, .. } = &pass.aim;
         if !instruments.is_empty() && !instruments.iter().any(|one| ids.contains(one.as_str())) {
@@ -237,7 +237,7 @@ impl<'a> Played<'a> {
 
     /// Whether anything is otherwise than it is written.
     fn is_other(&self) -> bool {
-        self.recipes.iter().flat_map(|recipe| &recipe.passes).any(|pass| pass.on)
+        self.recipes.iter().any(|recipe| recipe.playing().next().is_some())
             || self.charts.iter().any(|chart| chart.kit.sends_otherwise())
     }
 

@@ -30,13 +30,13 @@ fn eight_passes() -> Recipe {
         (Aim::at("closed-hat"), Action::Shape(Shape::default())),
         (Aim::at("snare"), Action::Shape(Shape::default())),
         (Aim::at("kick"), Action::Shape(Shape { follow: Percent(100.0), ..Shape::default() })),
-        (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(120.0), pivot: None })),
+        (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(120.0), ..Contrast::default() })),
         (Aim::at("ride-1"), Action::Level(Level { by: -6.0 })),
         (Aim::at("snare"), Action::Lean(Lean { by: Millis(8.0), ..Lean::default() })),
         (Aim::everything(), Action::Loosen(loosen.clone())),
         (Aim::at("closed-hat"), Action::Loosen(loosen)),
     ];
-    Recipe { passes: (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect() }
+    Recipe::of((1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect())
 }
 
 /// Twenty passes of Touch on 10 000 hits, every action among them.
@@ -45,7 +45,7 @@ fn twenty_passes(criterion: &mut Criterion, context: &Context<'_>) {
     let chart = Chart::new(&part, Kit::of_drums(&part));
     let touch = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Touch);
     let passes = (1..=20).zip(touch.collect::<Vec<_>>().into_iter().cycle());
-    let recipe = Recipe { passes: passes.map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() };
+    let recipe = Recipe::of(passes.map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect());
     let play = || perform(black_box(&part), &chart, &recipe, context);
     criterion.bench_function("20 passes, 10 000 hits", |bencher| bencher.iter(play));
     let median = median_of(41, || drop(black_box(play())));
@@ -79,7 +79,7 @@ fn pocket(criterion: &mut Criterion, context: &Context<'_>) {
     let pockets: Pockets = [(PocketId(1), settings)].into();
     let follow = Action::Pocket(Pocket { pocket: PocketId(1), strength: Percent(100.0) });
     let share = |id: u32| Aim { bars: vec![BarRange { from: (id - 1) * 31 + 1, to: id * 31 }], ..Aim::everything() };
-    let recipe = Recipe { passes: (1..=13).map(|id| Pass::new(id, share(id), follow.clone())).collect() };
+    let recipe = Recipe::of((1..=13).map(|id| Pass::new(id, share(id), follow.clone())).collect());
     let context = Context { pockets: &pockets, ..*context };
     let play = || perform(black_box(&part), &chart, &recipe, &context);
     criterion.bench_function("pocket with 12 followers of 2 000 hits", |bencher| bencher.iter(play));
@@ -100,10 +100,9 @@ fn hands(criterion: &mut Criterion, context: &Context<'_>) {
         Pass::new(id, Aim { share: rare.then_some(Percent(10.0)), ..aim }, action)
     });
     let passes = passes.collect();
-    let recipe = Recipe { passes };
+    let recipe = Recipe::of(passes);
     let sticking = recipe.passes.iter().filter(|pass| matches!(pass.action, Action::Sticking(_))).cloned().collect();
-    for (name, recipe, wanted) in [("8 passes of hands", recipe, 60.0), ("sticking", Recipe { passes: sticking }, 15.0)]
-    {
+    for (name, recipe, wanted) in [("8 passes of hands", recipe, 60.0), ("sticking", Recipe::of(sticking), 15.0)] {
         let play = || perform(black_box(&part), &chart, &recipe, context);
         criterion.bench_function(&format!("{name}, 100 000 hits"), |bencher| bencher.iter(play));
         let median = median_of(21, || drop(black_box(play())));
@@ -130,8 +129,7 @@ fn listening(criterion: &mut Criterion, context: &Context<'_>) {
     );
     let tidy = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Tidy);
     let tidy = tidy.filter(|action| !matches!(action, Action::Silence(_)));
-    let recipe =
-        Recipe { passes: (1..).zip(tidy).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() };
+    let recipe = Recipe::of((1..).zip(tidy).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect());
     let median = median_of(21, || drop(black_box(perform(black_box(&part), &chart, &recipe, context))));
     println!("100 000 hits, strays and limb rescue: {median:.1} ms median");
 }

@@ -51,7 +51,7 @@
 //! let chart = Chart::new(&part, Kit::of_drums(&part));
 //!
 //! let lean = Action::Lean(action::Lean { by: Millis(10.0), ..Default::default() });
-//! let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), lean)] };
+//! let recipe = Recipe::of(vec![Pass::new(1, Aim::at("snare"), lean)]);
 //! let context = Context::new(&tempo, &metre);
 //! let played = perform(&part, &chart, &recipe, &context);
 //! assert_eq!(played.written[1].tick, Ticks(979.0));
@@ -116,7 +116,7 @@ pub use recipe::aim::{
     Aim, AimNumber, AimOffer, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
 };
 pub use recipe::property_info::PropertyInfo;
-pub use recipe::{Pass, PassId, Recipe, RecipeFile};
+pub use recipe::{Group, GroupId, Pass, PassId, Recipe, RecipeFile};
 pub use record::live_touch::{Live, LivePass};
 pub use record::recording::{
     Anchor, ClockPair, Device, Latency, Laying, LayingHow, Message, Recording, Round, RoundFigures,

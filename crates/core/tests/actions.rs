@@ -3,6 +3,7 @@
 use proptest::collection::vec;
 use proptest::prelude::*;
 use vivida_core::action::*;
+use vivida_core::stats::quantile;
 use vivida_core::*;
 
 /// A hat and a snare in 16ths at 120 bpm, up to a few ms off, at any velocity.
@@ -25,9 +26,14 @@ fn parts() -> impl Strategy<Value = Part> {
 fn play(part: &Part, action: Action) -> Vec<PlayedHit> {
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), action)]);
     let chart = Chart::new(part, Kit::of_drums(part));
     perform(part, &chart, &recipe, &Context::new(&tempo, &metre)).written
+}
+
+/// Soft, typical and hard.
+fn handles() -> impl Strategy<Value = [f64; 3]> {
+    (10..40u8, 41..80u8, 81..120u8).prop_map(|(soft, typical, hard)| [soft, typical, hard].map(f64::from))
 }
 
 fn velocities(part: &Part, action: Action) -> Vec<i32> {
@@ -126,13 +132,54 @@ proptest! {
     }
 
     #[test]
-    fn a_shape_has_the_asked_for_middle(part in parts(), soft in 10..40u8, typical in 41..80u8, hard in 81..120u8) {
-        let shape = Shape { soft: soft.into(), typical: typical.into(), hard: hard.into(), ..Shape::default() };
+    fn a_shape_has_the_asked_for_middle(part in parts(), handles in handles(), own in prop_oneof![Just(0.0), Just(100.0)]) {
+        let shape = Shape { own: Percent(own), ..Shape::straight(handles) };
         let now = velocities(&part, Action::Shape(shape));
         for rows in instruments(&part).into_iter().filter(|rows| rows.len() % 2 == 1) {
             let mut own: Vec<i32> = rows.iter().map(|&row| now[row]).collect();
             own.sort_unstable();
-            prop_assert_eq!(own[own.len() / 2], i32::from(typical));
+            prop_assert_eq!(f64::from(own[own.len() / 2]), handles[1]);
+        }
+    }
+
+    #[test]
+    fn handles_at_rest_change_nothing(part in parts(), follow in 0.0..=100.0) {
+        let was = written(&part);
+        let unset = Shape { soft: None, typical: None, hard: None, follow: Percent(follow), ..Shape::default() };
+        prop_assert_eq!(&velocities(&part, Action::Shape(unset)), &was);
+        for rows in instruments(&part) {
+            let mut own: Vec<f64> = rows.iter().map(|&row| f64::from(was[row])).collect();
+            own.sort_by(f64::total_cmp);
+            let standing = [0.1, 0.5, 0.9].map(|share| quantile(&own, share));
+            let rest = Shape { own: Percent(100.0), ..Shape::straight(standing) };
+            let now = velocities(&part, Action::Shape(rest));
+            for row in rows {
+                prop_assert_eq!(now[row], was[row]);
+            }
+        }
+    }
+
+    #[test]
+    fn a_bent_part_keeps_its_order_and_meets_its_handles(part in parts(), handles in handles()) {
+        let was = written(&part);
+        let now = velocities(&part, Action::Shape(Shape { own: Percent(100.0), ..Shape::straight(handles) }));
+        for mut rows in instruments(&part).into_iter().filter(|rows| !rows.is_empty()) {
+            rows.sort_by_key(|&row| (was[row], now[row]));
+            prop_assert!(rows.is_sorted_by_key(|&row| now[row]), "the order is kept");
+            // Where hits stand at both sides of a handle, near it.
+            let at = |places: &[i32], share: f64| {
+                let ascending: Vec<f64> = rows.iter().map(|&row| f64::from(places[row])).collect();
+                quantile(&ascending, share)
+            };
+            let [soft, typical, hard] = [0.1, 0.5, 0.9].map(|share| at(&was, share));
+            for (share, handle) in [0.1, 0.5, 0.9].into_iter().zip(handles) {
+                let place = share * (rows.len() - 1) as f64;
+                let (below, above) = (was[rows[place as usize]], was[rows[place.ceil() as usize]]);
+                let apart = soft < typical && typical < hard;
+                if apart && below == above {
+                    prop_assert!((at(&now, share) - handle).abs() <= 1.0, "{share}: {} for {handle}", at(&now, share));
+                }
+            }
         }
     }
 

@@ -189,7 +189,7 @@ proptest! {
             Action::ByHand(hand) => hand.added.iter().all(|hit| chart.instrument_of(hit.note, hit.channel).is_some()),
             _ => true,
         };
-        let mut recipe = Recipe { passes: recipe.passes.into_iter().filter(known).collect() };
+        let mut recipe = Recipe::of(recipe.passes.into_iter().filter(known).collect());
         for pass in &mut recipe.passes {
             // As they are in recipes that were made by hand: no two hits have one id.
             if let Action::ByHand(hand) = &mut pass.action {
@@ -245,7 +245,7 @@ fn drums_of_equal_ids_stay_apart_when_parts_are_joined() {
     };
     let kits = [kit([38, 50]), kit([50, 38])];
     let parts = [Part::new(vec![hit(0, 38)]), Part::new(vec![hit(1, 50)])];
-    let level = |by| Recipe { passes: vec![Pass::new(1, Aim::at("drum"), Action::Level(action::Level { by }))] };
+    let level = |by| Recipe::of(vec![Pass::new(1, Aim::at("drum"), Action::Level(action::Level { by }))]);
     let recipes = [level(5.0), level(-5.0)];
     let charts: Vec<Chart> =
         parts.iter().zip(&kits).map(|(part, kit)| Chart::new(part, kit.clone().with_unknown(part))).collect();

@@ -98,7 +98,7 @@ fn found_and_cured(hits: Vec<(f64, u8, u8)>, rule: Rule, said: &str) {
     let cures = song.mended(&part, &nothing(), &all, one);
     assert!(!cures.is_empty(), "nothing mends {}", one.said);
     for cure in cures {
-        let after = Recipe::default().followed_by(&Recipe { passes: cure.passes.clone() });
+        let after = Recipe::default().followed_by(&Recipe::of(cure.passes.clone()));
         assert!(after.check().is_ok());
         let now = song.find(&part, &after);
         assert!(!now.iter().any(|now| now.key() == one.key()), "{}: {now:?}", cure.name);
@@ -234,7 +234,7 @@ proptest! {
             prop_assert!((0.0..=1.0).contains(&one.weight) && one.said.ends_with('.'), "{:?}", one);
             prop_assert!(all.iter().filter(|other| other.key() == one.key()).count() == 1);
             for cure in song.mended(&part, &recipe, &all, one) {
-                let after = recipe.followed_by(&Recipe { passes: cure.passes.clone() });
+                let after = recipe.followed_by(&Recipe::of(cure.passes.clone()));
                 prop_assert!(after.check().is_ok());
                 let now = song.find(&part, &after);
                 prop_assert!(!now.iter().any(|now| now.key() == one.key()), "{} stays after {}", one.said, cure.name);

@@ -142,12 +142,105 @@ fn a_shape_begins_from_how_it_is_played_and_its_handles_push() {
     };
     let (values, recipe) =
         shape(json!({"kind": "shape-by", "instrument": "closed-hat", "soft": -40, "typical": -20}), &Recipe::default());
-    assert_eq!(values, [60.0, 80.0, 100.0]);
+    assert_eq!(values, [Some(60.0), Some(80.0), None], "what is not pulled is not set");
     assert_eq!(recipe.passes[0].aim, Aim::at("closed-hat"));
     let (values, recipe) = shape(json!({"kind": "shape-by", "instrument": "closed-hat", "soft": 50}), &recipe);
-    assert_eq!(values, [110.0, 110.0, 110.0], "raised above its neighbours it takes them along");
+    assert_eq!(values, [Some(110.0), Some(110.0), None], "raised above its neighbours it takes them along");
     let (values, _) = shape(json!({"kind": "shape-by", "instrument": "closed-hat", "hard": -500}), &recipe);
-    assert_eq!(values, [1.0, 1.0, 1.0]);
+    assert_eq!(values, [Some(1.0); 3]);
+}
+
+#[test]
+fn each_drum_has_its_level_and_its_contrast() {
+    let desk = Desk::new();
+    let both = json!(["closed-hat", "snare"]);
+    let recipe = desk.done(&[
+        json!({"kind": "level-by", "instruments": both, "by": 6}),
+        json!({"kind": "contrast-by", "instruments": both, "by": -20}),
+        json!({"kind": "level-by", "instruments": ["snare"], "by": -2}),
+    ]);
+    let does: Vec<(&str, Value)> = recipe
+        .passes
+        .iter()
+        .map(|pass| (pass.aim.instruments[0].as_str(), serde_json::to_value(&pass.action).unwrap()))
+        .collect();
+    let contrast = json!({"kind": "contrast", "contrast": 80.0, "pivot": null, "around": "mean"});
+    let level = |by: f64| json!({"kind": "level", "by": by});
+    let wanted =
+        [("closed-hat", level(6.0)), ("snare", level(4.0)), ("closed-hat", contrast.clone()), ("snare", contrast)];
+    assert_eq!(does, wanted);
+    let refused = desk.after(&recipe, json!({"kind": "level-by", "instruments": ["gong"], "by": 1})).unwrap_err();
+    assert_eq!(refused.path, "instrument");
+}
+
+#[test]
+fn a_pass_for_all_becomes_one_for_each() {
+    let desk = Desk::new();
+    let recipe = desk.done(&[
+        json!({"kind": "add-passes", "passes": [{"id": 1, "action": {"kind": "vary", "by": 5}}]}),
+        json!({"kind": "pass-for-each", "pass": 1}),
+    ]);
+    let drums: Vec<Vec<&str>> =
+        recipe.passes.iter().map(|pass| pass.aim.instruments.iter().map(|id| id.as_str()).collect()).collect();
+    assert_eq!(drums, [["closed-hat"], ["snare"], ["kick"]]);
+    assert!(recipe.passes.iter().all(|pass| pass.action == recipe.passes[0].action));
+    let all_but = desk.done(&[
+        json!({"kind": "add-passes", "passes": [
+            {"id": 1, "aim": {"instruments": ["snare"], "invert": true}, "action": {"kind": "vary", "by": 5}}]}),
+        json!({"kind": "pass-for-each", "pass": 1}),
+    ]);
+    let aims: Vec<&Aim> = all_but.passes.iter().map(|pass| &pass.aim).collect();
+    assert_eq!(aims, [&Aim::at("closed-hat"), &Aim::at("kick")]);
+}
+
+/// The passes' ids, those of a group in brackets.
+fn in_groups(recipe: &Recipe) -> String {
+    let mut words = String::new();
+    for (place, pass) in recipe.passes.iter().enumerate() {
+        let before = place.checked_sub(1).and_then(|before| recipe.passes[before].group);
+        if pass.group.is_some() && pass.group != before {
+            words.push('[');
+        }
+        words.push_str(&pass.id.0.to_string());
+        let behind = recipe.passes.get(place + 1).and_then(|behind| behind.group);
+        if pass.group.is_some() && pass.group != behind {
+            words.push(']');
+        }
+    }
+    words
+}
+
+#[test]
+fn passes_come_move_and_go_as_groups() {
+    let desk = Desk::new();
+    let level = |id: u32| json!({"id": id, "action": {"kind": "level", "by": 1}});
+    let two = json!([level(1), level(2)]);
+    let start = desk.done(&[
+        json!({"kind": "add-passes", "passes": [level(1)], "named": "one is no group"}),
+        json!({"kind": "add-passes", "passes": two, "named": "One good take"}),
+        json!({"kind": "add-passes", "passes": two, "named": "Another"}),
+        json!({"kind": "add-passes", "passes": [level(1)]}),
+    ]);
+    assert_eq!(in_groups(&start), "1[23][45]6");
+    assert_eq!(start.groups[0].name, "One good take");
+    let after = |recipe: &Recipe, gesture: Value| desk.after(recipe, gesture).unwrap();
+    let shown = |gesture: Value| in_groups(&after(&start, gesture));
+    assert_eq!(shown(json!({"kind": "move-group", "group": 1, "by": 1})), "1[45][23]6");
+    assert_eq!(shown(json!({"kind": "move-group", "group": 1, "by": -5})), "[23]1[45]6");
+    assert_eq!(shown(json!({"kind": "move-pass", "pass": 6, "by": -1})), "1[23][465]");
+    assert_eq!(shown(json!({"kind": "move-pass", "pass": 2, "by": -1})), "21[3][45]6");
+    assert_eq!(shown(json!({"kind": "leave-group", "pass": 2})), "1[3]2[45]6");
+    assert_eq!(shown(json!({"kind": "ungroup", "group": 2})), "1[23]456");
+    assert_eq!(shown(json!({"kind": "delete-group", "group": 1})), "1[45]6");
+    assert_eq!(shown(json!({"kind": "group-passes", "passes": [6, 1], "name": "mine"})), "[16][23][45]");
+    assert_eq!(shown(json!({"kind": "duplicate-pass", "pass": 4})), "1[23][475]6");
+    let gone =
+        after(&after(&start, json!({"kind": "delete-pass", "pass": 2})), json!({"kind": "delete-pass", "pass": 3}));
+    assert_eq!((in_groups(&gone).as_str(), gone.groups.len()), ("1[45]6", 1));
+    let less = after(&start, json!({"kind": "change-group", "group": 1, "amount": 50}));
+    let refused = desk.after(&start, json!({"kind": "change-group", "group": 1, "amount": 200})).unwrap_err();
+    assert_eq!((less.groups[0].amount, refused.path.as_str()), (Percent(50.0), "groups[0].amount"));
+    assert!(desk.after(&start, json!({"kind": "move-group", "group": 9, "by": 1})).is_err());
 }
 
 #[test]

@@ -48,7 +48,7 @@ impl Song {
         let chart = Chart::new(part, Kit::of_drums(part));
         let context = Context { pockets, ..Context::new(&self.tempo, &self.metre) };
         let passes = (1..).zip(actions).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
-        perform(part, &chart, &Recipe { passes }, &context).written
+        perform(part, &chart, &Recipe::of(passes), &context).written
     }
 }
 

@@ -5,12 +5,12 @@ use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::slice;
 use vivida_core::action::{
-    Accents, Arc, ArcLine, ArcPoint, ArcSections, BleedPairs, ByHand, Contrast, Curve, Drag, Draw, Drifts, Fan,
-    FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove, LaneAnchor,
-    LaneLine, LaneOffset, LaneScale, LaneSmooth, LaneThin, Layer, Lean, LeaveFree, Length, LengthOf, Level, Limits,
-    LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull, Recolour, Rescue, Roll, RollCut,
-    RollMain, RollOver, Set, Shape, Silence, Spread, Sticking, StickingAcross, StickingPattern, StickingStart, Strays,
-    Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
+    Accents, Arc, ArcLine, ArcPoint, ArcSections, BleedPairs, ByHand, Contrast, ContrastAround, Curve, Drag, Draw,
+    Drifts, Fan, FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
+    Humanize, HumanizeHow, LaneAnchor, LaneLine, LaneOffset, LaneScale, LaneSmooth, LaneThin, Layer, Lean, LeaveFree,
+    Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull,
+    Recolour, Rescue, Roll, RollCut, RollMain, RollOver, Set, Shape, Silence, Spread, Sticking, StickingAcross,
+    StickingPattern, StickingStart, Strays, Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
 };
 use vivida_core::*;
 
@@ -135,12 +135,14 @@ fn velocities() -> impl Strategy<Value = Velocity> {
 }
 
 fn shapes() -> impl Strategy<Value = Shape> {
-    ([velocities(), velocities(), velocities()], 0..=100u8, 0..=100u8).prop_map(|(mut handles, amount, follow)| {
+    let set = any::<[bool; 3]>();
+    let shares = (0..=100u8, 0..=100u8, prop_oneof![Just(0u8), Just(100), 0..=100u8]);
+    ([velocities(), velocities(), velocities()], set, shares).prop_map(|(mut handles, set, (amount, follow, own))| {
         handles.sort();
-        let [soft, typical, hard] = handles;
-        let [soft, typical, hard] = [soft, typical, hard].map(|one| f64::from(one.get()));
-        let (amount, follow) = (Percent(f64::from(amount)), Percent(f64::from(follow)));
-        Shape { soft, typical, hard, amount, follow, ..Shape::default() }
+        let handles = handles.map(|one| f64::from(one.get()));
+        let [soft, typical, hard] = std::array::from_fn(|one| set[one].then_some(handles[one]));
+        let [amount, follow, own] = [amount, follow, own].map(|share| Percent(f64::from(share)));
+        Shape { soft, typical, hard, own, amount, follow, ..Shape::default() }
     })
 }
 
@@ -163,8 +165,11 @@ fn tidy() -> impl Strategy<Value = Action> {
 pub(crate) fn actions() -> impl Strategy<Value = Action> {
     prop_oneof![
         shapes().prop_map(Action::Shape),
-        (0.0..400.0, proptest::option::of(velocities()))
-            .prop_map(|(contrast, pivot)| Action::Contrast(Contrast { contrast: Percent(contrast), pivot })),
+        (0.0..400.0, proptest::option::of(velocities())).prop_map(|(contrast, pivot)| Action::Contrast(Contrast {
+            contrast: Percent(contrast),
+            pivot,
+            ..Contrast::default()
+        })),
         (-126.0..126.0).prop_map(|by| Action::Level(Level { by })),
         leans().prop_map(Action::Lean),
         grooves().prop_map(Action::Groove),
@@ -175,6 +180,11 @@ pub(crate) fn actions() -> impl Strategy<Value = Action> {
         (0.0..100.0, 0.0..100.0, any::<bool>()).prop_map(|(early, late, bell)| {
             let spread = if bell { Spread::Bell } else { Spread::Even };
             Action::Loosen(Loosen { early: Millis(early), late: Millis(late), spread, ..Loosen::default() })
+        }),
+        (0.0..64.0, 0.0..100.0, -100.0..100.0, 0..3usize).prop_map(|(velocity, timing, bias, how)| {
+            let how = [HumanizeHow::Bell, HumanizeHow::Even, HumanizeHow::Drifting][how];
+            let (timing, bias) = (Millis(timing), Millis(bias));
+            Action::Humanize(Humanize { velocity, timing, bias, lengths: Percent(timing.0 / 2.0), how })
         }),
         ranges().prop_map(|(floor, ceiling)| Action::Limits(Limits { floor, ceiling, how: LimitsHow::Squeeze })),
         (ranges(), 0.0..100.0).prop_map(|((from, to), amount)| Action::Draw(Draw {
@@ -456,8 +466,18 @@ fn by_hand() -> impl Strategy<Value = ByHand> {
 }
 
 pub(crate) fn recipes() -> impl Strategy<Value = Recipe> {
-    vec((aims(), actions(), any::<bool>()), 0..6).prop_map(|passes| Recipe {
-        passes: (1..).zip(passes).map(|(id, (aim, action, on))| Pass { on, ..Pass::new(id, aim, action) }).collect(),
+    let passes = vec((aims(), actions(), any::<bool>()), 0..6);
+    // Every other recipe has a group.
+    let group = proptest::option::of((0..6usize, 1..6usize, any::<bool>(), 0..=150u8));
+    (passes, group).prop_map(|(passes, group)| {
+        let pass = |(id, (aim, action, on))| Pass { on, ..Pass::new(id, aim, action) };
+        let mut recipe = Recipe::of((1..).zip(passes).map(pass).collect());
+        if let Some((from, many, on, amount)) = group {
+            let amount = Percent(f64::from(amount));
+            recipe.groups.push(Group { on, amount, ..Group::new(GroupId(1), "a group") });
+            recipe.passes.iter_mut().skip(from).take(many).for_each(|pass| pass.group = Some(GroupId(1)));
+        }
+        recipe.tidied()
     })
 }
 
@@ -530,7 +550,7 @@ fn plain(part: &Part) -> Vec<PlayedHit> {
 }
 
 fn one(aim: Aim, action: Action) -> Recipe {
-    Recipe { passes: vec![Pass::new(1, aim, action)] }
+    Recipe::of(vec![Pass::new(1, aim, action)])
 }
 
 proptest! {
@@ -583,7 +603,7 @@ proptest! {
         // Fewer hits and other passes around it: the hits that are left are not dealt anew.
         let silent = Pass { on: false, ..Pass::new(off, Aim::everything(), loosen(50.0, 50.0)) };
         let level = Pass::new(off + 1, Aim::everything(), Action::Level(Level { by: 5.0 }));
-        let recipe = Recipe { passes: vec![silent, Pass::new(1, Aim::everything(), loosen(early, late)), level] };
+        let recipe = Recipe::of(vec![silent, Pass::new(1, Aim::everything(), loosen(early, late)), level]);
         for played in song.play(&some, &recipe, 5).written {
             let before = narrow.written.iter().find(|hit| hit.id == played.id).unwrap();
             prop_assert_eq!(played.tick, before.tick);
@@ -644,12 +664,13 @@ proptest! {
     fn neutral_is_identity((song, part) in songs(), aim in aims(), shape in shapes(), arc in arcs(), pivot in proptest::option::of(velocities()), groove in profiles()) {
         let neutral = [
             Action::Shape(Shape { amount: Percent(0.0), ..shape }),
-            Action::Contrast(Contrast { contrast: Percent(100.0), pivot }),
+            Action::Contrast(Contrast { contrast: Percent(100.0), pivot, around: ContrastAround::Mean }),
             Action::Level(Level { by: 0.0 }),
             Action::Lean(Lean { by: Millis(0.0), ..Lean::default() }),
             Action::Groove(Groove { groove, ..Groove::neutral() }),
             Action::Pocket(Pocket { pocket: PocketId(1), strength: Percent(0.0) }),
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), spread: Spread::Bell, ..Loosen::default() }),
+            Action::Humanize(Humanize { velocity: 0.0, timing: Millis(0.0), ..Humanize::default() }),
             Action::Pull(Pull { strength: Percent(0.0), ..Pull::default() }),
             Action::Swing(Swing { to: Percent(50.0), ..Swing::default() }),
             Action::Fan(Fan { over: Millis(0.0), ..Fan::default() }),
@@ -752,8 +773,47 @@ proptest! {
 
     #[test]
     fn off_is_absent((song, part) in songs(), recipe in recipes()) {
-        let removed = Recipe { passes: recipe.passes.iter().filter(|pass| pass.on).cloned().collect() };
+        let removed = Recipe { passes: recipe.playing().cloned().collect(), groups: recipe.groups.clone() };
         prop_assert_eq!(song.play(&part, &recipe, 4), song.play(&part, &removed, 4));
+    }
+
+    #[test]
+    fn a_group_is_nothing_at_0_and_its_passes_at_100((song, part) in songs(), recipe in recipes(), early in recipes()) {
+        let own = Recipe { groups: Vec::new(), ..recipe.clone() };
+        let behind = early.followed_by(&Recipe::of(own.passes.clone()));
+        let grouped = |amount: f64| {
+            let mut recipe = behind.clone();
+            let id = recipe.free_group();
+            recipe.passes.iter_mut().skip(early.passes.len()).for_each(|pass| pass.group = Some(id));
+            recipe.groups.push(Group { amount: Percent(amount), ..Group::new(id, "a group") });
+            recipe.tidied()
+        };
+        let heard = |recipe: &Recipe| {
+            let played = song.play(&part, recipe, 3);
+            (played.written, played.made, played.lanes.into_iter().filter(|one| !one.lane.is_empty()).collect::<Vec<_>>())
+        };
+        prop_assert_eq!(heard(&grouped(100.0)), heard(&behind));
+        let (written, made, lanes) = heard(&grouped(0.0));
+        let before = heard(&early);
+        prop_assert_eq!((written, made), (before.0, before.1));
+        prop_assert_eq!(lanes.len(), before.2.len());
+        for (now, was) in lanes.iter().zip(&before.2) {
+            prop_assert_eq!(&now.lane, &was.lane);
+        }
+    }
+
+    #[test]
+    fn what_a_group_makes_comes_with_more_of_it((song, part) in songs(), recipe in recipes(), few in 0..100u8, more in 0..100u8) {
+        let (few, more) = (few.min(more), few.max(more));
+        let heard = |amount: u8| {
+            let mut recipe = Recipe::of(recipe.passes.iter().map(|pass| Pass { group: None, ..pass.clone() }).collect());
+            recipe.passes.iter_mut().for_each(|pass| pass.group = Some(GroupId(7)));
+            recipe.groups.push(Group { amount: Percent(f64::from(amount)), ..Group::new(GroupId(7), "a group") });
+            song.play(&part, &recipe.tidied(), 3)
+        };
+        let ids = |amount: u8| heard(amount).made.iter().map(|made| made.played.id).collect::<Vec<_>>();
+        let (few, more) = (ids(few), ids(more));
+        prop_assert!(few.iter().all(|id| more.contains(id)), "what is there stays");
     }
 
     #[test]
@@ -791,7 +851,7 @@ proptest! {
     fn monotone((song, part) in songs(), shape in shapes(), contrast in 0.0..400.0, by in -126.0..126.0, range in ranges()) {
         let rules = [
             Action::Shape(shape),
-            Action::Contrast(Contrast { contrast: Percent(contrast), pivot: None }),
+            Action::Contrast(Contrast { contrast: Percent(contrast), around: ContrastAround::Mean, ..Contrast::default() }),
             Action::Level(Level { by }),
             Action::Limits(Limits { floor: range.0, ceiling: range.1, how: LimitsHow::Clip }),
             Action::Limits(Limits { floor: range.0, ceiling: range.1, how: LimitsHow::Squeeze }),
@@ -830,7 +890,7 @@ proptest! {
         number(&mut early, 1);
         number(&mut later, 100);
         let made = |passes: &[&[Pass]]| {
-            let mut made = song.play(&part, &Recipe { passes: passes.concat() }, 1).made;
+            let mut made = song.play(&part, &Recipe::of(passes.concat()), 1).made;
             made.retain(|one| one.pass == PassId(90));
             made
         };
@@ -849,7 +909,7 @@ proptest! {
         if let Some(first) = alone.first() {
             let named = Aim { picked: Some(vec![first.played.id]), ..Aim::everything() };
             let lean = Pass::new(95, named, Action::Lean(Lean { by: Millis(moved), ..Lean::default() }));
-            let report = song.play(&part, &Recipe { passes: vec![maker, lean] }, 1).passes;
+            let report = song.play(&part, &Recipe::of(vec![maker, lean]), 1).passes;
             prop_assert_eq!(report[1].aimed, 1);
         }
     }
@@ -859,7 +919,7 @@ proptest! {
         let mut early = early.passes;
         early.iter_mut().zip(1..).for_each(|(pass, id)| pass.id = PassId(id));
         let passes = |on| [&early[..], &[Pass { on, ..Pass::new(90, aim.clone(), maker.clone()) }]].concat();
-        let performance = song.play(&part, &Recipe { passes: passes(true) }, 1);
+        let performance = song.play(&part, &Recipe::of(passes(true)), 1);
         let mut seen = BTreeSet::new();
         for one in performance.hits() {
             prop_assert!(seen.insert(one.id) && one.id.get() < 1 << 53, "{:?} is there twice", one.id);
@@ -869,7 +929,7 @@ proptest! {
             prop_assert!((0..200).any(|ordinal| HitId::made(PassId(90), parent, ordinal) == one.played.id));
             prop_assert!(one.played.tick >= Ticks(0.0));
         }
-        let off = song.play(&part, &Recipe { passes: passes(false) }, 1);
+        let off = song.play(&part, &Recipe::of(passes(false)), 1);
         let others: Vec<HitId> = performance.made.iter().filter(|one| one.pass != PassId(90)).map(|one| one.played.id).collect();
         prop_assert_eq!(off.made.iter().map(|one| one.played.id).collect::<Vec<_>>(), others);
     }

@@ -78,7 +78,7 @@ fn played(part: &Part, lanes: &[Lane], passes: &[(Aim, Action)]) -> Performance 
     let (tempo, metre) = (TempoMap::new(ppq, [(Ticks(2000.0), 400_000)]), MetreMap::new(ppq, []));
     let context = Context { lanes, ..Context::new(&tempo, &metre) };
     let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim.clone(), action.clone())).collect();
-    perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe { passes }, &context)
+    perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe::of(passes), &context)
 }
 
 fn lane_of(performance: &Performance, kind: LaneKind) -> &PlayedLane {
@@ -288,11 +288,11 @@ fn levels_and_expression_count_as_loudness() {
     let loudness = |actions: Vec<Action>| {
         let context = Context::new(&tempo, &metre);
         let passes = (1..).zip(actions).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
-        let performance = perform(&part, &chart, &Recipe { passes }, &context);
+        let performance = perform(&part, &chart, &Recipe::of(passes), &context);
         Measured::played(&part, &chart, &context, &performance).loudness
     };
     let plain = loudness(Vec::new()).expect("it sounds");
-    let soft = action::Shape { property: Property::Level, soft: -6.0, typical: -6.0, hard: -6.0, ..Default::default() };
+    let soft = action::Shape { property: Property::Level, ..action::Shape::straight([-6.0; 3]) };
     assert!((loudness(vec![Action::Shape(soft)]).unwrap() - plain + 6.0).abs() < 1e-3);
     let expression = |value: f64| {
         let points = [1.0, 3.0].map(|bar| LanePoint { bar, value, way: LaneWay::Stepped });

@@ -41,7 +41,7 @@ impl Song {
         let part = Part::new(self.hits.clone());
         let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
         let context = Context { start, ..Context::new(&self.tempo, &self.metre) };
-        perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &Recipe { passes }, &context)
+        perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &Recipe::of(passes), &context)
     }
 }
 
@@ -94,8 +94,12 @@ fn positions_are_those_of_the_written_hit() {
 fn velocities_are_those_that_enter_the_pass_and_are_rounded_once() {
     let song = Song::new().hit(0, 10, HAT, 60).hit(240, 10, HAT, 61);
     // 60 → 30.15 and 61 → 30.65 under way: rounding in between would lose the difference.
-    let half = |pivot| Action::Contrast(Contrast { contrast: Percent(50.0), pivot: Velocity::new(pivot) });
-    let double = |pivot| Action::Contrast(Contrast { contrast: Percent(200.0), pivot: Velocity::new(pivot) });
+    let half = |pivot| {
+        Action::Contrast(Contrast { contrast: Percent(50.0), pivot: Velocity::new(pivot), ..Contrast::default() })
+    };
+    let double = |pivot| {
+        Action::Contrast(Contrast { contrast: Percent(200.0), pivot: Velocity::new(pivot), ..Contrast::default() })
+    };
     let played = song.play([(Aim::everything(), half(1)), (Aim::everything(), double(1))]);
     assert_eq!(velocities(&played), [60, 61]);
     // Out of range under way is no loss either.
@@ -106,11 +110,13 @@ fn velocities_are_those_that_enter_the_pass_and_are_rounded_once() {
 #[test]
 fn the_order_of_passes_counts() {
     let song = Song::new().hit(0, 10, HAT, 40).hit(240, 10, HAT, 80);
-    let flat = (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(0.0), pivot: None }));
+    let flat = (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(0.0), ..Contrast::default() }));
     let first_bar_up = (Aim { instruments: vec![InstrumentId::new("closed-hat")], ..Aim::default() }, level(10.0));
     assert_eq!(velocities(&song.play([flat.clone(), first_bar_up.clone()])), [70, 70]);
-    let stretch =
-        (Aim::everything(), Action::Contrast(Contrast { contrast: Percent(200.0), pivot: Velocity::new(40) }));
+    let stretch = (
+        Aim::everything(),
+        Action::Contrast(Contrast { contrast: Percent(200.0), pivot: Velocity::new(40), ..Contrast::default() }),
+    );
     assert_eq!(velocities(&song.play([stretch.clone(), first_bar_up.clone()])), [50, 127]);
     assert_eq!(velocities(&song.play([first_bar_up, stretch])), [60, 127]);
 }
@@ -210,7 +216,7 @@ fn another_variation_is_another_performance_of_the_same_spread() {
     let part = Part::new(song.hits.clone());
     let loosen = |fresh| Pass { fresh, ..Pass::new(1, Aim::everything(), Action::Loosen(Loosen::default())) };
     let moves_of = |fresh, variation, round| -> Vec<f64> {
-        let recipe = Recipe { passes: vec![loosen(fresh)] };
+        let recipe = Recipe::of(vec![loosen(fresh)]);
         let context = Context { variation, round, ..Context::new(&song.tempo, &song.metre) };
         let played = perform(&part, &Chart::new(&part, Kit::of_drums(&part)), &recipe, &context);
         played.written.iter().zip(part.hits()).map(|(now, was)| now.tick.0 - was.tick.0).collect()
@@ -235,6 +241,6 @@ fn a_tonal_part_is_one_instrument() {
     assert_eq!(kit.instruments[0].articulations[0].name, "A1");
     let song = Song::new();
     let context = Context::new(&song.tempo, &song.metre);
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("tonal"), level(5.0))] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::at("tonal"), level(5.0))]);
     assert_eq!(velocities(&perform(&part, &Chart::new(&part, kit), &recipe, &context)), [65, 85]);
 }

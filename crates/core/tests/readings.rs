@@ -104,7 +104,7 @@ proptest! {
         let hand = ByHand { removed: removed.into_iter().map(HitId::new).collect(), added: vec![added], ..ByHand::default() };
         let passes = [Action::Loosen(Loosen::default()), Action::Vary(Vary::default()), Action::ByHand(hand)];
         let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
-        let performance = perform(&part, &chart, &Recipe { passes }, &stand.context());
+        let performance = perform(&part, &chart, &Recipe::of(passes), &stand.context());
         let reading = Measured::played(&part, &chart, &stand.context(), &performance);
         let grid = chart.meant(&part, &stand.metre).grid;
         prop_assert_eq!(reading.all.count as usize, performance.sounding().count());
@@ -128,7 +128,7 @@ fn what_does_not_sound_has_no_loudness() {
     let (stand, part) = (Stand::new(), part(&[(0, 0, 100), (960, 1, 90)]));
     let chart = Chart::new(&part, Kit::of_drums(&part));
     let hand = ByHand { removed: vec![HitId::new(0), HitId::new(1)], ..ByHand::default() };
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::ByHand(hand))] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::ByHand(hand))]);
     let performance = perform(&part, &chart, &recipe, &stand.context());
     let reading = Measured::played(&part, &chart, &stand.context(), &performance);
     assert_eq!((reading.loudness, reading.all.count, reading.all.swing), (None, 0, None));
@@ -153,7 +153,7 @@ fn swing_is_estimated_from_eighths_and_from_sixteenths() {
     let swung = |count: u32, cell: u32, grid: &str, to| {
         let part = part(&(0..count).map(|id| (cell * id, 0, 80)).collect::<Vec<_>>());
         let swing = action::Swing { grid: grid.parse().unwrap(), to: Percent(to) };
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Swing(swing))] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Swing(swing))]);
         let stand = Stand::new();
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let performance = perform(&part, &chart, &recipe, &stand.context());
@@ -168,7 +168,7 @@ fn swing_is_estimated_from_eighths_and_from_sixteenths() {
     // Leaning is no swing: all 20 ms behind, and still straight.
     let part = part(&(0..64).map(|id| (240 * id, 0, 80)).collect::<Vec<_>>());
     let lean = action::Lean { by: Millis(20.0), ..action::Lean::default() };
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Lean(lean))] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Lean(lean))]);
     let (stand, chart) = (Stand::new(), Chart::new(&part, Kit::of_drums(&part)));
     let performance = perform(&part, &chart, &recipe, &stand.context());
     let all = report(&part, &chart, &stand.context(), &performance).played.all;
@@ -180,7 +180,7 @@ fn looseness_is_no_swing() {
     let swing_of = |hits: &[(u32, u8, u8)], ms: f64, variation: u32| {
         let part = part(hits);
         let loosen = action::Loosen { early: Millis(ms), late: Millis(ms), ..action::Loosen::default() };
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Loosen(loosen))] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Loosen(loosen))]);
         let (stand, chart) = (Stand::new(), Chart::new(&part, Kit::of_drums(&part)));
         let context = Context { variation, ..stand.context() };
         let all = report(&part, &chart, &context, &perform(&part, &chart, &recipe, &context)).played.all;

@@ -462,18 +462,16 @@ fn strokes_go_through_the_passes_that_need_nothing_else() {
     let pass =
         |id: u32, aim: Aim, action: serde_json::Value| Pass::new(id, aim, serde_json::from_value(action).unwrap());
     let json = |value: serde_json::Value| value;
-    let recipe = Recipe {
-        passes: vec![
-            pass(1, Aim::at("snare"), json(serde_json::json!({"kind": "contrast", "contrast": 50, "pivot": 80}))),
-            pass(2, Aim::everything(), json(serde_json::json!({"kind": "level", "by": 4}))),
-            pass(3, Aim::everything(), json(serde_json::json!({"kind": "loosen"}))),
-            pass(
-                4,
-                Aim { bars: vec![BarRange { from: 1, to: 2 }], ..Aim::at("kick") },
-                json(serde_json::json!({"kind": "level", "by": -30})),
-            ),
-        ],
-    };
+    let recipe = Recipe::of(vec![
+        pass(1, Aim::at("snare"), json(serde_json::json!({"kind": "contrast", "contrast": 50, "pivot": 80}))),
+        pass(2, Aim::everything(), json(serde_json::json!({"kind": "level", "by": 4}))),
+        pass(3, Aim::everything(), json(serde_json::json!({"kind": "loosen"}))),
+        pass(
+            4,
+            Aim { bars: vec![BarRange { from: 1, to: 2 }], ..Aim::at("kick") },
+            json(serde_json::json!({"kind": "level", "by": -30})),
+        ),
+    ]);
     let live = Live::of(&kit(), &recipe, Channel::PERCUSSION, &context);
     assert_eq!(live.passes.iter().map(|pass| pass.why_not.is_none()).collect::<Vec<_>>(), [true, true, false, false]);
     let becomes =

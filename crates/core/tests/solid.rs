@@ -23,7 +23,7 @@ fn part(hits: &[(f64, u8)]) -> Part {
 fn played(part: &Part, passes: Vec<Pass>) -> Performance {
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
-    perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe { passes }, &Context::new(&tempo, &metre))
+    perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe::of(passes), &Context::new(&tempo, &metre))
 }
 
 fn lengths(performance: &Performance) -> Vec<f64> {
@@ -67,12 +67,12 @@ fn every_value_is_checked_where_it_comes_in() {
 fn what_is_added_lies_in_the_song_or_an_hour_behind_it() {
     let ppq = Ppq::new(960).unwrap();
     let tempo = TempoMap::new(ppq, []);
-    let recipe = |tick: f64| Recipe {
-        passes: vec![Pass::new(
+    let recipe = |tick: f64| {
+        Recipe::of(vec![Pass::new(
             1,
             Aim::everything(),
             Action::ByHand(ByHand { added: vec![added(HitId::FIRST_BY_HAND, tick)], ..ByHand::default() }),
-        )],
+        )])
     };
     let hour = 3600.0 * 2.0 * 960.0;
     assert!(recipe(hour).check_within(Ticks(3840.0), &tempo).is_ok());
@@ -164,7 +164,7 @@ fn a_later_pass_takes_out_what_an_earlier_one_added() {
 #[test]
 fn ids_run_out_nowhere() {
     let level = || Action::Level(action::Level { by: 1.0 });
-    let last = Recipe { passes: vec![Pass::new(u32::MAX, Aim::everything(), level())] };
+    let last = Recipe::of(vec![Pass::new(u32::MAX, Aim::everything(), level())]);
     let more = last.followed_by(&last).followed_by(&last);
     assert_eq!(more.passes.iter().map(|pass| pass.id.0).collect::<Vec<_>>(), [u32::MAX, 1, 2]);
     assert!(more.check().is_ok());
@@ -220,7 +220,7 @@ fn a_hats_pedal_goes_with_the_hats_of_any_kit() {
     let lanes = [Lane::new(LaneKind::PEDAL, vec![(900.0, 20.0), (1860.0, 100.0)])];
     let context = Context { lanes: &lanes, ..Context::new(&tempo, &metre) };
     let lean = Action::Lean(action::Lean { by: Millis(50.0), ..Default::default() });
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("h"), lean)] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::at("h"), lean)]);
     let played = perform(&part, &Chart::new(&part, own_kit()), &recipe, &context);
     // 50 ms are 96 ticks.
     assert_eq!(played.written[1].tick, Ticks(1056.0));

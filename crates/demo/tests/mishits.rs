@@ -10,7 +10,7 @@ use vivida_smf::read;
 fn cleaned(bytes: &[u8]) -> (Performance, Vec<(u32, u8, HitId)>) {
     let song = read(bytes).unwrap();
     let part = song.parts.iter().find(|part| part.drums).unwrap();
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Strays(Strays::default()))] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Strays(Strays::default()))]);
     let performance = perform(&part.part, &part.chart(true), &recipe, &Context::new(&song.tempo, &song.metre));
     let hits = part.part.hits().iter().map(|hit| ((hit.tick.0 / 2.0) as u32, hit.note.get(), hit.id)).collect();
     (performance, hits)

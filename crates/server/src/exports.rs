@@ -74,7 +74,7 @@ impl Snapshot {
                 && !part.current().is_print
             {
                 let sends = opened.as_ref().is_ok_and(|opened| opened.chart().kit.sends_otherwise());
-                if sends || excerpt.range.is_some() || part.current().recipe.passes.iter().any(|pass| pass.on) {
+                if sends || excerpt.range.is_some() || part.current().recipe.playing().next().is_some() {
                     performances.push((position, play(part)?));
                 }
                 continue;

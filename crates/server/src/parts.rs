@@ -10,8 +10,8 @@ use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks, TouchProfile,
-    aimed_by, perform, starting_points, touched_by,
+    Context, GroupId, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks,
+    TouchProfile, aimed_by, perform, starting_points, touched_by,
 };
 use vivida_store::{PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
@@ -298,7 +298,7 @@ impl App {
         let mut opened = self.open(id, None)?;
         opened.pockets.extend(drafted(std::mem::take(&mut request.pockets))?);
         let changed = opened.after(path, recipe, &request.gestures, request.variation)?;
-        let heard = heard(&changed, request.alone, request.audition.take())?;
+        let heard = heard(&changed, request.alone, request.alone_group, request.audition.take())?;
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let performance = perform(opened.part(), opened.chart(), &heard, &context);
         Ok((opened, changed, performance))
@@ -380,12 +380,22 @@ fn rounds_of(opened: &Opened, RoundsToPrint { bars, count }: RoundsToPrint) -> A
     Ok(Performance::rounds((0..count).map(play).collect(), opened.part(), from, to))
 }
 
-/// The recipe as it is heard: with one pass alone the others are off, and what is listened to comes last. A pass
+/// The recipe as it is heard: with one pass or group alone the others are off, and what is listened to comes last. A pass
 /// that was deleted meanwhile is not alone.
-fn heard(recipe: &Recipe, alone: Option<PassId>, audition: Option<Audition>) -> Answer<Recipe> {
+fn heard(
+    recipe: &Recipe,
+    alone: Option<PassId>,
+    alone_group: Option<GroupId>,
+    audition: Option<Audition>,
+) -> Answer<Recipe> {
     let mut heard = recipe.clone();
+    if let Some(alone) = alone_group.filter(|alone| recipe.group(*alone).is_some()) {
+        heard.passes.iter_mut().for_each(|pass| pass.on &= pass.group == Some(alone));
+        heard.groups.iter_mut().for_each(|group| group.on = group.id == alone);
+    }
     if let Some(alone) = alone.filter(|alone| recipe.passes.iter().any(|pass| pass.id == *alone)) {
         heard.passes.iter_mut().for_each(|pass| pass.on = pass.id == alone);
+        heard.groups.iter_mut().for_each(|group| group.on = true);
     }
     if let Some(Audition { aim, action }) = audition {
         let passes = serde_json::json!({"passes": [{"id": 1, "aim": aim, "action": action}]});

@@ -19,7 +19,7 @@ const DEFAULTS_SETTING: &str = "session-defaults";
 fn follow(pocket: PocketId, instruments: Vec<InstrumentId>, recipe: &Recipe) -> Recipe {
     let aim = Aim { instruments, ..Aim::default() };
     let action = Action::Pocket(Pocket { pocket, strength: Percent(100.0) });
-    recipe.followed_by(&Recipe { passes: vec![Pass::new(1, aim, action)] })
+    recipe.followed_by(&Recipe::of(vec![Pass::new(1, aim, action)]))
 }
 
 impl App {
@@ -276,7 +276,7 @@ fn followed(
         }
         Following::Leave => {
             let passes = recipe.passes.iter().filter(|one| one.id != pass).cloned().collect();
-            Ok((format!("leave “{name}”"), Recipe { passes }))
+            Ok((format!("leave “{name}”"), Recipe::of(passes)))
         }
         Following::Switch { on } => Ok((format!("follow “{name}”: on or off"), with(recipe, pass, |one| one.on = on))),
         Following::Strength { strength } => {

@@ -66,7 +66,7 @@ fn lane_passes() -> Recipe {
         Action::LaneOffset(LaneOffset::default()),
         Action::LaneAnchor(LaneAnchor::default()),
     ];
-    Recipe { passes: (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() }
+    Recipe::of((1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect())
 }
 
 fn eight_passes() -> Recipe {
@@ -80,7 +80,7 @@ fn eight_passes() -> Recipe {
         (Aim::everything(), Action::Loosen(Loosen::default())),
         (Aim::at("closed-hat"), Action::Loosen(Loosen::default())),
     ];
-    Recipe { passes: (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect() }
+    Recipe::of((1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect())
 }
 
 fn with_vivida(bytes: &[u8], recipe: &Recipe) -> Vec<u8> {
@@ -150,7 +150,7 @@ fn files(criterion: &mut Criterion) {
     let context = Context { lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
     let chart = part.chart(true);
     let thin = Action::LaneThin(LaneThin { within: 2.0, ..LaneThin::default() });
-    let thin = Recipe { passes: vec![Pass::new(1, Aim::everything(), thin)] };
+    let thin = Recipe::of(vec![Pass::new(1, Aim::everything(), thin)]);
     let times = (0..21).map(|_| {
         let start = Instant::now();
         black_box(perform(&part.part, &chart, &thin, &context));

@@ -59,7 +59,7 @@ fn a_groove_goes_round_by_way_of_a_part_a_clip_and_a_part() {
     let chart = Chart::new(&part, Kit::of_drums(&part));
     let taken_of = |groove: &GrooveProfile| {
         let action = Action::Groove(action::Groove { groove: groove.clone(), ..action::Groove::default() });
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), action)]);
         let played = perform(&part, &chart, &recipe, &Context::new(&tempo, &metre)).written;
         let take = Extraction { grid: Some(Grid::SIXTEENTHS), ..Extraction::default() };
         GrooveProfile::taken("Taken", &chart, &tempo, &metre, &played, &take).unwrap().groove

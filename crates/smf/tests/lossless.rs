@@ -64,7 +64,7 @@ fn recipe() -> Recipe {
         Action::Loosen(Loosen { early: Millis(20.0), late: Millis(30.0), ..Loosen::default() }),
         Action::Lean(Lean { by: Millis(-7.0), ..Lean::default() }),
     ];
-    Recipe { passes: (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect() }
+    Recipe::of((1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect())
 }
 
 fn play(song: &SongFile, index: usize, recipe: &Recipe, export: Export) -> (usize, Performance) {
@@ -187,7 +187,7 @@ fn small() -> Vec<u8> {
 }
 
 fn leaning(by: f64) -> Recipe {
-    Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Lean(Lean { by: Millis(by), ..Lean::default() }))] }
+    Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Lean(Lean { by: Millis(by), ..Lean::default() }))])
 }
 
 fn ticks(bytes: &[u8]) -> (u32, Vec<f64>) {

@@ -24,7 +24,7 @@ fn add(store: &mut Store, name: &str) -> SongId {
 }
 
 fn level(by: f64) -> Recipe {
-    Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))] }
+    Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))])
 }
 
 fn set_level(store: &mut Store, part: PartId, revision: i64, by: f64) -> Result<(), StoreError> {

@@ -13,7 +13,7 @@ fn add(store: &mut Store, name: &str) -> SongId {
 
 fn level(by: f64) -> PartChange {
     let passes = vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))];
-    PartChange { recipe: Some(Recipe { passes }), ..PartChange::default() }
+    PartChange { recipe: Some(Recipe::of(passes)), ..PartChange::default() }
 }
 
 #[test]

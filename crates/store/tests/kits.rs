@@ -89,7 +89,7 @@ fn a_kit_is_exchanged_with_the_passes_in_one_step() {
     let (mut store, part) = store();
     let id = add(&mut store, "Mine");
     let row = store.part(part).unwrap();
-    let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("kick"), Action::Level(Level { by: 3.0 }))] };
+    let recipe = Recipe::of(vec![Pass::new(1, Aim::at("kick"), Action::Level(Level { by: 3.0 }))]);
     let recipes = vec![(row.take, recipe.clone())];
     store.change(|change| change.exchange_kit(part, row.revision, "to “Mine”", Some(id), recipes)).unwrap();
     let after = store.part(part).unwrap();

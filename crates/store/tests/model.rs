@@ -108,7 +108,7 @@ impl OnDisk {
                 );
             }
             Move::AddRecipe { level: by } => {
-                let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), level(by))] };
+                let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), level(by))]);
                 return outcome(store.change(|change| change.add_recipe(&format!("Recipe {number}"), "", &recipe)));
             }
             Move::RenameRecipe { recipe, .. } | Move::DeleteRecipe { recipe } => {

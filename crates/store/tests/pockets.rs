@@ -29,7 +29,7 @@ fn a_pocket_comes_with_its_followers_and_goes_leaving_them_its_settings() {
     let (mut store, song) = demo();
     let parts: Vec<PartId> = store.song(song).unwrap().parts.iter().map(|part| part.id).collect();
     let followers = |pocket| {
-        let of = |(&part, strength)| (part, Recipe { passes: vec![follow(pocket, strength, 1)] });
+        let of = |(&part, strength)| (part, Recipe::of(vec![follow(pocket, strength, 1)]));
         parts.iter().zip([100.0, 50.0]).map(of).collect()
     };
     let pocket = store
@@ -77,7 +77,7 @@ fn the_copy_of_a_song_has_pockets_of_its_own() {
     let pocket = store
         .change(|change| {
             let pocket = change.add_pocket(song, "Hats", &late(8.0))?;
-            change.set_recipe(part, "follow", Recipe { passes: vec![follow(pocket, 100.0, 1)] })?;
+            change.set_recipe(part, "follow", Recipe::of(vec![follow(pocket, 100.0, 1)]))?;
             Ok::<_, StoreError>(pocket)
         })
         .unwrap();
@@ -94,7 +94,7 @@ fn several_parts_change_in_one_step() {
     let (mut store, song) = demo();
     let parts: Vec<PartId> = store.song(song).unwrap().parts.iter().map(|part| part.id).collect();
     let swing = Pass::new(1, Aim::everything(), Action::Swing(Swing::default()));
-    let recipe_of = || Recipe { passes: vec![swing.clone()] };
+    let recipe_of = || Recipe::of(vec![swing.clone()]);
     store.change(|change| parts.iter().try_for_each(|&part| change.set_recipe(part, "both", recipe_of()))).unwrap();
     assert_eq!((recipe(&store, song, 0).passes.len(), recipe(&store, song, 1).passes.len()), (1, 1));
     store.change(|change| change.undo(Some(song))).unwrap();

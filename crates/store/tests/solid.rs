@@ -12,7 +12,7 @@ fn add(store: &mut Store) -> SongId {
 }
 
 fn recipe(passes: Vec<Pass>) -> PartChange {
-    PartChange { recipe: Some(Recipe { passes }), ..PartChange::default() }
+    PartChange { recipe: Some(Recipe::of(passes)), ..PartChange::default() }
 }
 
 #[test]
@@ -109,8 +109,8 @@ fn a_step_that_changes_a_take_twice_is_undone_whole() {
     store.change(|change| change.change_part(part, 1, "level", recipe(vec![level(1, 1.0), level(2, 2.0)]))).unwrap();
     let kept = store.part(part).unwrap().current().recipe.clone();
     let twice = |change: &mut Change<'_>| {
-        change.set_recipe(part, "twice", Recipe { passes: vec![level(1, 9.0), level(2, 2.0)] })?;
-        change.set_recipe(part, "twice", Recipe { passes: vec![level(2, 8.0), level(3, 3.0)] })
+        change.set_recipe(part, "twice", Recipe::of(vec![level(1, 9.0), level(2, 2.0)]))?;
+        change.set_recipe(part, "twice", Recipe::of(vec![level(2, 8.0), level(3, 3.0)]))
     };
     store.change(twice).unwrap();
     let last = store.part(part).unwrap().current().recipe.clone();
@@ -171,7 +171,7 @@ fn what_would_not_be_read_back_is_not_kept() {
         let shown = format!("{:?}", passes.first());
         let refused = store.change(|change| change.change_part(part, 1, "wrong", recipe(passes.clone())));
         assert!(matches!(refused, Err(StoreError::Invalid { .. })), "{shown}: {refused:?}");
-        let refused = store.change(|change| change.add_recipe("Wrong", "", &Recipe { passes }));
+        let refused = store.change(|change| change.add_recipe("Wrong", "", &Recipe::of(passes)));
         assert!(matches!(refused, Err(StoreError::Invalid { .. })), "{shown}: {refused:?}");
     }
     assert_eq!((store.part(part).unwrap().revision, store.recipes().unwrap().len()), (1, 0));
@@ -336,7 +336,7 @@ fn passes_for_a_damaged_take_are_refused_instead_of_dropped() {
     Connection::open(&path).unwrap().execute("UPDATE take SET recipe = 'rubbish'", []).unwrap();
     let mut store = Store::open(&path).unwrap();
     let part = store.song(song).unwrap().parts[0].clone();
-    let passes = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by: 1.0 }))] };
+    let passes = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Level(Level { by: 1.0 }))]);
     let refused = store.change(|change| change.write(part.id, part.revision, "record", &kick, Some(passes)));
     assert!(matches!(refused, Err(StoreError::Damaged { .. })), "{refused:?}");
     // Hits alone are laid in, and what was damaged stays to be mended.

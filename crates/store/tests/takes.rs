@@ -25,7 +25,7 @@ fn written() -> Part {
 }
 
 fn level(by: f64) -> Recipe {
-    Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))] }
+    Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Level(Level { by }))])
 }
 
 fn with(recipe: Recipe) -> PartChange {

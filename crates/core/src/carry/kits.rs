@@ -171,7 +171,7 @@ mod tests {
             Pass::new(3, Aim::at("tom-6"), level()),
             Pass::new(4, Aim::at("whistle"), level()),
         ];
-        let (carried, said) = Recipe { passes }.carried(&from, &to);
+        let (carried, said) = Recipe::of(passes).carried(&from, &to);
         let aims: Vec<String> = carried.passes.iter().map(|pass| pass.aim.instruments[0].to_string()).collect();
         assert_eq!(aims, ["kick", "field-drum", "tom-1", "whistle"]);
         assert_eq!(carried.passes[1].aim.articulations, ["middle"]);

@@ -7,8 +7,8 @@ use crate::part::hit::{Hit, HitId, Part};
 use crate::recipe::action::{Action, ByHand};
 use crate::recipe::aim::Aim;
 use crate::recipe::names::{Carrier, For, Named};
-use crate::recipe::{Pass, PassId, Recipe};
-use std::collections::{BTreeSet, HashMap, HashSet};
+use crate::recipe::{Group, Pass, PassId, Recipe};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// A part, as its kit reads it, and its passes.
 #[derive(Clone, Copy, Debug)]
@@ -261,10 +261,25 @@ impl Recipe {
     /// is one for all of them; the others keep their ids where these are free.
     fn interleaved(&self, other: &Recipe, all: &[InstrumentId]) -> Recipe {
         let mut taken: HashSet<PassId> = self.passes.iter().map(|pass| pass.id).collect();
-        let mut free = Recipe { passes: [&self.passes[..], &other.passes].concat() }.free_ids();
+        let mut free = Recipe::of([&self.passes[..], &other.passes].concat()).free_ids();
+        // A group that both have is one; another of its id gets an id of its own.
+        let mut groups = self.groups.clone();
+        let mut renamed = BTreeMap::new();
+        for group in &other.groups {
+            let known = groups.iter().find(|one| one.id == group.id);
+            if known.is_some_and(|one| one == group) {
+                renamed.insert(group.id, group.id);
+                continue;
+            }
+            let one = Recipe { passes: Vec::new(), groups: groups.clone() };
+            let id = if known.is_some() { one.free_group() } else { group.id };
+            renamed.insert(group.id, id);
+            groups.push(Group { id, ..group.clone() });
+        }
         let mut come = |pass: &Pass| {
             let id = if taken.insert(pass.id) { pass.id } else { free.next().unwrap_or(pass.id) };
-            Pass { id, ..pass.clone() }
+            let group = pass.group.and_then(|id| renamed.get(&id).copied());
+            Pass { id, group, ..pass.clone() }
         };
         let mut passes: Vec<Pass> = Vec::with_capacity(self.passes.len() + other.passes.len());
         let (mut own, mut waiting) = (&self.passes[..], Vec::new());
@@ -280,7 +295,7 @@ impl Recipe {
         }
         passes.extend_from_slice(own);
         passes.extend(waiting.into_iter().map(come));
-        Recipe { passes }
+        Recipe { passes, groups }.tidied()
     }
 }
 
@@ -401,7 +416,7 @@ mod tests {
         (proptest::collection::vec(aims(), 0..4), proptest::option::of(hand)).prop_map(|(aims, hand)| {
             let mut passes: Vec<Pass> = (1..).zip(aims).map(|(id, aim)| vary(id, aim)).collect();
             passes.extend(hand.map(|hand| Pass::new(9, Aim::everything(), hand)));
-            Recipe { passes }
+            Recipe::of(passes)
         })
     }
 
@@ -450,7 +465,7 @@ mod tests {
     fn what_was_split_is_joined_to_the_same_hits() {
         let part = beat();
         let chart = Chart::new(&part, Kit::of_drums(&part));
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), Action::Level(Level { by: 5.0 }))] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Level(Level { by: 5.0 }))]);
         let whole = Regrouping { name: "Drums", part: &part, chart: &chart, recipe: &recipe };
         let [kick, rest] = [vec!["kick"], vec!["snare", "closed-hat"]]
             .map(|ids| whole.split_off(&ids.into_iter().map(InstrumentId::new).collect::<Vec<_>>()));
@@ -473,7 +488,7 @@ mod tests {
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let near = crate::recipe::aim::Near { instruments: vec![InstrumentId::new("kick")], within: Millis(20.0) };
         let aim = Aim { without: Some(near), ..Aim::at("closed-hat") };
-        let recipe = Recipe { passes: vec![vary(1, Aim::at("kick")), vary(2, aim)] };
+        let recipe = Recipe::of(vec![vary(1, Aim::at("kick")), vary(2, aim)]);
         let whole = Regrouping { name: "Drums", part: &part, chart: &chart, recipe: &recipe };
         let hats = whole.split_off(&[InstrumentId::new("closed-hat")]);
         assert_eq!(hats.recipe.passes.len(), 1);

@@ -15,7 +15,7 @@ impl Recipe {
     /// let lean = Lean { by: Millis(10.0), ..Lean::default() };
     /// let pockets: Pockets = [(PocketId(4), PocketSettings { lean, ..PocketSettings::default() })].into();
     /// let follow = Action::Pocket(Pocket { pocket: PocketId(4), strength: Percent(50.0) });
-    /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), follow)] };
+    /// let recipe = Recipe::of(vec![Pass::new(1, Aim::at("snare"), follow)]);
     /// let Action::Lean(lean) = &recipe.detached(&pockets, |_| true).passes[0].action else { panic!() };
     /// assert_eq!(lean.by, Millis(5.0));
     /// ```
@@ -36,7 +36,7 @@ impl Recipe {
                 passes.push(Pass { id, name, action, ..pass.clone() });
             }
         }
-        Recipe { passes }
+        Recipe { passes, groups: self.groups.clone() }.tidied()
     }
 
     /// The recipe with other pockets in the place of those that it follows.
@@ -44,7 +44,7 @@ impl Recipe {
     /// ```
     /// use vivida_core::{Action, Aim, Pass, PocketId, Recipe, action::Pocket};
     /// let follow = Action::Pocket(Pocket { pocket: PocketId(4), ..Pocket::default() });
-    /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), follow)] };
+    /// let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), follow)]);
     /// let renamed = recipe.following(|_| PocketId(9));
     /// assert_eq!(renamed.passes[0].follows().unwrap().pocket, PocketId(9));
     /// ```
@@ -103,14 +103,12 @@ mod tests {
         };
         let pockets: Pockets = [(PocketId(1), settings), (PocketId(2), PocketSettings::default())].into();
         let follow = |pocket| Action::Pocket(Pocket { pocket: PocketId(pocket), strength: Percent(100.0) });
-        let recipe = Recipe {
-            passes: vec![
-                Pass::new(1, Aim::everything(), follow(1)),
-                Pass { on: false, ..Pass::new(2, Aim::at("ride-1"), follow(1)) },
-                Pass::new(3, Aim::everything(), follow(2)),
-                Pass::new(4, Aim::everything(), follow(9)),
-            ],
-        };
+        let recipe = Recipe::of(vec![
+            Pass::new(1, Aim::everything(), follow(1)),
+            Pass { on: false, ..Pass::new(2, Aim::at("ride-1"), follow(1)) },
+            Pass::new(3, Aim::everything(), follow(2)),
+            Pass::new(4, Aim::everything(), follow(9)),
+        ]);
         let detached = recipe.detached(&pockets, |pass| pass.id != PassId(2));
         let told = |pass: &Pass| (pass.id.0, pass.on, pass.action.info().kind);
         // The third pocket does nothing, so nothing is left of it; the fourth is unknown and stays.

@@ -3,7 +3,8 @@
 use crate::kit::{Instrument, InstrumentId, Kit};
 use crate::part::hit::Part;
 use crate::recipe::names::{Carrier, For, Named};
-use crate::recipe::{Pass, Recipe};
+use crate::recipe::{Group, Pass, PassId, Recipe};
+use std::collections::BTreeMap;
 
 impl Recipe {
     /// The passes of this recipe that mean something to another part, as a kit reads it, and sentences on what does
@@ -12,7 +13,7 @@ impl Recipe {
     ///
     /// ```
     /// use vivida_core::{Action, Aim, Kit, Part, Pass, Recipe, action::Level};
-    /// let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), Action::Level(Level { by: 3.0 }))] };
+    /// let recipe = Recipe::of(vec![Pass::new(1, Aim::at("snare"), Action::Level(Level { by: 3.0 }))]);
     /// let (fitted, said) = recipe.fitted(&Kit::general_midi(), &Part::default());
     /// assert!(fitted.passes.is_empty());
     /// assert_eq!(said, ["Pass 1, Level: there is no snare here; the pass is left out."]);
@@ -25,10 +26,17 @@ impl Recipe {
 
     /// These passes behind those that are there, with ids that are still free.
     pub fn followed_by(&self, other: &Recipe) -> Recipe {
-        let mut passes = self.passes.clone();
-        let renumbered = self.free_ids().zip(&other.passes).map(|(id, pass)| Pass { id, ..pass.clone() });
-        passes.extend(renumbered);
-        Recipe { passes }
+        let mut both = self.clone();
+        let mut renamed = BTreeMap::new();
+        for group in &other.groups {
+            let id = both.free_group();
+            renamed.insert(group.id, id);
+            both.groups.push(Group { id, ..group.clone() });
+        }
+        let group = |pass: &Pass| pass.group.and_then(|id| renamed.get(&id).copied());
+        let renumbered = |(id, pass): (PassId, &Pass)| Pass { id, group: group(pass), ..pass.clone() };
+        both.passes.extend(self.free_ids().zip(&other.passes).map(renumbered));
+        both
     }
 }
 
@@ -159,7 +167,7 @@ mod tests {
         let picked = Aim { picked: Some(vec![HitId::new(1)]), ..Aim::default() };
         passes.push(Pass::new(7, picked, Action::Level(Level { by: 1.0 })));
         // A shaker and an open hat, but neither kick nor congas: the shaker is of their family.
-        let (fitted, said) = Recipe { passes }.fitted(&Kit::general_midi(), &part(&[82, 46]));
+        let (fitted, said) = Recipe::of(passes).fitted(&Kit::general_midi(), &part(&[82, 46]));
         let ids: Vec<u32> = fitted.passes.iter().map(|pass| pass.id.0).collect();
         assert_eq!(ids, [1, 2, 4, 5]);
         assert_eq!(fitted.passes[0].aim.instruments, [InstrumentId::new("open-hat")]);
@@ -178,7 +186,7 @@ mod tests {
         own.instruments.retain(|one| one.id.as_str() != "ride-1");
         let swap = |id: &str| {
             let swap = Swap { to: SwapTo::Instrument, instrument: InstrumentId::new(id), ..Swap::default() };
-            let recipe = Recipe { passes: vec![Pass::new(1, Aim::at("snare"), Action::Swap(swap))] };
+            let recipe = Recipe::of(vec![Pass::new(1, Aim::at("snare"), Action::Swap(swap))]);
             let (fitted, said) = recipe.fitted(&own, &part(&[38]));
             let Action::Swap(swap) = &fitted.passes[0].action else { panic!("it stays a swap") };
             (swap.instrument.to_string(), said)
@@ -192,7 +200,7 @@ mod tests {
 
     #[test]
     fn passes_that_follow_get_ids_of_their_own() {
-        let one = Recipe { passes: vec![Pass::new(7, Aim::everything(), Action::Level(Level { by: 1.0 }))] };
+        let one = Recipe::of(vec![Pass::new(7, Aim::everything(), Action::Level(Level { by: 1.0 }))]);
         let ids: Vec<u32> = one.followed_by(&one).passes.iter().map(|pass| pass.id.0).collect();
         assert_eq!(ids, [7, 8]);
     }

@@ -287,13 +287,11 @@ mod tests {
         let aimed = |id: u32, bars| Pass::new(id, Aim { bars: vec![bars], ..Aim::everything() }, level.clone());
         let arc =
             Arc { points: vec![ArcPoint { bar: 1.0, by: 0.0 }, ArcPoint { bar: 3.5, by: 9.0 }], ..Arc::default() };
-        let recipe = Recipe {
-            passes: vec![
-                aimed(1, range(2, 2)),
-                aimed(2, range(3, 4)),
-                Pass::new(3, Aim::everything(), Action::Arc(arc)),
-            ],
-        };
+        let recipe = Recipe::of(vec![
+            aimed(1, range(2, 2)),
+            aimed(2, range(3, 4)),
+            Pass::new(3, Aim::everything(), Action::Arc(arc)),
+        ]);
         let (_, metre) = Outline::plain(4, 100.0, "4/4").maps();
         let (after, said) = gone.recipe(&recipe, &metre, &metre);
         assert!(!after.passes[0].on && after.passes[0].aim.bars == [range(2, 2)]);
@@ -307,12 +305,10 @@ mod tests {
         let arc = points.iter().map(|&(bar, by)| ArcPoint { bar, by }).collect();
         let line =
             points.iter().map(|&(bar, by)| LanePoint { bar, value: 64.0 + by, way: LaneWay::Straight }).collect();
-        let recipe = Recipe {
-            passes: vec![
-                Pass::new(1, Aim::everything(), Action::Arc(Arc { points: arc, ..Arc::default() })),
-                Pass::new(2, Aim::everything(), Action::LaneLine(LaneLine { points: line, ..LaneLine::default() })),
-            ],
-        };
+        let recipe = Recipe::of(vec![
+            Pass::new(1, Aim::everything(), Action::Arc(Arc { points: arc, ..Arc::default() })),
+            Pass::new(2, Aim::everything(), Action::LaneLine(LaneLine { points: line, ..LaneLine::default() })),
+        ]);
         let (_, metre) = Outline::plain(bars, 100.0, "4/4").maps();
         let (after, said) = edit.plan(bars).unwrap().moves(bars).recipe(&recipe, &metre, &metre);
         let [Action::Arc(arc), Action::LaneLine(line)] = [&after.passes[0].action, &after.passes[1].action] else {

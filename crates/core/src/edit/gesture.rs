@@ -17,10 +17,11 @@ use crate::part::lane::LaneKind;
 use crate::perform::{Context, Performance, PlayedHit, perform};
 use crate::read::report::{Figures, Measured};
 use crate::recipe::action::{
-    Action, Arc, ByHand, Groove, GrooveVoice, HandHit, HandMove, Lean, Loosen, Pull, Shape, Values,
+    Action, Arc, ByHand, Contrast, ContrastAround, Groove, GrooveVoice, HandHit, HandMove, Lean, Level, Loosen, Pull,
+    Shape, Values,
 };
-use crate::recipe::aim::Aim;
-use crate::recipe::{Pass, PassId, Recipe};
+use crate::recipe::aim::{Aim, Turned};
+use crate::recipe::{Group, GroupId, Pass, PassId, Recipe};
 use serde::Deserialize;
 use serde_json::{Value, json};
 use std::cell::OnceCell;
@@ -125,6 +126,21 @@ pub enum Gesture {
         #[ts(optional)]
         hard: Option<f64>,
     },
+    /// Drums made so much harder, each by a pass of its own; counted from what that pass does.
+    LevelBy {
+        /// Which.
+        instruments: Vec<InstrumentId>,
+        /// Steps of velocity.
+        by: f64,
+    },
+    /// The velocities of drums spread so much wider around their mean, each by a pass of its own; counted from what that
+    /// pass does.
+    ContrastBy {
+        /// Which.
+        instruments: Vec<InstrumentId>,
+        /// %
+        by: f64,
+    },
     /// The middle of an instrument's timing, so much later.
     LeanBy {
         /// Whose.
@@ -205,9 +221,68 @@ pub enum Gesture {
         /// The passes of a recipe, whatever ids they have.
         #[ts(type = "Pass[]")]
         passes: Value,
+        /// The groups that these are in.
+        #[serde(default)]
+        #[ts(optional, type = "Group[]")]
+        groups: Option<Value>,
         /// In the place of those that are there.
         #[serde(default)]
         instead: bool,
+        /// As one group of this name, if they are several.
+        #[serde(default)]
+        #[ts(optional)]
+        named: Option<String>,
+    },
+    /// Passes made a group, one behind the other where the first of them is.
+    GroupPasses {
+        /// Which.
+        passes: Vec<PassId>,
+        /// What it is called.
+        name: String,
+    },
+    /// A group switched on or off, called something else, or as far as another amount. What is absent stays.
+    ChangeGroup {
+        /// Which.
+        group: GroupId,
+        /// Whether it is on.
+        #[serde(default)]
+        #[ts(optional)]
+        on: Option<bool>,
+        /// Its name.
+        #[serde(default)]
+        #[ts(optional)]
+        name: Option<String>,
+        /// 0 to 150 %.
+        #[serde(default)]
+        #[ts(optional)]
+        amount: Option<Percent>,
+    },
+    /// A group and its passes, done so many places later, or earlier; another group counts as one.
+    MoveGroup {
+        /// Which.
+        group: GroupId,
+        /// Later is positive.
+        by: i32,
+    },
+    /// A group and its passes taken out of the list.
+    DeleteGroup {
+        /// Which.
+        group: GroupId,
+    },
+    /// A group given up: its passes stay where they are.
+    Ungroup {
+        /// Which.
+        group: GroupId,
+    },
+    /// A pass taken out of its group, to behind it.
+    LeaveGroup {
+        /// Which pass.
+        pass: PassId,
+    },
+    /// A pass turned into one for each drum that it aims at, with equal settings.
+    PassForEach {
+        /// Which pass.
+        pass: PassId,
     },
     /// A second one behind a pass, with an id of its own.
     DuplicatePass {
@@ -238,6 +313,7 @@ impl Gesture {
                 ("hard", hard.unwrap_or_default()),
             ],
             Gesture::LeanBy { by, .. } | Gesture::SpreadBy { by, .. } => &[("by", by.0)],
+            Gesture::LevelBy { by, .. } | Gesture::ContrastBy { by, .. } => &[("by", *by)],
             Gesture::DrawSlot { cells, louder, .. } => &[("cells", *cells), ("louder", *louder)],
             _ => &[],
         };
@@ -313,14 +389,60 @@ impl<'a> Bench<'a> {
             Gesture::ShapeBy { instrument, property, soft, typical, hard } => {
                 now.shaped(instrument, *property, [("hard", *hard), ("typical", *typical), ("soft", *soft)])
             }
+            Gesture::LevelBy { instruments, by } => {
+                let from = Action::Level(Level::default());
+                now.each_set(instruments, &from, "by", *by, (-126.0, 126.0))
+            }
+            Gesture::ContrastBy { instruments, by } => {
+                let from = Contrast { contrast: Percent(100.0), around: ContrastAround::Mean, ..Contrast::default() };
+                now.each_set(instruments, &Action::Contrast(from), "contrast", *by, (0.0, 400.0))
+            }
             Gesture::LeanBy { instrument, by } => now.leaned(instrument, *by),
             Gesture::SpreadBy { instrument, by } => now.spread(instrument, *by),
             Gesture::DrawSlot { instrument, slot, cells, louder } => now.drawn(instrument, *slot, *cells, *louder),
             Gesture::Set { pass, setting, value } => with_setting(recipe, *pass, setting, value.clone()),
-            Gesture::AddPasses { passes, instead } => {
-                let new = self.begun(Recipe::from_value(json!({ "passes": passes }))?);
+            Gesture::AddPasses { passes, groups, instead, named } => {
+                let groups = groups.clone().unwrap_or_else(|| json!([]));
+                let mut new = self.begun(Recipe::from_value(json!({ "passes": passes, "groups": groups }))?);
+                if let Some(name) = named.as_ref().filter(|_| new.passes.len() > 1) {
+                    let id = GroupId(1);
+                    new.passes.iter_mut().for_each(|pass| pass.group = Some(id));
+                    new.groups = vec![Group::new(id, name)];
+                }
                 if *instead { Ok(Recipe::default().followed_by(&new)) } else { Ok(recipe.followed_by(&new)) }
             }
+            Gesture::GroupPasses { passes, name } => grouped(recipe, passes, name),
+            Gesture::ChangeGroup { group, on, name, amount } => {
+                let mut recipe = recipe.clone();
+                let one = recipe.groups.iter_mut().find(|one| one.id == *group).ok_or_else(|| no_group(*group))?;
+                one.on = on.unwrap_or(one.on);
+                one.amount = amount.unwrap_or(one.amount);
+                one.name = name.clone().unwrap_or_else(|| one.name.clone());
+                Ok(recipe)
+            }
+            Gesture::MoveGroup { group, by } => moved_group(recipe, *group, *by),
+            Gesture::DeleteGroup { group } => {
+                recipe.group(*group).ok_or_else(|| no_group(*group))?;
+                let mut recipe = recipe.clone();
+                recipe.passes.retain(|pass| pass.group != Some(*group));
+                Ok(recipe.tidied())
+            }
+            Gesture::Ungroup { group } => {
+                recipe.group(*group).ok_or_else(|| no_group(*group))?;
+                let mut recipe = recipe.clone();
+                recipe.groups.retain(|one| one.id != *group);
+                Ok(recipe.tidied())
+            }
+            Gesture::LeaveGroup { pass } => {
+                let place = place_of(recipe, *pass)?;
+                let mut recipe = recipe.clone();
+                let mut left = recipe.passes.remove(place);
+                let group = left.group.take().ok_or_else(|| wrong("pass", "it is in no group"))?;
+                let behind = recipe.passes.iter().rposition(|one| one.group == Some(group));
+                recipe.passes.insert(behind.map_or(place, |last| last + 1), left);
+                Ok(recipe.tidied())
+            }
+            Gesture::PassForEach { pass } => now.parted(*pass),
             Gesture::DuplicatePass { pass, others } => duplicated(recipe, *pass, *others),
             Gesture::ChangePass { pass, on, fresh, name, aim } => {
                 let place = place_of(recipe, *pass)?;
@@ -337,16 +459,23 @@ impl<'a> Bench<'a> {
             Gesture::MovePass { pass, by } => {
                 let place = place_of(recipe, *pass)?;
                 let mut recipe = recipe.clone();
-                let moved = recipe.passes.remove(place);
-                let to = (place as i64 + i64::from(*by)).clamp(0, recipe.passes.len() as i64);
-                recipe.passes.insert(to as usize, moved);
-                Ok(recipe)
+                let mut moved = recipe.passes.remove(place);
+                let to = (place as i64 + i64::from(*by)).clamp(0, recipe.passes.len() as i64) as usize;
+                let group = |place: Option<usize>| place.and_then(|place| recipe.passes.get(place)?.group);
+                let (before, behind) = (group(to.checked_sub(1)), group(Some(to)));
+                // Between passes of one group it comes into that; at the edge of its own it stays in it.
+                moved.group = match (before, behind) {
+                    (Some(one), Some(other)) if one == other => Some(one),
+                    _ => moved.group.filter(|own| before == Some(*own) || behind == Some(*own)),
+                };
+                recipe.passes.insert(to, moved);
+                Ok(recipe.tidied())
             }
             Gesture::DeletePass { pass } => {
                 let place = place_of(recipe, *pass)?;
                 let mut recipe = recipe.clone();
                 recipe.passes.remove(place);
-                Ok(recipe)
+                Ok(recipe.tidied())
             }
         }?;
         after.check()?;
@@ -420,8 +549,9 @@ impl<'a> Now<'a> {
             BTreeSet::new()
         };
         let last_maker = self.recipe.passes.iter().rposition(|pass| makers.contains(&pass.id)).unwrap_or(0);
-        let is_hand =
-            |pass: &Pass| pass.on && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything();
+        let is_hand = |pass: &Pass| {
+            self.is_free(pass) && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything()
+        };
         let place = self.recipe.passes.iter().rposition(is_hand)?;
         (place >= last_maker).then(|| self.recipe.passes[place].id)
     }
@@ -515,7 +645,9 @@ impl<'a> Now<'a> {
             .collect();
         let place = |pass: &PassId| recipe.passes.iter().position(|one| one.id == *pass);
         let Some(behind) = silent.values().filter_map(place).max() else { return Ok(recipe) };
-        let takes = |pass: &Pass| pass.on && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything();
+        let takes = |pass: &Pass| {
+            self.is_free(pass) && matches!(pass.action, Action::ByHand(_)) && pass.aim == Aim::everything()
+        };
         if !recipe.passes[behind + 1..].iter().any(takes) {
             let id = recipe.free_id();
             recipe.passes.push(Pass { id, ..Pass::new(0, Aim::everything(), Action::ByHand(ByHand::default())) });
@@ -647,6 +779,12 @@ impl<'a> Now<'a> {
         Ok(self.with_added(self.free_hits().zip(self.played(hits)?).map(half).collect()))
     }
 
+    /// Whether what a hand does may go on in a pass: it is on, and all of it is played.
+    fn is_free(&self, pass: &Pass) -> bool {
+        let whole = self.recipe.group_of(pass).is_none_or(|group| group.amount == Group::WHOLE);
+        self.recipe.is_on(pass) && whole
+    }
+
     /// The last pass of a kind that is on, shapes velocities and aims at just this instrument.
     fn pass_at(&self, recipe: &Recipe, kind: &str, instrument: &InstrumentId) -> Option<Pass> {
         self.pass_for(recipe, kind, Property::Velocity, instrument)
@@ -655,7 +793,8 @@ impl<'a> Now<'a> {
     /// The last pass of a kind that is on, shapes a property and aims at just this instrument.
     fn pass_for(&self, recipe: &Recipe, kind: &str, property: Property, instrument: &InstrumentId) -> Option<Pass> {
         let does_it = |action: &Action| action.info().kind == kind && action.property() == property;
-        let is_it = |pass: &&Pass| pass.on && does_it(&pass.action) && pass.aim == Aim::at(instrument.as_str());
+        let is_it =
+            |pass: &&Pass| self.is_free(pass) && does_it(&pass.action) && pass.aim == Aim::at(instrument.as_str());
         recipe.passes.iter().rev().find(is_it).cloned()
     }
 
@@ -684,29 +823,81 @@ impl<'a> Now<'a> {
     }
 
     fn shaped(&self, instrument: &InstrumentId, property: Property, steps: [(&str, Option<f64>); 3]) -> Done {
-        let plain = Shape { property, ..Shape::default() };
-        let start = match self.pass_for(self.recipe, "shape", property, instrument) {
-            Some(_) => plain,
-            None => {
-                let [soft, typical, hard] = self.handles(instrument, property)?;
-                // What lies alike in pitch or place has no beat to follow.
-                let follow = if property == Property::Velocity { plain.follow } else { Percent(0.0) };
-                Shape { soft, typical, hard, follow, ..plain }
-            }
-        };
-        let (mut recipe, pass) = self.with_pass_at(instrument, Action::Shape(start));
+        // What lies alike in pitch or place has no beat to follow.
+        let usual = Shape::default();
+        let follow = if property == Property::Velocity { usual.follow } else { Percent(0.0) };
+        let still = Shape { soft: None, typical: None, hard: None, follow, property, ..usual };
+        let (mut recipe, pass) = self.with_pass_at(instrument, Action::Shape(still));
         let Action::Shape(from) = &pass.action else { return Ok(recipe) };
+        // What is not set is where it is played.
+        let [soft, typical, hard] = self.handles(instrument, property)?;
         for (handle, by) in steps {
             let Some(by) = by else { continue };
             let was = match handle {
-                "soft" => from.soft,
-                "typical" => from.typical,
-                _ => from.hard,
+                "soft" => from.soft.unwrap_or(soft),
+                "typical" => from.typical.unwrap_or(typical),
+                _ => from.hard.unwrap_or(hard),
             };
             let step = if property == Property::Level { 10.0 } else { 1.0 };
             let to = property.held(((was + by) * step).round() / step);
             recipe = with_setting(&recipe, pass.id, handle, json!(to))?;
         }
+        Ok(recipe)
+    }
+
+    /// A number of one pass of each of some drums, so much higher.
+    fn each_set(
+        &self,
+        instruments: &[InstrumentId],
+        neutral: &Action,
+        setting: &str,
+        by: f64,
+        (least, most): (f64, f64),
+    ) -> Done {
+        let mut recipe = self.recipe.clone();
+        for instrument in instruments {
+            self.bench.chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+            let (next, pass) = Now::on(self.bench, &recipe).with_pass_at(instrument, neutral.clone());
+            let fields = serde_json::to_value(&pass.action).map_err(|error| wrong("instruments", error.to_string()))?;
+            let was = fields[setting].as_f64().unwrap_or_default();
+            recipe = with_setting(&next, pass.id, setting, json!((was + by).round().clamp(least, most)))?;
+        }
+        Ok(recipe)
+    }
+
+    /// A pass as one for each drum that it aims at and that is played.
+    fn parted(&self, pass: PassId) -> Done {
+        let place = place_of(self.recipe, pass)?;
+        let chart = self.bench.chart;
+        let one = &self.recipe.passes[place];
+        let mut struck = vec![false; chart.kit.instruments.len()];
+        let places = self.performance().hits().filter_map(|hit| chart.instrument_of(hit.note, hit.channel));
+        places.for_each(|place| struck[place] = true);
+        let named = |instrument: &InstrumentId| one.aim.instruments.contains(instrument);
+        let turned = one.aim.turned();
+        let all_but = match turned {
+            Some(Turned::Instruments) if one.aim.is_everywhere() => true,
+            Some(Turned::Instruments | Turned::Bars) => {
+                return Err(wrong("pass", "it aims at all but some bars: aim it at the bars that it is for"));
+            }
+            _ => false,
+        };
+        let meant = |instrument: &InstrumentId| {
+            if all_but { !named(instrument) } else { one.aim.instruments.is_empty() || named(instrument) }
+        };
+        let drums = chart.kit.instruments.iter().zip(struck).filter(|(drum, struck)| *struck && meant(&drum.id));
+        let ids = std::iter::once(pass).chain(self.recipe.free_ids());
+        let only = |drum: &InstrumentId| {
+            let instruments = vec![drum.clone()];
+            Aim { instruments, invert: one.aim.invert && !all_but, ..one.aim.clone() }
+        };
+        let each: Vec<Pass> =
+            drums.zip(ids).map(|((drum, _), id)| Pass { id, aim: only(&drum.id), ..one.clone() }).collect();
+        if each.is_empty() {
+            return Err(wrong("pass", "it aims at no drum that is played"));
+        }
+        let mut recipe = self.recipe.clone();
+        recipe.passes.splice(place..=place, each);
         Ok(recipe)
     }
 
@@ -762,7 +953,7 @@ impl<'a> Now<'a> {
         let name = format!("Drawn on {}", found.name.to_lowercase());
         let is_it = |pass: &&Pass| {
             let aimed = pass.aim.instruments.first() == Some(instrument);
-            pass.on && aimed && matches!(&pass.action, Action::Groove(groove) if groove.groove.name == name)
+            self.is_free(pass) && aimed && matches!(&pass.action, Action::Groove(groove) if groove.groove.name == name)
         };
         let mut recipe = self.recipe.clone();
         let known = recipe.passes.iter().rev().find(is_it).map(|pass| pass.id);
@@ -864,7 +1055,7 @@ fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> D
         // Numbers in another unit mean nothing: those of the property begin anew.
         let start = serde_json::to_value(start).map_err(|error| wrong(&at("."), error.to_string()))?;
         let of_property =
-            |values: &Values| matches!(values, Values::Value | Values::Change { .. } | Values::Pattern { .. });
+            |values: &Values| matches!(values, Values::Value { .. } | Values::Change { .. } | Values::Pattern { .. });
         for own in action.info().settings.iter().filter(|own| of_property(&own.values)) {
             fields[own.name] = start[own.name].clone();
         }
@@ -892,6 +1083,48 @@ fn with_setting(recipe: &Recipe, pass: PassId, setting: &str, value: Value) -> D
 fn place_of(recipe: &Recipe, pass: PassId) -> Result<usize, FieldError> {
     let place = recipe.passes.iter().position(|one| one.id == pass);
     place.ok_or_else(|| wrong("pass", format!("there is no pass {}", pass.0)))
+}
+
+fn no_group(group: GroupId) -> FieldError {
+    wrong("group", format!("there is no group {}", group.0))
+}
+
+fn grouped(recipe: &Recipe, passes: &[PassId], name: &str) -> Done {
+    let places = passes.iter().map(|pass| place_of(recipe, *pass)).collect::<Result<BTreeSet<usize>, FieldError>>()?;
+    let first = *places.first().ok_or_else(|| wrong("passes", "a group has at least one pass"))?;
+    let mut recipe = recipe.clone();
+    let id = recipe.free_group();
+    recipe.groups.push(Group::new(id, name));
+    let member = |place: usize, pass: &Pass| Pass {
+        group: if places.contains(&place) { Some(id) } else { pass.group },
+        ..pass.clone()
+    };
+    let all: Vec<Pass> = recipe.passes.iter().enumerate().map(|(place, pass)| member(place, pass)).collect();
+    let (members, others): (Vec<Pass>, Vec<Pass>) = all.into_iter().partition(|pass| pass.group == Some(id));
+    recipe.passes = others;
+    recipe.passes.splice(first..first, members);
+    Ok(recipe.tidied())
+}
+
+fn moved_group(recipe: &Recipe, group: GroupId, by: i32) -> Done {
+    let is_own = |pass: &Pass| pass.group == Some(group);
+    let from = recipe.passes.iter().position(is_own).ok_or_else(|| no_group(group))?;
+    let mut recipe = recipe.clone();
+    let (own, others): (Vec<Pass>, Vec<Pass>) = recipe.passes.drain(..).partition(is_own);
+    // It goes over whole groups.
+    let mut edges: Vec<usize> = (0..=others.len())
+        .filter(|&place| {
+            let group = |place: Option<usize>| place.and_then(|place| others.get(place)?.group);
+            let (before, behind) = (group(place.checked_sub(1)), group(Some(place)));
+            before.is_none() || before != behind || place == from
+        })
+        .collect();
+    edges.dedup();
+    let at = edges.iter().position(|&edge| edge == from).unwrap_or(0);
+    let to = (at as i64 + i64::from(by)).clamp(0, edges.len() as i64 - 1) as usize;
+    recipe.passes = others;
+    recipe.passes.splice(edges[to]..edges[to], own);
+    Ok(recipe.tidied())
 }
 
 fn duplicated(recipe: &Recipe, pass: PassId, others: bool) -> Done {

@@ -35,7 +35,7 @@ impl Performance {
     /// file's; so the movement comes along by hand, and the passes that change lanes as they are.
     pub fn beside_printed(&self, recipe: &Recipe) -> Recipe {
         let mut beside = Recipe::default();
-        beside.passes.extend(recipe.passes.iter().filter(|pass| pass.on && pass.action.lane().is_some()).cloned());
+        beside.passes.extend(recipe.playing().filter(|pass| pass.action.lane().is_some()).cloned());
         let moved: Vec<HandMove> = (0..)
             .zip(self.in_time())
             .filter(|(_, hit)| !hit.movement.is_none())

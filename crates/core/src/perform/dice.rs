@@ -2,6 +2,7 @@
 
 use crate::base::ids::{PassId, mix};
 use crate::part::hit::HitId;
+use crate::recipe::GroupId;
 
 /// The dice of one pass in one round of one variation.
 ///
@@ -19,6 +20,13 @@ impl Dice {
     pub fn new(variation: u32, pass: PassId, round: u32) -> Dice {
         let pass_and_round = mix((u64::from(pass.0) << 32) | u64::from(round));
         Dice { pass, seed: mix(pass_and_round ^ mix(u64::from(variation).wrapping_add(0x5eed))) }
+    }
+
+    /// The dice of a group, the same in every round.
+    pub(crate) fn of_group(variation: u32, group: GroupId) -> Dice {
+        /// So that those of a group are others than those of the pass of its number.
+        const GROUPS: u32 = u32::MAX;
+        Dice::new(variation, PassId(group.0), 0).apart(GROUPS)
     }
 
     /// Other dice of the same pass, for the nth of several things that it does.

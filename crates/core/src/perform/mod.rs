@@ -2,32 +2,34 @@
 
 pub(crate) mod dice;
 pub(crate) mod drift;
+mod group;
 pub(crate) mod lanes;
 pub(crate) mod limbs;
 pub(crate) mod loudest;
 pub(crate) mod mishits;
 pub(crate) mod openness;
 pub(crate) mod room;
+mod run;
 pub(crate) mod settle;
 pub(crate) mod sounding;
 pub(crate) mod strokes;
 pub(crate) mod touch;
 
+pub use self::run::{Rehearsal, aimed_by, perform, touched, touched_by};
 use crate::base::property::{Movement, Property};
-use crate::base::steps::step;
 use crate::base::units::{Channel, Millis, Note, Ticks, Velocity, whole};
 use crate::kit::chart::Chart;
 use crate::kit::chart::key;
 use crate::kit::{Articulation, Hand, Instrument, Striking, VelocityLayer};
 use crate::part::hit::{Hit, HitId, Part};
 use crate::part::lane::{GoesWith, Lane, LaneKind};
-use crate::perform::dice::Dice;
 use crate::perform::lanes::PlayedLane;
 use crate::perform::room::{LeftOut, LeftOuts};
+use crate::perform::run::Was;
 use crate::perform::settle::{Draft, settle};
 use crate::perform::strokes::StrokeRun;
-use crate::recipe::action::{Action, ActionFamily, Pockets};
-use crate::recipe::{Pass, PassId, Recipe};
+use crate::recipe::PassId;
+use crate::recipe::action::Pockets;
 use crate::time::metre::MetreMap;
 use crate::time::section::Section;
 use crate::time::swung::MovesBy;
@@ -216,97 +218,6 @@ impl Performance {
     pub fn sounding(&self) -> impl Iterator<Item = &PlayedHit> + Clone {
         self.hits().filter(|hit| hit.silenced.is_none())
     }
-}
-
-/// Play a part by a recipe. Equal inputs give equal output, to the bit.
-pub fn perform(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>) -> Performance {
-    Rehearsal::of(part, chart, recipe, context).performance()
-}
-
-/// A part behind the passes of a recipe, from where it can be played, and more passes tried, as often as is wanted: the
-/// recipe is gone through once.
-///
-/// `rehearsal.then(more).performance()` is what [`perform`] makes of both, to the bit.
-#[derive(Clone)]
-pub struct Rehearsal<'a> {
-    stage: Stage<'a>,
-    context: Context<'a>,
-    reports: Vec<PassReport>,
-}
-
-impl<'a> Rehearsal<'a> {
-    /// Of a part behind a recipe.
-    pub fn of(part: &'a Part, chart: &'a Chart, recipe: &Recipe, context: &Context<'a>) -> Rehearsal<'a> {
-        let stage = Stage::new(part, chart, context);
-        Rehearsal { stage, context: *context, reports: Vec::new() }.then(&recipe.passes)
-    }
-
-    /// Goes on with more passes. Their ids are others than those before them have.
-    pub fn then(mut self, passes: &[Pass]) -> Rehearsal<'a> {
-        for pass in passes.iter().filter(|pass| pass.on) {
-            step();
-            self.reports.push(self.stage.run(pass, &self.context, |_| ()));
-        }
-        self
-    }
-
-    /// How it is played.
-    pub fn performance(self) -> Performance {
-        let Rehearsal { mut stage, context, reports } = self;
-        let (part, chart) = (stage.part, stage.chart);
-        let lanes = std::mem::take(&mut stage.lanes);
-        let (written, made) = stage.settled(context.start);
-        let lanes = lanes.into_iter().map(|lane| lane.played(part, chart, &written)).collect();
-        Performance { written, made, passes: reports, lanes }
-    }
-
-    pub(crate) fn part(&self) -> &'a Part {
-        self.stage.part
-    }
-
-    pub(crate) fn chart(&self) -> &'a Chart {
-        self.stage.chart
-    }
-}
-
-/// The hits that each pass which is on changes or makes.
-pub fn touched(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>) -> Vec<(PassId, Vec<HitId>)> {
-    let mut stage = Stage::new(part, chart, context);
-    let mut by_each = |pass: &Pass| {
-        let mut touched = Vec::new();
-        stage.run(pass, context, |id| touched.push(id));
-        (pass.id, touched)
-    };
-    recipe.passes.iter().filter(|pass| pass.on).map(&mut by_each).collect()
-}
-
-/// The hits that a pass changes or makes, be it on or off.
-pub fn touched_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<HitId> {
-    let mut stage = Stage::new(part, chart, context);
-    let mut touched = Vec::new();
-    for pass in recipe.passes.iter().filter(|pass| pass.on || pass.id == wanted) {
-        if pass.id == wanted {
-            stage.run(pass, context, |id| touched.push(id));
-            break;
-        }
-        stage.run(pass, context, |_| ());
-    }
-    touched
-}
-
-/// The hits that a pass aims at, be it on or off, whether it changes them or not.
-pub fn aimed_by(part: &Part, chart: &Chart, recipe: &Recipe, context: &Context<'_>, wanted: PassId) -> Vec<HitId> {
-    let mut stage = Stage::new(part, chart, context);
-    for pass in &recipe.passes {
-        if pass.id == wanted {
-            let dice = dice_of(pass, context);
-            return pass.aim.meant(&stage, &dice).into_iter().map(|index| stage.id(index)).collect();
-        }
-        if pass.on {
-            stage.run(pass, context, |_| ());
-        }
-    }
-    Vec::new()
 }
 
 /// A hit that an action makes.
@@ -902,94 +813,6 @@ impl<'a> Stage<'a> {
         Some(self.chart.kit.stroke(found).1)
     }
 
-    fn run(&mut self, pass: &Pass, context: &Context<'_>, mut touch: impl FnMut(HitId)) -> PassReport {
-        let dice = dice_of(pass, context);
-        self.round = if pass.fresh { context.round } else { 0 };
-        let aimed = pass.aim.meant(self, &dice);
-        let count = self.count();
-        self.stretches = pass.aim.stretches(self.metre, self.sections);
-        let mut was = std::mem::take(&mut self.was);
-        was.remember(self, &aimed, &pass.action);
-        self.left_out = LeftOuts::default();
-        self.reasons.clear();
-        self.lane_values = 0;
-        let many = aimed.len() * pass.action.makes();
-        if many <= MOST_MADE {
-            pass.action.act(self, &aimed, &dice);
-            self.hold_within_reason(&aimed);
-        }
-        if self.count() > count {
-            self.put_in_order(count);
-        }
-
-        let own = |index: &&usize| self.silenced[**index] == Some(pass.id);
-        let count_of = |indices: &[usize]| indices.iter().filter(own).count() as u32;
-        let mut report = PassReport {
-            pass: pass.id,
-            aimed: aimed.len() as u32,
-            touched: 0,
-            added: (self.count() - count) as u32,
-            silenced: if self.silences() { count_of(&aimed) } else { 0 },
-            largest_move: Millis(0.0),
-            mean_move: Millis(0.0),
-            largest_change: 0.0,
-            mean_change: 0.0,
-            left_out: self.left_out.all(),
-            lane_values: pass.action.lane().map(|_| self.lane_values as u32),
-            said: None,
-            reasons: Vec::new(),
-            line: pass.action.line(self),
-            curves: pass.action.curves(self, &aimed),
-            moves_by: pass.action.moves_by(),
-        };
-        let reasons = std::mem::take(&mut self.reasons).into_iter();
-        report.reasons = reasons.map(|(why, hits)| Reason { why, hits }).collect();
-        let told = self.left_out.said().or_else(|| dropped(&report.reasons));
-        report.said = match many {
-            0..=MOST_MADE => joined(pass.action.said(self).or(self.says.take()), told),
-            _ => Some(format!("This could make {many} hits, more than {MOST_MADE}; aim it at fewer. It makes none.")),
-        };
-        let property = pass.action.property();
-        for (place, &index) in aimed.iter().enumerate() {
-            let change = was.value.get(place).map_or(0.0, |was| (self.value(property, index) - was).abs());
-            let moved = was.onset.get(place).map_or(0.0, |was| (self.onset[index] - was).abs());
-            let longer = was.length.get(place).is_some_and(|&was| self.length[index] != was);
-            let renamed = was.note.get(place).is_some_and(|&was| (self.note[index], self.channel[index]) != was);
-            let silenced = self.silenced[index] == Some(pass.id);
-            let moves = was.movement.get(place).is_some_and(|&was| self.movement(index) != was);
-            if !moves && change == 0.0 && moved == 0.0 && !longer && !renamed && !silenced {
-                continue;
-            }
-            touch(self.id[index]);
-            report.touched += 1;
-            report.largest_change = report.largest_change.max(change);
-            report.mean_change += change;
-            if moved > 0.0 {
-                let moved = self.tempo.millis_of(Ticks(moved), Ticks(self.onset[index]));
-                report.largest_move = Millis(report.largest_move.0.max(moved.0));
-                report.mean_move += moved;
-            }
-        }
-        let recalled = std::mem::take(&mut self.recalled);
-        report.touched += recalled.len() as u32;
-        self.id[count..].iter().copied().chain(recalled).for_each(touch);
-        let touched = f64::from(report.touched.max(1));
-        report.mean_move = report.mean_move * (1.0 / touched);
-        report.mean_change /= touched;
-        self.was = was;
-        report
-    }
-
-    /// However often factors are multiplied, numbers stay numbers that can be reckoned with: hundreds of passes that each
-    /// make hits several times as loud or long lead nowhere that one can return from.
-    fn hold_within_reason(&mut self, indices: &[usize]) {
-        for &index in indices {
-            for value in [&mut self.velocity[index], &mut self.onset[index], &mut self.length[index]] {
-                *value = value.clamp(-MOST, MOST);
-            }
-        }
-    }
-
     #[inline(always)]
     fn draft(&self, index: usize) -> Draft {
         let written = self.part.hits().get(index);
@@ -1041,79 +864,8 @@ impl<'a> Stage<'a> {
     }
 }
 
-/// No number of a hit is larger behind a pass.
-const MOST: f64 = 1e12;
-
-/// The most hits that one pass may make.
-const MOST_MADE: usize = 200_000;
-
-/// The dice of a pass; they hang on the round where they are fresh each round.
-fn dice_of(pass: &Pass, context: &Context<'_>) -> Dice {
-    Dice::new(context.variation, pass.id, if pass.fresh { context.round } else { 0 })
-}
-
-/// “12 dropped: double trigger (7), softer than 10 (5).”
-fn dropped(reasons: &[Reason]) -> Option<String> {
-    let all: usize = reasons.iter().map(|one| one.hits.len()).sum();
-    let words: Vec<String> = reasons.iter().map(|one| format!("{} ({})", one.why, one.hits.len())).collect();
-    (all > 0).then(|| format!("{all} dropped: {}.", words.join(", ")))
-}
-
-fn joined(one: Option<String>, other: Option<String>) -> Option<String> {
-    match (one, other) {
-        (Some(one), Some(other)) => Some(format!("{one} {other}")),
-        (one, other) => one.or(other),
-    }
-}
-
 /// The release velocity of made hits: what a device sends that does not measure it.
 const MADE_RELEASE: u8 = 64;
-
-/// What the aimed hits were before a pass, in the columns that its action may change. Its columns are
-/// used again from pass to pass.
-#[derive(Clone, Default)]
-struct Was {
-    onset: Vec<f64>,
-    length: Vec<f64>,
-    /// Of the property that the action shapes.
-    value: Vec<f64>,
-    movement: Vec<Movement>,
-    /// And channel.
-    note: Vec<(Note, Channel)>,
-}
-
-impl Was {
-    /// An action changes the columns of its own family alone; by hand anything can change, and a groove
-    /// has accents, too.
-    fn remember(&mut self, stage: &Stage<'_>, aimed: &[usize], action: &Action) {
-        let family = match action {
-            Action::Groove(_) | Action::Pocket(_) => ActionFamily::Hand,
-            other => other.info().family,
-        };
-        fn keep<T: Copy>(kept: &mut Vec<T>, column: &[T], aimed: &[usize], changes: bool) {
-            kept.clear();
-            if changes {
-                kept.extend(aimed.iter().map(|&index| column[index]));
-            }
-        }
-        keep(&mut self.onset, &stage.onset, aimed, family != ActionFamily::Touch);
-        keep(&mut self.length, &stage.length, aimed, family != ActionFamily::Touch);
-        self.value.clear();
-        if family != ActionFamily::Time {
-            let property = action.property();
-            self.value.extend(aimed.iter().map(|&index| stage.value(property, index)));
-        }
-        self.movement.clear();
-        if matches!(action, Action::ByHand(_)) {
-            self.movement.extend(aimed.iter().map(|&index| stage.movement(index)));
-        }
-        let renames = matches!(family, ActionFamily::Hand | ActionFamily::Hands);
-        self.note.clear();
-        if renames {
-            self.note.extend(aimed.iter().map(|&index| (stage.note[index], stage.channel[index])));
-        }
-    }
-}
 
 #[cfg(test)]
 pub(crate) mod testing {
@@ -1124,6 +876,7 @@ pub(crate) mod testing {
     use crate::kit::Kit;
     use crate::recipe::action::Action;
     use crate::recipe::aim::Aim;
+    use crate::recipe::{Pass, Recipe};
 
     pub fn sixteenths(velocities: &[u8]) -> Part {
         let hit = |(index, &velocity): (usize, &u8)| Hit {
@@ -1158,7 +911,7 @@ pub(crate) mod testing {
         let (tempo, metre, kind) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []), lane.kind);
         let lanes = [lane];
         let context = Context { lanes: &lanes, ..Context::new(&tempo, &metre) };
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), action)]);
         let played = perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context);
         played.lanes.into_iter().find(|one| one.lane.kind == kind).expect("a lane").lane
     }
@@ -1167,7 +920,7 @@ pub(crate) mod testing {
         let ppq = Ppq::new(960).unwrap();
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context::new(&tempo, &metre);
-        let recipe = Recipe { passes: vec![Pass::new(1, Aim::everything(), action)] };
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), action)]);
         perform(part, &Chart::new(part, Kit::of_drums(part)), &recipe, &context).hits().copied().collect()
     }
 }

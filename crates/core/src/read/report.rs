@@ -407,7 +407,7 @@ mod tests {
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context::new(&tempo, &metre);
         let chart = Chart::new(part, Kit::of_drums(part));
-        let performance = perform(part, &chart, &Recipe { passes }, &context);
+        let performance = perform(part, &chart, &Recipe::of(passes), &context);
         report(part, &chart, &context, &performance)
     }
 

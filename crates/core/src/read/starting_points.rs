@@ -201,9 +201,9 @@ impl Manner {
                     None => shapes.push((shape, vec![id])),
                 }
             }
-            for ([soft, typical, hard], instruments) in shapes {
-                let [soft, typical, hard] = [soft, typical, hard].map(|one| f64::from(one.get()));
-                let shape = Shape { soft, typical, hard, follow: Percent(75.0), ..Shape::default() };
+            for (handles, instruments) in shapes {
+                let shape = Shape::straight(handles.map(|one| f64::from(one.get())));
+                let shape = Shape { follow: Percent(75.0), ..shape };
                 steps.push((at(instruments), Action::Shape(shape)));
             }
         }
@@ -232,7 +232,7 @@ impl Manner {
             steps.push((Aim::everything(), self.clock()));
         }
         let passes = (1..).zip(steps).map(|(id, (aim, action))| Pass::new(id, aim, action)).collect();
-        StartingPoint { name: self.name, explains: self.explains, recipe: Recipe { passes } }
+        StartingPoint { name: self.name, explains: self.explains, recipe: Recipe::of(passes) }
     }
 
     /// A player's clock: a slow drift that all limbs share, and a small error of each hit. At this slowness and
@@ -319,7 +319,7 @@ mod tests {
                     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
                     let context = Context { variation, ..Context::new(&tempo, &metre) };
                     let chart = Chart::new(&part, Kit::of_drums(&part));
-                    let played = perform(&part, &chart, &Recipe { passes: vec![loosen.clone()] }, &context);
+                    let played = perform(&part, &chart, &Recipe::of(vec![loosen.clone()]), &context);
                     let both = played.written.iter().zip(part.hits()).skip(4);
                     let offsets: Vec<f64> = both.map(|(now, was)| now.tick.0 - was.tick.0).collect();
                     exponent += fluctuation_exponent(&offsets) / 8.0;

@@ -159,12 +159,10 @@ mod tests {
         let (tempo, metre) = Outline::plain(8, 100.0, "4/4").maps();
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let context = Context::new(&tempo, &metre);
-        let recipe = Recipe {
-            passes: vec![
-                Pass::new(1, Aim::at("snare"), Action::Vary(Vary { by: 20.0, ..Vary::default() })),
-                Pass::new(2, Aim::at("kick"), Action::Silence(Silence::default())),
-            ],
-        };
+        let recipe = Recipe::of(vec![
+            Pass::new(1, Aim::at("snare"), Action::Vary(Vary { by: 20.0, ..Vary::default() })),
+            Pass::new(2, Aim::at("kick"), Action::Silence(Silence::default())),
+        ]);
         let before = perform(&part, &chart, &Recipe::default(), &context);
         let after = perform(&part, &chart, &recipe, &context);
         let found = Treatment::of(&part, &chart, &context, [&before, &after], &Thresholds::default());

@@ -2,9 +2,11 @@
 
 pub mod action;
 pub(crate) mod aim;
+mod group;
 pub(crate) mod names;
 pub(crate) mod property_info;
 
+pub use self::group::{Group, GroupId};
 use crate::base::field_error::FieldError;
 pub use crate::base::ids::PassId;
 use crate::base::units::Ticks;
@@ -31,6 +33,10 @@ pub struct Pass {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub name: Option<String>,
+    /// The group that it is in.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub group: Option<GroupId>,
     /// Whom.
     pub aim: Aim,
     /// What.
@@ -40,7 +46,7 @@ pub struct Pass {
 impl Pass {
     /// A pass that is on and has no name of its own.
     pub fn new(id: u32, aim: Aim, action: Action) -> Pass {
-        Pass { id: PassId(id), on: true, fresh: false, name: None, aim, action }
+        Pass { id: PassId(id), on: true, fresh: false, name: None, group: None, aim, action }
     }
 }
 
@@ -49,6 +55,10 @@ impl Pass {
 pub struct Recipe {
     /// In the order in which they are done.
     pub passes: Vec<Pass>,
+    /// Those that passes are in.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Group>>")]
+    pub groups: Vec<Group>,
 }
 
 #[derive(Deserialize)]
@@ -61,6 +71,8 @@ struct RawPass {
     fresh: bool,
     #[serde(default)]
     name: Option<String>,
+    #[serde(default)]
+    group: Option<GroupId>,
     #[serde(default)]
     aim: Aim,
     action: Value,
@@ -78,6 +90,8 @@ fn is_not(value: &bool) -> bool {
 #[serde(deny_unknown_fields)]
 struct RawRecipe {
     passes: Vec<RawPass>,
+    #[serde(default)]
+    groups: Vec<Group>,
 }
 
 impl Recipe {
@@ -85,8 +99,13 @@ impl Recipe {
     pub const MOST_PASSES: usize = 500;
 
     /// The version of the recipe format that this build writes; it reads those from 1 on. Version 2 has properties
-    /// and lanes.
-    pub const VERSION: u32 = 2;
+    /// and lanes, version 3 groups and shapes that keep what is there.
+    pub const VERSION: u32 = 3;
+
+    /// Passes that are in no group.
+    pub fn of(passes: Vec<Pass>) -> Recipe {
+        Recipe { passes, groups: Vec::new() }
+    }
 
     /// From `{"passes": [...]}`, every field checked.
     ///
@@ -111,11 +130,12 @@ impl Recipe {
                 on: pass.on,
                 fresh: pass.fresh,
                 name: pass.name,
+                group: pass.group,
                 aim: pass.aim.parted(),
                 action,
             });
         }
-        let recipe = Recipe { passes };
+        let recipe = Recipe { passes, groups: raw.groups };
         recipe.check_passes()?;
         Ok(recipe)
     }
@@ -143,7 +163,7 @@ impl Recipe {
             }
             pass.aim.check().map_err(|(field, message)| FieldError::new(at(&format!("aim.{field}")), message))?;
         }
-        Ok(())
+        self.check_groups()
     }
 
     /// Whether all that it adds by hand lies in a song that ends at `end`, or within an hour behind it.
@@ -167,7 +187,7 @@ impl Recipe {
 
     /// Whether its rounds differ.
     pub fn is_fresh(&self) -> bool {
-        self.passes.iter().any(|pass| pass.on && pass.fresh)
+        self.playing().any(|pass| pass.fresh)
     }
 
     /// An id that no pass has yet.
@@ -244,7 +264,7 @@ impl RecipeFile {
                 );
                 return Err(FieldError::new("version", message));
             }
-            _ => return Err(FieldError::new("version", format!("expected 1 or {}", Recipe::VERSION))),
+            _ => return Err(FieldError::new("version", format!("expected 1 to {}", Recipe::VERSION))),
         }
         let mut text_of = |field: &str| match fields.remove(field) {
             None => Ok(String::new()),
@@ -325,7 +345,7 @@ mod tests {
             .zip(1..)
             .map(|(action, id)| Pass::new(id, Aim::at("snare"), action))
             .collect();
-        let file = RecipeFile::new("All", "of them", Recipe { passes });
+        let file = RecipeFile::new("All", "of them", Recipe::of(passes));
         let text = serde_json::to_string_pretty(&file).unwrap();
         assert_eq!(RecipeFile::parse(&text).unwrap(), file);
     }

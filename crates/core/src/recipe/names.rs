@@ -57,7 +57,7 @@ pub(crate) trait Carrier {
 impl Pass {
     /// Shows all that the pass names.
     pub(crate) fn names(&mut self, by: &mut dyn Carrier) {
-        let Pass { id: _, on: _, fresh: _, name: _, aim, action } = self;
+        let Pass { id: _, on: _, fresh: _, name: _, group: _, aim, action } = self;
         aim.names(by);
         action.names(by);
     }
@@ -81,6 +81,6 @@ impl Recipe {
             }
             said.extend(notes.into_iter().map(|note| format!("{}: {note}", was.called(index))));
         }
-        (Recipe { passes }, said)
+        (Recipe { passes, groups: self.groups.clone() }.tidied(), said)
     }
 }

@@ -79,9 +79,9 @@ impl Property {
         let pattern = accents.pattern.iter().map(|one| (one * scale * 10.0).round() / 10.0).collect();
         vec![
             Action::Shape(Shape {
-                soft: -little,
-                typical: 0.0,
-                hard: little,
+                soft: Some(-little),
+                typical: Some(0.0),
+                hard: Some(little),
                 follow: crate::Percent(0.0),
                 property,
                 ..shape

@@ -30,9 +30,9 @@ pub struct LivePass {
     pub why_not: Option<&'static str>,
 }
 
-fn why_not(pass: &Pass) -> Option<&'static str> {
+fn why_not(recipe: &Recipe, pass: &Pass) -> Option<&'static str> {
     let aim = &pass.aim;
-    if !pass.on {
+    if !recipe.is_on(pass) {
         return Some("it is switched off");
     }
     if let Action::ByHand(_) = pass.action {
@@ -63,8 +63,8 @@ impl Live {
     /// The tables of a kit by a recipe. Every stroke of every velocity is performed, by the passes that are heard.
     pub fn of(kit: &Kit, recipe: &Recipe, channel: Channel, context: &Context<'_>) -> Live {
         let passes: Vec<LivePass> =
-            recipe.passes.iter().map(|pass| LivePass { pass: pass.id, why_not: why_not(pass) }).collect();
-        let heard = recipe.passes.iter().filter(|pass| why_not(pass).is_none()).cloned().collect();
+            recipe.passes.iter().map(|pass| LivePass { pass: pass.id, why_not: why_not(recipe, pass) }).collect();
+        let heard = recipe.passes.iter().filter(|pass| why_not(recipe, pass).is_none()).cloned().collect();
         let strokes: Vec<_> = kit.instruments.iter().flat_map(|one| &one.articulations).collect();
         let bar = context.metre.bar(1).length.0;
         let hit = |(place, velocity): (usize, u8)| Hit {
@@ -79,7 +79,7 @@ impl Live {
         let every = (0..strokes.len()).flat_map(|place| (1..=127).map(move |velocity| (place, velocity)));
         let part = Part::new(every.map(hit).collect());
         let chart = Chart::new(&part, kit.clone());
-        let played = perform(&part, &chart, &Recipe { passes: heard }, context);
+        let played = perform(&part, &chart, &Recipe { passes: heard, groups: recipe.groups.clone() }, context);
         let mut live = Live { notes: vec![None; 128], tables: Vec::new(), passes };
         for (stroke, hits) in strokes.iter().zip(played.written.chunks(127)) {
             let table: Vec<u8> = std::iter::once(0).chain(hits.iter().map(|hit| hit.velocity.get())).collect();

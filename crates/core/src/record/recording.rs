@@ -14,7 +14,7 @@ use crate::part::lane::{Lane, LaneKind};
 use crate::perform::openness::Openness;
 use crate::perform::{Context, perform};
 use crate::recipe::action::{LaneLine, Strays};
-use crate::recipe::{Pass, Recipe};
+use crate::recipe::{Pass, PassId, Recipe};
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
 use crate::time::tempo::TempoMap;
@@ -567,7 +567,7 @@ impl Round {
         let part = self.part();
         let chart = Chart::new(&part, kit.clone().with_unknown(&part));
         let strays = Pass::new(1, Aim::everything(), Action::Strays(Strays::default()));
-        let played = perform(&part, &chart, &Recipe { passes: vec![strays] }, context);
+        let played = perform(&part, &chart, &Recipe::of(vec![strays]), context);
         let offset = |(hit, meant): (&Hit, &crate::PlayedHit)| {
             let line = grid.nearest(context.metre, hit.tick);
             meant.silenced.is_none().then(|| 1000.0 * (context.tempo.seconds(hit.tick) - context.tempo.seconds(line)))
@@ -655,11 +655,12 @@ impl Laying {
             let values = values.filter(|one| within(one.0)).collect();
             let Some(line) = LaneLine::stepped(lane.kind, values, metre) else { continue };
             let everywhere = Aim::everything();
-            let before =
-                recipe.passes.iter_mut().rev().filter(|pass| pass.on).find_map(|pass| match &mut pass.action {
-                    Action::LaneLine(before) if before.lane == line.lane && pass.aim == everywhere => Some(before),
-                    _ => None,
-                });
+            let playing: HashSet<PassId> = recipe.playing().map(|pass| pass.id).collect();
+            let before = recipe.passes.iter_mut().rev().filter(|pass| playing.contains(&pass.id));
+            let before = before.into_iter().find_map(|pass| match &mut pass.action {
+                Action::LaneLine(before) if before.lane == line.lane && pass.aim == everywhere => Some(before),
+                _ => None,
+            });
             match before.and_then(|before| Some((before.with(&line)?, before))) {
                 Some((with, before)) => *before = with,
                 None => {

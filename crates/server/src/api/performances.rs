@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::collections::HashMap;
 use ts_rs::TS;
 use vivida_core::{
-    Action, ActionInfo, Aim, AimOffer, Gesture, GoesWith, HitId, LaneKind, Measured, Note, PassId, PassReport,
+    Action, ActionInfo, Aim, AimOffer, Gesture, GoesWith, GroupId, HitId, LaneKind, Measured, Note, PassId, PassReport,
     PocketSettings, Property, PropertyInfo, Recipe, Turned, action::DiceUse,
 };
 
@@ -194,6 +194,10 @@ pub struct PerformRequest {
     #[serde(default)]
     #[ts(optional)]
     pub alone: Option<PassId>,
+    /// Only this group is heard.
+    #[serde(default)]
+    #[ts(optional)]
+    pub alone_group: Option<GroupId>,
     /// What is listened to behind the passes, before it is taken.
     #[serde(default)]
     #[ts(optional)]

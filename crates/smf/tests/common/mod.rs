@@ -36,7 +36,7 @@ pub fn play_all(song: &SongFile, index: usize, passes: &[(Aim, Action)], export:
     let start = export.start(song);
     let context = Context { start, lanes: part.lanes(), ..Context::new(&song.tempo, &song.metre) };
     let passes = (1..).zip(passes).map(|(id, (aim, action))| Pass::new(id, aim.clone(), action.clone()));
-    let recipe = Recipe { passes: passes.collect() };
+    let recipe = Recipe::of(passes.collect());
     (index, perform(&part.part, &part.chart(part.drums), &recipe, &context))
 }
 

@@ -310,7 +310,7 @@ pub fn cures(
     of: &Finding,
 ) -> Vec<Cure> {
     let mends = |cure: &Cure| {
-        let after = recipe.followed_by(&Recipe { passes: cure.passes.clone() });
+        let after = recipe.followed_by(&Recipe::of(cure.passes.clone()));
         let performance = rehearsal.clone().then(&after.passes[recipe.passes.len()..]).performance();
         let now = findings(rehearsal.part(), rehearsal.chart(), context, &performance, thresholds);
         let was = |key: (Rule, Option<&InstrumentId>)| before.iter().find(|one| one.key() == key);
@@ -414,7 +414,7 @@ mod tests {
         let context = Context::new(&tempo, &metre);
         let chart = Chart::new(&part, Kit::of_drums(&part));
         let level = |id: u32| Pass::new(id, Aim::everything(), Action::Level(Level { by: 0.1 }));
-        let recipe = Recipe { passes: (1..=300).map(level).collect() };
+        let recipe = Recipe::of((1..=300).map(level).collect());
         let thresholds = Thresholds::default();
         let (tried, passes) = counted(|| {
             let rehearsal = Rehearsal::of(&part, &chart, &recipe, &context);

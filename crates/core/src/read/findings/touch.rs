@@ -101,8 +101,8 @@ fn one_layer(all: &Listening<'_>, one: &Instrument, places: &[usize], velocities
 
 /// A shape where the kit has room for the drum.
 fn shaped(one: &Instrument, name: &str) -> Cure {
-    let [soft, typical, hard] = roomy(one).map(|value| f64::from(Velocity::rounded(value).get()));
-    let shape = Shape { soft, typical, hard, follow: Percent(75.0), ..Shape::default() };
+    let shape = Shape::straight(roomy(one).map(|value| f64::from(Velocity::rounded(value).get())));
+    let shape = Shape { follow: Percent(75.0), ..shape };
     cure(name, [(on(one), Action::Shape(shape)), twins(one)])
 }
 

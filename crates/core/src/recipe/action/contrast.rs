@@ -1,5 +1,5 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
-use crate::base::stats::median;
+use crate::base::stats::{mean, median};
 use crate::base::units::{Percent, Velocity};
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
@@ -7,21 +7,35 @@ use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// What stays where contrast changes, where no velocity is given.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+#[ts(rename = "ContrastAround")]
+pub enum Around {
+    /// Each instrument's typical: the median of its aimed hits.
+    #[default]
+    Typical,
+    /// Their mean: all of it stays as loud as it is.
+    Mean,
+}
+
 /// Spreads velocities around a pivot or draws them together: v := p + (v − p)·c/100.
 ///
-/// Without a pivot given, each instrument's is its own typical: the median of its aimed hits.
+/// Without a pivot given, each instrument has its own: the median or the mean of its aimed hits.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Contrast {
     /// 0 to 400 %: 100 changes nothing, 0 makes all equal.
     pub contrast: Percent,
-    /// The velocity that stays, or each instrument's typical.
+    /// The velocity that stays, or each instrument's own.
     pub pivot: Option<Velocity>,
+    /// Which that is.
+    pub around: Around,
 }
 
 impl Default for Contrast {
     fn default() -> Contrast {
-        Contrast { contrast: Percent(130.0), pivot: None }
+        Contrast { contrast: Percent(130.0), pivot: None, around: Around::Typical }
     }
 }
 
@@ -31,7 +45,7 @@ impl Act for Contrast {
         title: "Contrast",
         family: ActionFamily::Touch,
         words: &["compress", "expand", "dynamics", "velocity", "scale", "flatten", "equal"],
-        sentence: "set contrast to {contrast}[ around {pivot}].",
+        sentence: "set contrast to {contrast}[, around {around}][, around {pivot}].",
         brief: "{contrast}",
         explains: "More or less difference between loud and soft, around what is typical.",
         points: &[
@@ -44,6 +58,13 @@ impl Act for Contrast {
         ],
         settings: &[
             Setting::new("contrast", "contrast", Values::number(0.0, 400.0, 1.0, "%", Some(100.0))),
+            Setting::new(
+                "around",
+                "around",
+                Values::Choice { options: &[("typical", "what is typical"), ("mean", "the mean")] },
+            )
+            .when("pivot", "null")
+            .quiet(0.0),
             Setting::new(
                 "pivot",
                 "pivot",
@@ -64,9 +85,11 @@ impl Act for Contrast {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for indices in stage.by_instrument(aimed) {
-            let pivot = match self.pivot {
-                Some(velocity) => f64::from(velocity.get()),
-                None => median(&mut indices.iter().map(|&index| stage.velocity[index]).collect::<Vec<f64>>()),
+            let mut values: Vec<f64> = indices.iter().map(|&index| stage.velocity[index]).collect();
+            let pivot = match (self.pivot, self.around) {
+                (Some(velocity), _) => f64::from(velocity.get()),
+                (None, Around::Typical) => median(&mut values),
+                (None, Around::Mean) => mean(&values),
             };
             for index in indices {
                 let velocity = &mut stage.velocity[index];
@@ -84,7 +107,7 @@ mod tests {
 
     fn contrast(contrast: f64, pivot: Option<u8>, velocities: &[u8]) -> Vec<u8> {
         let pivot = pivot.and_then(Velocity::new);
-        let action = Action::Contrast(Contrast { contrast: Percent(contrast), pivot });
+        let action = Action::Contrast(Contrast { contrast: Percent(contrast), pivot, ..Contrast::default() });
         play(&sixteenths(velocities), action).iter().map(|hit| hit.velocity.get()).collect()
     }
 
@@ -97,5 +120,12 @@ mod tests {
     #[test]
     fn without_a_pivot_the_typical_stays() {
         assert_eq!(contrast(200.0, None, &[60, 70, 90]), [50, 70, 110]);
+    }
+
+    #[test]
+    fn around_the_mean_it_stays_as_loud() {
+        let contrast = Contrast { contrast: Percent(50.0), around: Around::Mean, ..Contrast::default() };
+        let played = play(&sixteenths(&[40, 40, 100]), Action::Contrast(contrast));
+        assert_eq!(played.iter().map(|hit| hit.velocity.get()).collect::<Vec<u8>>(), [50, 50, 80]);
     }
 }

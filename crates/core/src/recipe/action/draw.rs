@@ -44,8 +44,8 @@ impl Act for Draw {
         points: &[super::point("random velocity", r#"{}"#)],
         settings: &[
             super::PROPERTY,
-            Setting::new("from", "least", Values::Value),
-            Setting::new("to", "most", Values::Value),
+            Setting::new("from", "least", Values::Value { none: None }),
+            Setting::new("to", "most", Values::Value { none: None }),
             Setting::new("spread", "spread", super::loosen::SPREADS),
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
         ],

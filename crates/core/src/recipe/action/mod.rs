@@ -11,6 +11,7 @@ mod fast_hands;
 mod ghosts;
 mod grace;
 mod groove;
+mod humanize;
 mod lanes;
 mod layer;
 mod lean;
@@ -39,13 +40,14 @@ mod vary;
 pub use accents::Accents;
 pub use arc::{Arc, ArcLine, ArcPoint, ArcSections};
 pub use by_hand::{ByHand, HandHit, HandMove};
-pub use contrast::Contrast;
+pub use contrast::{Around as ContrastAround, Contrast};
 pub use draw::Draw;
 pub use fan::{Fan, FanOrder};
 pub use fast_hands::FastHands;
 pub use ghosts::{Ghosts, LeaveFree};
 pub use grace::{Drag, Flam};
 pub use groove::{Groove, GrooveTempo, GrooveVoice};
+pub use humanize::{Humanize, HumanizeHow};
 pub use lanes::{
     LaneAnchor, LaneFollow, LaneFollows, LaneLine, LaneOffset, LanePoint, LaneRamp, LaneScale, LaneSmooth, LaneThin,
     LaneWay,
@@ -217,9 +219,10 @@ pub struct Setting {
     pub label: &'static str,
     /// What can be put there.
     pub values: Values,
-    /// At this value it need not be in the sentence; by itself that is where it is neutral.
+    /// At this value, or at the choice of this place, it need not be in the sentence; by itself that is where it is
+    /// neutral.
     pub quiet: Option<f64>,
-    /// It means something only while another setting is so.
+    /// It means something only while another setting is so; “null” stands for nothing.
     pub when: Option<(&'static str, &'static str)>,
 }
 
@@ -233,7 +236,7 @@ impl Setting {
         Setting { when: Some((other, is)), ..self }
     }
 
-    /// It need not be in the sentence at this value.
+    /// It need not be in the sentence at this value; of a choice, at the option of this place.
     pub(crate) const fn quiet(self, at: f64) -> Setting {
         Setting { quiet: Some(at), ..self }
     }
@@ -266,7 +269,10 @@ pub enum Values {
         options: &'static [(&'static str, &'static str)],
     },
     /// A value of the property that the pass shapes: in its range and unit.
-    Value,
+    Value {
+        /// The word for “no value”, where that is possible (`null` in JSON).
+        none: Option<&'static str>,
+    },
     /// So much more or less of the property that the pass shapes. For velocities within these bounds; for other
     /// properties within what one pass changes of them, on the sides where these have room.
     Change {
@@ -342,7 +348,7 @@ impl Values {
     fn bounds(&self, property: Property, lane: Option<LaneKind>) -> Option<(f64, f64, &'static str)> {
         match self {
             Values::Number { min, max, unit, .. } => Some((*min, *max, unit)),
-            Values::Value => {
+            Values::Value { .. } => {
                 let (min, max) = property.range();
                 Some((min, max, property.unit()))
             }
@@ -523,7 +529,7 @@ macro_rules! actions {
 
 actions! {
     Shape, Contrast, Level, Set, Limits, Match, Vary, Draw, Accents, Swell, Arc, FastHands, NoTwins, Layer, Pull,
-    Swing, Groove, Pocket, Lean, Loosen, Fan, Length, Ghosts, Flam, Drag, Roll, Sticking, Swap, Recolour, Odds,
+    Swing, Groove, Pocket, Lean, Humanize, Loosen, Fan, Length, Ghosts, Flam, Drag, Roll, Sticking, Swap, Recolour, Odds,
     Silence, Strays, Rescue, LaneLine, LaneRamp, LaneScale, LaneOffset, LaneSmooth, LaneThin, LaneFollow, LaneAnchor,
     ByHand,
 }

@@ -197,7 +197,7 @@ mod tests {
         let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
         let context = Context { pockets, ..Context::new(&tempo, &metre) };
         let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
-        perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe { passes }, &context)
+        perform(part, &Chart::new(part, Kit::of_drums(part)), &Recipe::of(passes), &context)
     }
 
     fn late() -> PocketSettings {

@@ -1,29 +1,41 @@
 use super::{Act, ActionFamily, ActionInfo, Setting, Values};
 use crate::base::property::Property;
+use crate::base::stats::quantile;
 use crate::base::units::Percent;
 use crate::perform::Stage;
 use crate::perform::dice::Dice;
 use crate::recipe::names::Carrier;
 use serde::{Deserialize, Serialize};
+use std::ops::RangeInclusive;
 use ts_rs::TS;
 
-/// Gives each instrument's hits a distribution of velocities, or of another property, with three handles, keeping the order
-/// of what was played.
+/// Moves the soft, the typical and the hard hits of each instrument to where its three handles are, in velocity or in
+/// another property, and keeps what is there.
 ///
-/// The n aimed hits of an instrument are ranked by velocity; ties are broken by
-/// s = f·w + (1 − f)·dice, where w is the metrical weight and f is `follow`, and what ties even
-/// then by dice alone. Rank k (from 0) gives u = (k + ½)/n, and the target Q(u) is the straight
-/// line through (.1, soft), (.5, typical), (.9, hard), continued at the end slopes and held in the
-/// property's range: 1 to 127 for velocities. Then v := v + amount·(Q(u) − v).
+/// The handles stand at the 10th percentile, the median and the 90th percentile of the n aimed hits of an instrument.
+/// Between two handles a hit goes linearly in value: one half way between the old typical and the old hard goes half way
+/// between the new ones. Beyond soft and hard the end slopes go on. A handle that is not set stays where it is, or goes
+/// with one that passes it; where none is moved nothing changes, to the bit. Hits of one value in which more than one
+/// handle lies are spread by rank along the straight line through those handles: rank k (from 0) stands at
+/// u = (k + ½)/n, the handles at .1, .5 and .9. Ranks among equals are ordered by s = f·w + (1 − f)·dice, where w is
+/// the metrical weight and f is `follow`, and what ties even then by dice alone. Order is kept.
+///
+/// `own` is how much of the instrument's own distribution is kept: at 0 % all hits, ranked by value, lie on the straight
+/// line through (.1, soft), (.5, typical), (.9, hard), continued at the end slopes; between both values a hit goes so
+/// far. In either case v := v + amount·(target − v), and what comes of it is held in the property's range, 1 to 127 for
+/// velocities.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Shape {
-    /// The 10th percentile, in the property's unit.
-    pub soft: f64,
+    /// The 10th percentile, in the property's unit; nothing leaves it where it is.
+    pub soft: Option<f64>,
     /// The median.
-    pub typical: f64,
+    pub typical: Option<f64>,
     /// The 90th percentile.
-    pub hard: f64,
+    pub hard: Option<f64>,
+    /// 0 to 100 %: how much is kept of how the hits were spread. A recipe that does not say means 0.
+    #[serde(default = "none_of_it")]
+    pub own: Percent,
     /// 0 to 100 %: how far the hits go to their targets.
     pub amount: Percent,
     /// 0 to 100 %: how much the loudest go to the beat, where velocities tie.
@@ -32,12 +44,17 @@ pub struct Shape {
     pub property: Property,
 }
 
+fn none_of_it() -> Percent {
+    Percent(0.0)
+}
+
 impl Default for Shape {
     fn default() -> Shape {
         Shape {
-            soft: 48.0,
-            typical: 72.0,
-            hard: 104.0,
+            soft: Some(48.0),
+            typical: Some(72.0),
+            hard: Some(104.0),
+            own: Percent(100.0),
             amount: Percent(100.0),
             follow: Percent(70.0),
             property: Property::Velocity,
@@ -46,15 +63,101 @@ impl Default for Shape {
 }
 
 impl Shape {
-    /// The value that a share `u` (0 to 1) of the hits stays below.
-    pub fn target(&self, u: f64) -> f64 {
-        let Shape { soft, typical, hard, .. } = *self;
+    /// With all three handles set, and nothing kept of how the hits were spread before.
+    pub fn straight([soft, typical, hard]: [f64; 3]) -> Shape {
+        let (soft, typical, hard) = (Some(soft), Some(typical), Some(hard));
+        Shape { soft, typical, hard, own: Percent(0.0), ..Shape::default() }
+    }
+
+    /// Where handles go that stand at `from`: those that are not set stay, or go with one that passes them.
+    fn handles(&self, from: [f64; 3]) -> Handles {
+        let [soft, typical, hard] = [self.soft, self.typical, self.hard];
+        // Upwards nothing stays below what is set further down; downwards nothing above what is set further up.
+        let typical_to = typical.unwrap_or_else(|| {
+            let raised = soft.map_or(from[1], |soft| from[1].max(soft));
+            hard.map_or(raised, |hard| raised.min(hard))
+        });
+        let soft_to = soft.unwrap_or(from[0].min(typical_to));
+        let hard_to = hard.unwrap_or(from[2].max(typical_to));
+        Handles { from, to: [soft_to, typical_to, hard_to], property: self.property }
+    }
+}
+
+/// The handles of an instrument: where they stand, and where they go.
+struct Handles {
+    from: [f64; 3],
+    to: [f64; 3],
+    property: Property,
+}
+
+/// The ranks at which handles stand.
+const RANKS: [f64; 3] = [0.1, 0.5, 0.9];
+
+impl Handles {
+    /// The value at rank `u` (0 to 1) of the straight line through the handles.
+    fn straight(&self, u: f64) -> f64 {
+        let [soft, typical, hard] = self.to;
         let value = if u <= 0.5 {
             typical + (u - 0.5) / 0.4 * (typical - soft)
         } else {
             typical + (u - 0.5) / 0.4 * (hard - typical)
         };
         self.property.held(value)
+    }
+
+    /// How far a hit goes that has a value by itself.
+    fn bend(&self, value: f64) -> f64 {
+        let Handles { from, to, .. } = self;
+        let by = |handle: usize| to[handle] - from[handle];
+        let (low, end) = if value < from[1] { (0, 0) } else { (1, 2) };
+        let width = from[low + 1] - from[low];
+        // Where two handles stand at one place there is no slope to go on at: what lies beyond goes with the outer one.
+        if width == 0.0 {
+            return by(end);
+        }
+        by(low) + (by(low + 1) - by(low)) * ((value - from[low]) / width)
+    }
+
+    /// Where the hits of one value go by rank in which these handles lie; `first` and `last` where no others are below
+    /// or above them.
+    fn spread(&self, handles: RangeInclusive<usize>, u: f64, first: bool, last: bool) -> f64 {
+        let (low, high) = (*handles.start(), *handles.end());
+        let value = match u {
+            _ if u < RANKS[low] && !first => self.to[low],
+            _ if u > RANKS[high] && !last => self.to[high],
+            _ => {
+                let from = if u <= RANKS[1] && low == 0 || high == 1 { 0 } else { 1 };
+                let slope = (self.to[from + 1] - self.to[from]) / 0.4;
+                self.to[1] + (u - RANKS[1]) * slope
+            }
+        };
+        self.property.held(value)
+    }
+
+    /// How far the hits go, given in order of value, each with what is added to it.
+    fn bent(&self, values: &[f64]) -> Vec<f64> {
+        let mut changes = Vec::with_capacity(values.len());
+        let count = values.len();
+        for equal in values.chunk_by(|one, other| one == other) {
+            let (value, begun) = (equal[0], changes.len());
+            let within = |handle: &usize| self.from[*handle] == value;
+            let lies = (0..3).find(within).zip((0..3).rfind(within)).filter(|(low, high)| low < high);
+            let (first, last) = (begun == 0, begun + equal.len() == count);
+            match lies {
+                Some((low, high)) => changes.extend((begun..begun + equal.len()).map(|place| {
+                    let u = (place as f64 + 0.5) / count as f64;
+                    self.spread(low..=high, u, first, last) - value
+                })),
+                None => {
+                    // What lies outside the range by itself is not brought further out.
+                    let (least, most) = self.property.range();
+                    let by = self.bend(value);
+                    let change = (value + by).clamp(least.min(value), most.max(value)) - value;
+                    changes.resize(begun + equal.len(), if by == 0.0 { 0.0 } else { change });
+                }
+            }
+        }
+        changes
     }
 }
 
@@ -111,15 +214,16 @@ impl Act for Shape {
             "dead",
             "stiff",
         ],
-        sentence: "aim for <low> {soft}, typical {typical}, <high> {hard}[ in {property}][; accents follow the beat by {follow}][, {amount} of the way].",
+        sentence: "shape them[ in {property}][, <low> {soft}][, typical {typical}][, <high> {hard}][; accents follow the beat by {follow}][; keep {own} of how they were spread][, {amount} of the way].",
         brief: "{soft} · {typical} · {hard}",
-        explains: "A natural spread of velocity, pitch, place, level or brightness: three handles for soft, typical and hard.",
+        explains: "Three handles for soft, typical and hard: what is there is bent, what is all alike is spread.",
         points: &[super::point("dead", r#"{}"#), super::point("lifeless", r#"{}"#)],
         settings: &[
-            Setting::new("soft", "<low>", Values::Value),
-            Setting::new("typical", "typical", Values::Value),
-            Setting::new("hard", "<high>", Values::Value),
+            Setting::new("soft", "<low>", Values::Value { none: Some("as it is") }),
+            Setting::new("typical", "typical", Values::Value { none: Some("as it is") }),
+            Setting::new("hard", "<high>", Values::Value { none: Some("as it is") }),
             super::PROPERTY,
+            Setting::new("own", "keep", Values::number(0.0, 100.0, 1.0, "%", Some(100.0))),
             Setting::new("amount", "amount", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(100.0),
             Setting::new("follow", "to the beat", Values::number(0.0, 100.0, 1.0, "%", Some(0.0))).quiet(0.0),
         ],
@@ -128,11 +232,14 @@ impl Act for Shape {
 
     fn check(&self) -> Result<(), (String, String)> {
         let [low, high] = self.property.info().low_high;
-        if self.soft > self.typical {
-            return Err(("soft".to_owned(), format!("{low} {} is above typical {}", self.soft, self.typical)));
-        }
-        if self.typical > self.hard {
-            return Err(("typical".to_owned(), format!("typical {} is above {high} {}", self.typical, self.hard)));
+        let set = [("soft", low, self.soft), ("typical", "typical", self.typical), ("hard", high, self.hard)];
+        let set = set.into_iter().filter_map(|(field, word, value)| Some((field, word, value?)));
+        let set: Vec<(&str, &str, f64)> = set.collect();
+        for pair in set.windows(2) {
+            let [(field, word, value), (_, above, other)] = pair else { continue };
+            if value > other {
+                return Err(((*field).to_owned(), format!("{word} {value} is above {above} {other}")));
+            }
         }
         Ok(())
     }
@@ -160,11 +267,17 @@ impl Act for Shape {
                 Ranked { value: binned(stage.value(property, index)), tie, index: index as u32 }
             };
             let ranked: Vec<Ranked> = indices.iter().map(rank).collect();
-            let (count, amount) = (ranked.len() as f64, self.amount.factor());
-            for (place, index) in sorted(&ranked).into_iter().enumerate() {
-                let target = self.target((place as f64 + 0.5) / count);
-                let value = &mut stage.values(property)[index as usize];
-                *value += amount * (target - *value);
+            let order = sorted(&ranked);
+            let values: Vec<f64> = order.iter().map(|&index| stage.value(property, index as usize)).collect();
+            let handles = self.handles(RANKS.map(|share| quantile(&values, share)));
+            let (own, amount) = (self.own.factor(), self.amount.factor());
+            let bent = if own > 0.0 { handles.bent(&values) } else { vec![0.0; values.len()] };
+            let count = values.len() as f64;
+            let column = stage.values(property);
+            for (place, (index, (value, bent))) in order.into_iter().zip(values.iter().zip(bent)).enumerate() {
+                let straight = handles.straight((place as f64 + 0.5) / count) - value;
+                let change = if own == 1.0 { bent } else { own * bent + (1.0 - own) * straight };
+                column[index as usize] += amount * change;
             }
         }
     }
@@ -177,15 +290,59 @@ mod tests {
     use crate::recipe::action::Action;
 
     fn shape(follow: f64) -> Shape {
-        Shape { soft: 40.0, typical: 64.0, hard: 100.0, follow: Percent(follow), ..Shape::default() }
+        Shape { follow: Percent(follow), own: Percent(100.0), ..Shape::straight([40.0, 64.0, 100.0]) }
+    }
+
+    fn velocities(part: &[u8], shape: Shape) -> Vec<u8> {
+        play(&sixteenths(part), Action::Shape(shape)).iter().map(|hit| hit.velocity.get()).collect()
+    }
+
+    /// Nothing is set.
+    fn at_rest() -> Shape {
+        Shape { soft: None, typical: None, hard: None, ..Shape::default() }
     }
 
     #[test]
     fn targets_are_the_worked_numbers() {
-        let targets: Vec<f64> = (0..10).map(|k| shape(100.0).target((f64::from(k) + 0.5) / 10.0)).collect();
-        for (target, worked) in targets.iter().zip([37.0, 43.0, 49.0, 55.0, 61.0, 68.5, 77.5, 86.5, 95.5, 104.5]) {
-            assert!((target - worked).abs() < 1e-9, "{target} instead of {worked}");
+        for own in [0.0, 100.0] {
+            let mut played = velocities(&[100; 10], Shape { own: Percent(own), ..shape(100.0) });
+            played.sort_unstable();
+            assert_eq!(played, [37, 43, 49, 55, 61, 69, 78, 87, 96, 105], "own {own} %");
         }
+    }
+
+    #[test]
+    fn a_handle_bends_what_is_there() {
+        // Many ghosts, few accents: the percentiles are 30, 30 and 112.
+        let mut snare = vec![30; 24];
+        snare.extend([58, 86]);
+        snare.extend([112; 6]);
+        let played = velocities(&snare, Shape { hard: Some(92.0), ..at_rest() });
+        assert_eq!(played[..24], [30; 24]);
+        assert_eq!(played[24..26], [51, 72]);
+        assert_eq!(played[26..], [92; 6]);
+        let given = Shape { soft: Some(30.0), typical: Some(30.0), hard: Some(92.0), ..at_rest() };
+        assert_eq!(velocities(&snare, given), played);
+    }
+
+    #[test]
+    fn handles_that_are_not_set_make_way() {
+        let part = [20, 40, 60, 80, 100];
+        let played = velocities(&part, Shape { hard: Some(50.0), ..at_rest() });
+        assert!(played.is_sorted() && played[2] <= 50 && played[4] <= 51, "{played:?}");
+        let played = velocities(&part, Shape { soft: Some(90.0), ..at_rest() });
+        assert!(played.is_sorted() && played[1] >= 89, "{played:?}");
+    }
+
+    #[test]
+    fn equal_hits_are_spread_between_the_handles_that_lie_in_them() {
+        // Soft and typical lie in the eights at 60, hard in the two at 100.
+        let part = [60, 60, 60, 60, 60, 60, 60, 60, 100, 100];
+        let played = velocities(&part, Shape { soft: Some(40.0), ..at_rest() });
+        let mut sorted = played.clone();
+        sorted.sort_unstable();
+        assert_eq!(played[8..], [100, 100]);
+        assert!(sorted[0] < 40 && sorted[7] == 60 && sorted[4] <= 60, "{sorted:?}");
     }
 
     #[test]
