@@ -104,6 +104,7 @@ pub use perform::{
     Context, MadeHit, Making, Origin, PassReport, Performance, PlayedHit, Reason, Rehearsal, Side, Stage, aimed_by,
     perform, touched, touched_by,
 };
+pub use read::aim_rule::{AimRule, aim_rules};
 pub use read::findings::{Cure, Finding, Rule, Thresholds, cures, findings};
 pub use read::movement::MovementReading;
 pub use read::report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};

@@ -17,6 +17,7 @@ mod odd_values;
 mod playing;
 mod readings;
 mod recording;
+mod rules;
 mod solid;
 mod time;
 mod time_jobs;

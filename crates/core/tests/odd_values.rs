@@ -100,7 +100,9 @@ fn check_recipe(song: &Song, said: &str, place: &str, document: Value) {
             let named = path.split('/').zip(place.split('/').skip(1)).take(3).all(|(told, meant)| told == meant);
             let whole = error.path == "." && place.matches('/').count() < 2;
             let twice = place.ends_with("/id") && error.path.ends_with(".id");
-            assert!(named || whole || twice, "{said}: {error}");
+            // Passes name their groups: one that is gone is missed there.
+            let missed = place.starts_with("/groups") && error.path.ends_with(".group");
+            assert!(named || whole || twice || missed, "{said}: {error}");
         }
         Ok(file) => {
             let again = RecipeFile::parse(&serde_json::to_string(&file).unwrap());

@@ -10,8 +10,8 @@ use crate::songs::{damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    Context, GroupId, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, StartingPoint, Ticks,
-    TouchProfile, aimed_by, perform, starting_points, touched_by,
+    AimRule, Context, GroupId, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, Rehearsal,
+    StartingPoint, Ticks, TouchProfile, aim_rules, aimed_by, perform, starting_points, touched_by,
 };
 use vivida_store::{PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
@@ -314,6 +314,17 @@ impl App {
         let context = Context { round: request.round, ..opened.context(request.variation) };
         let of = if request.aimed { aimed_by } else { touched_by };
         Ok(of(opened.part(), opened.chart(), &recipe, &context, PassId(pass)))
+    }
+
+    /// The rules that name some hits, as they are played.
+    pub(crate) fn rules(&self, id: PartId, mut request: PerformRequest) -> Answer<Vec<AimRule>> {
+        let hits = request.rules_for.take().ok_or_else(|| Problem::field("rules_for", "name some hits"))?;
+        let recipe = recipe("recipe", request.recipe)?;
+        let mut opened = self.open(id, None)?;
+        opened.pockets.extend(drafted(request.pockets)?);
+        let recipe = opened.after("recipe", recipe, &request.gestures, request.variation)?;
+        let context = Context { round: request.round, ..opened.context(request.variation) };
+        Ok(aim_rules(&Rehearsal::of(opened.part(), opened.chart(), &recipe, &context), &hits))
     }
 
     /// Lists of passes that suit the part.

@@ -2,6 +2,7 @@
 import { probe } from "../lib/probe";
 import { ProblemError } from "../lib/problem";
 import type {
+	AimRule,
 	Backup,
 	BarsEdit,
 	BatchCard,
@@ -214,6 +215,7 @@ export const client = {
 	changePart: (id: number, change: PartChangeRequest) => soon<PartState>("PUT", `/parts/${id}`, change),
 	perform: (id: number, request: PerformRequest) =>
 		soon<PerformanceColumns>("POST", `/parts/${id}/performance`, request),
+	rules: (id: number, request: PerformRequest) => soon<AimRule[]>("POST", `/parts/${id}/rules`, request),
 	touched: (id: number, request: PerformRequest) => soon<number[]>("POST", `/parts/${id}/touched`, request),
 	slots: (song: number, grid: string, bars: number, bar = 1) =>
 		json<Slots>("GET", `/songs/${song}/slots?grid=${encodeURIComponent(grid)}&bars=${bars}&bar=${bar}`),

@@ -10,6 +10,13 @@ export function aboutOf(gesture: Gesture): string {
 			const { kind, pass, ...change } = gesture;
 			return `${kind} ${pass} ${Object.keys(change).sort().join(" ")}`;
 		}
+		case "change-group": {
+			const { kind, group, ...change } = gesture;
+			return `${kind} ${group} ${Object.keys(change).sort().join(" ")}`;
+		}
+		case "level-by":
+		case "contrast-by":
+			return `${gesture.kind} ${gesture.instruments.join(" ")}`;
 		case "shape-by": {
 			const { kind, instrument, property, ...handles } = gesture;
 			return `${kind} ${instrument} ${property} ${Object.keys(handles).sort().join(" ")}`;
@@ -29,11 +36,13 @@ export function aboutOf(gesture: Gesture): string {
 }
 
 /** What can be said of a gesture before the answer comes; the rest comes with it. */
-export function echoed({ passes }: Recipe, gesture: Gesture): Recipe {
+export function echoed(recipe: Recipe, gesture: Gesture): Recipe {
+	const { passes, groups } = recipe;
 	switch (gesture.kind) {
 		case "set": {
 			const action = { [gesture.setting]: gesture.value };
 			return {
+				...recipe,
 				passes: passes.map((pass) =>
 					pass.id === gesture.pass
 						? { ...pass, action: { ...pass.action, ...action } as typeof pass.action }
@@ -43,7 +52,11 @@ export function echoed({ passes }: Recipe, gesture: Gesture): Recipe {
 		}
 		case "change-pass": {
 			const { kind: _, pass: id, ...change } = gesture;
-			return { passes: passes.map((pass) => (pass.id === id ? { ...pass, ...change } : pass)) };
+			return { ...recipe, passes: passes.map((pass) => (pass.id === id ? { ...pass, ...change } : pass)) };
+		}
+		case "change-group": {
+			const { kind: _, group: id, ...change } = gesture;
+			return { ...recipe, groups: groups?.map((one) => (one.id === id ? { ...one, ...change } : one)) };
 		}
 		case "move-pass": {
 			const moved = [...passes];
@@ -51,11 +64,11 @@ export function echoed({ passes }: Recipe, gesture: Gesture): Recipe {
 			if (from < 0) return { passes };
 			const [pass] = moved.splice(from, 1);
 			moved.splice(Math.max(0, Math.min(moved.length, from + gesture.by)), 0, pass);
-			return { passes: moved };
+			return { ...recipe, passes: moved };
 		}
 		case "delete-pass":
-			return { passes: passes.filter(({ id }) => id !== gesture.pass) };
+			return { ...recipe, passes: passes.filter(({ id }) => id !== gesture.pass) };
 		default:
-			return { passes };
+			return recipe;
 	}
 }

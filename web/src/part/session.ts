@@ -338,12 +338,13 @@ export function openSession(first: PartDetail, set: SetState, get: GetState, aro
 
 /** A question about what is to be heard: of a pass alone, with something that is tried, in a round of the loop. */
 function asked(question: Question, state: WorkspaceState): PerformRequest {
-	const { round, soloPass, audition, trial, pocketDrafts: pockets } = state;
+	const { round, soloPass, soloGroup, audition, trial, pocketDrafts: pockets } = state;
 	return {
 		...question,
 		...trial,
 		round,
 		alone: soloPass ?? undefined,
+		alone_group: soloGroup ?? undefined,
 		audition: audition ?? undefined,
 		pockets,
 	};

@@ -146,8 +146,12 @@ export const settingsOf = ({ pocketDrafts }: Pick<WorkspaceState, "pocketDrafts"
 	pocketDrafts[pocket.id] ?? pocket.settings;
 
 /** One pass is heard alone. A pass that was deleted meanwhile is not. */
-export const isAlone = ({ recipe, soloPass }: Pick<WorkspaceState, "recipe" | "soloPass">) =>
-	recipe.passes.some(({ id }) => id === soloPass);
+export const isAlone = ({
+	recipe,
+	soloPass,
+	soloGroup,
+}: Pick<WorkspaceState, "recipe" | "soloPass" | "soloGroup">) =>
+	recipe.passes.some(({ id, group }) => id === soloPass || (group !== undefined && group === soloGroup));
 
 /** What Played is held against: Written, another take, or a part that is learned from. */
 export const beforeOf = ({ against, studied, part }: Pick<WorkspaceState, "against" | "studied" | "part">) =>

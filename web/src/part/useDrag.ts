@@ -1,11 +1,13 @@
 /** One gesture with the pointer: down, moves, up. */
 import { type PointerEvent as ReactPointerEvent, useCallback, useContext } from "react";
 import { follow, isFollowing } from "../lib/dragging";
+import { hideTip, showTip } from "../lib/tip";
 import { WorkspaceContext } from "./store";
 
 export interface Gesture {
-	/** How far from where it began, in px. */
-	move: (dx: number, dy: number) => void;
+	/** How far from where it began, in px. What it answers stands at the pointer. */
+	// biome-ignore lint/suspicious/noConfusingVoidType: most gestures answer nothing.
+	move: (dx: number, dy: number) => string | void;
 	/** The pointer was let go; `moved` says whether it had moved at all. */
 	end: (moved: boolean) => void;
 	/** It was given up: what it changed is as it was. */
@@ -24,13 +26,19 @@ export function useDrag(begin: () => Gesture | null) {
 			let moved = false;
 			event.stopPropagation();
 			follow(event, {
-				move: ({ clientX, clientY }) => {
-					if (!moved && Math.abs(clientX - x) + Math.abs(clientY - y) < 2) return;
+				move: (now) => {
+					const [dx, dy] = [now.clientX - x, now.clientY - y];
+					if (!moved && Math.abs(dx) + Math.abs(dy) < 2) return;
 					moved = true;
-					gesture.move(clientX - x, clientY - y);
+					const words = gesture.move(dx, dy);
+					if (words) showTip(now, words);
 				},
-				end: () => gesture.end(moved),
+				end: () => {
+					hideTip();
+					gesture.end(moved);
+				},
 				cancel: () => {
+					hideTip();
 					gesture.end(false);
 					if (moved) gesture.cancel?.();
 					store?.getState().cancel();

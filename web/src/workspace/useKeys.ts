@@ -1,6 +1,7 @@
 import { useEffect, useRef } from "react";
 import { type Shortcut, useShortcuts } from "../lib/shortcuts";
 import { plural } from "../lib/words";
+import { selectWithin } from "../part/hits";
 import { magnifications } from "../part/shown";
 import { useWorkspaceStore } from "../part/store";
 import { movedWindow, type Shown, showing } from "./rows/useTimeGestures";
@@ -144,6 +145,19 @@ export function useKeys(transport: Transport, onHelp: () => void) {
 				searching.current = performance.now();
 				if (view().side !== "passes") view().setView({ side: "passes" });
 				view().showDialog("add-pass");
+			},
+		],
+		[
+			"mod+a",
+			(event) => {
+				event.preventDefault();
+				const state = view();
+				const { instruments } = state.part.kit;
+				const hidden = (index: number) => state.hidden.includes(instruments[index].id);
+				selectWithin(
+					state,
+					[...instruments.keys()].filter((index) => !hidden(index)),
+				);
 			},
 		],
 		["mod+z", () => view().undo()],

@@ -59,6 +59,10 @@ impl<'a> Rehearsal<'a> {
         Performance { written, made, passes: reports, lanes }
     }
 
+    pub(crate) fn stage(&self) -> &Stage<'a> {
+        &self.stage
+    }
+
     pub(crate) fn part(&self) -> &'a Part {
         self.stage.part
     }

@@ -229,6 +229,7 @@ pub fn typescript() -> String {
         vivida_core::InstrumentTouch,
         vivida_core::TouchProfile,
         vivida_core::StartingPoint,
+        vivida_core::AimRule,
         LayerBounds,
         Bars,
         PartDetail,

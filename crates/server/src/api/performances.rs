@@ -205,6 +205,10 @@ pub struct PerformRequest {
     /// Ask for the hits that this pass changes instead.
     #[ts(optional)]
     pub touched_by: Option<u32>,
+    /// Ask for the rules that name these hits instead.
+    #[serde(default)]
+    #[ts(optional)]
+    pub rules_for: Option<Vec<HitId>>,
     /// With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
     #[serde(default)]
     #[ts(optional, as = "Option<bool>")]

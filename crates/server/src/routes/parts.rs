@@ -3,7 +3,7 @@
 use super::*;
 use crate::api::*;
 use rocket::{delete, get, patch, post, put, routes};
-use vivida_core::{HitId, LayerBounds, StartingPoint, TouchProfile};
+use vivida_core::{AimRule, HitId, LayerBounds, StartingPoint, TouchProfile};
 
 #[get("/parts/<id>")]
 async fn part(app: &Shared, id: Id) -> Answer<PartDetail> {
@@ -119,6 +119,12 @@ async fn touched(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<V
     work(app, move |app| app.touched(id.part(), request)).await.map(Json)
 }
 
+#[post("/parts/<id>/rules", data = "<data>")]
+async fn rules(app: &Shared, id: Id, data: Data<'_>, limit: Limit) -> Answer<Vec<AimRule>> {
+    let request: PerformRequest = body(data, &limit).await?;
+    work(app, move |app| app.rules(id.part(), request)).await.map(Json)
+}
+
 #[get("/vocabulary")]
 fn vocabulary() -> Json<Vocabulary> {
     Json(crate::answers::vocabulary())
@@ -146,6 +152,7 @@ pub(super) fn routes() -> Vec<Route> {
         take_groove,
         performance,
         touched,
+        rules,
         vocabulary,
     ]
 }

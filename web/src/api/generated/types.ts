@@ -16,6 +16,26 @@ export type Grid = string;
 
 export type PassId = number;
 
+export type GroupId = number;
+
+export type Group = { 
+/**
+ * Unique within the recipe.
+ */
+id: GroupId, 
+/**
+ * What people call it.
+ */
+name: string, 
+/**
+ * A group that is switched off equals one that is removed.
+ */
+on: boolean, 
+/**
+ * 0 to 150 %.
+ */
+amount: Percent, };
+
 export type SongId = number;
 
 export type PartId = number;
@@ -152,17 +172,21 @@ fit: number, };
 
 export type Shape = { 
 /**
- * The 10th percentile, in the property's unit.
+ * The 10th percentile, in the property's unit; nothing leaves it where it is.
  */
-soft: number, 
+soft: number | null, 
 /**
  * The median.
  */
-typical: number, 
+typical: number | null, 
 /**
  * The 90th percentile.
  */
-hard: number, 
+hard: number | null, 
+/**
+ * 0 to 100 %: how much is kept of how the hits were spread. A recipe that does not say means 0.
+ */
+own: Percent, 
 /**
  * 0 to 100 %: how far the hits go to their targets.
  */
@@ -176,15 +200,45 @@ follow: Percent,
  */
 property: Property, };
 
+export type ContrastAround = "typical" | "mean";
+
 export type Contrast = { 
 /**
  * 0 to 400 %: 100 changes nothing, 0 makes all equal.
  */
 contrast: Percent, 
 /**
- * The velocity that stays, or each instrument's typical.
+ * The velocity that stays, or each instrument's own.
  */
-pivot: Velocity | null, };
+pivot: Velocity | null, 
+/**
+ * Which that is.
+ */
+around: ContrastAround, };
+
+export type HumanizeHow = "bell" | "even" | "drifting";
+
+export type Humanize = { 
+/**
+ * 0 to 64 steps to either side.
+ */
+velocity: number, 
+/**
+ * 0 to 100 ms to either side.
+ */
+timing: Millis, 
+/**
+ * −100 to 100 ms: all of it earlier or later.
+ */
+bias: Millis, 
+/**
+ * 0 to 90 % shorter or longer.
+ */
+lengths: Percent, 
+/**
+ * Mostly small, evenly or drifting.
+ */
+how: HumanizeHow, };
 
 export type Level = { 
 /**
@@ -1344,11 +1398,12 @@ label: string,
  */
 values: Values, 
 /**
- * At this value it need not be in the sentence; by itself that is where it is neutral.
+ * At this value, or at the choice of this place, it need not be in the sentence; by itself that is where it is
+ * neutral.
  */
 quiet: number | null, 
 /**
- * It means something only while another setting is so.
+ * It means something only while another setting is so; “null” stands for nothing.
  */
 when: [string, string] | null, };
 
@@ -1384,7 +1439,11 @@ none: string | null, } | { "kind": "choice",
 /**
  * (name in JSON, words on screen)
  */
-options: Array<[string, string]>, } | { "kind": "value" } | { "kind": "change", 
+options: Array<[string, string]>, } | { "kind": "value", 
+/**
+ * The word for “no value”, where that is possible (`null` in JSON).
+ */
+none: string | null, } | { "kind": "change", 
 /**
  * Least.
  */
@@ -1422,7 +1481,7 @@ min: number,
  */
 max: number, };
 
-export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "silence" } & Silence | { "kind": "strays" } & Strays | { "kind": "rescue" } & Rescue | { "kind": "lane-line" } & LaneLine | { "kind": "lane-ramp" } & LaneRamp | { "kind": "lane-scale" } & LaneScale | { "kind": "lane-offset" } & LaneOffset | { "kind": "lane-smooth" } & LaneSmooth | { "kind": "lane-thin" } & LaneThin | { "kind": "lane-follow" } & LaneFollow | { "kind": "lane-anchor" } & LaneAnchor | { "kind": "by-hand" } & ByHand;
+export type Action = { "kind": "shape" } & Shape | { "kind": "contrast" } & Contrast | { "kind": "level" } & Level | { "kind": "set" } & Set | { "kind": "limits" } & Limits | { "kind": "match" } & Match | { "kind": "vary" } & Vary | { "kind": "draw" } & Draw | { "kind": "accents" } & Accents | { "kind": "swell" } & Swell | { "kind": "arc" } & Arc | { "kind": "fast-hands" } & FastHands | { "kind": "no-twins" } & NoTwins | { "kind": "layer" } & Layer | { "kind": "pull" } & Pull | { "kind": "swing" } & Swing | { "kind": "groove" } & Groove | { "kind": "pocket" } & Pocket | { "kind": "lean" } & Lean | { "kind": "humanize" } & Humanize | { "kind": "loosen" } & Loosen | { "kind": "fan" } & Fan | { "kind": "length" } & Length | { "kind": "ghosts" } & Ghosts | { "kind": "flam" } & Flam | { "kind": "drag" } & Drag | { "kind": "roll" } & Roll | { "kind": "sticking" } & Sticking | { "kind": "swap" } & Swap | { "kind": "recolour" } & Recolour | { "kind": "odds" } & Odds | { "kind": "silence" } & Silence | { "kind": "strays" } & Strays | { "kind": "rescue" } & Rescue | { "kind": "lane-line" } & LaneLine | { "kind": "lane-ramp" } & LaneRamp | { "kind": "lane-scale" } & LaneScale | { "kind": "lane-offset" } & LaneOffset | { "kind": "lane-smooth" } & LaneSmooth | { "kind": "lane-thin" } & LaneThin | { "kind": "lane-follow" } & LaneFollow | { "kind": "lane-anchor" } & LaneAnchor | { "kind": "by-hand" } & ByHand;
 
 export type ActionInfo = { 
 /**
@@ -1638,6 +1697,10 @@ fresh?: boolean,
  */
 name?: string, 
 /**
+ * The group that it is in.
+ */
+group?: GroupId, 
+/**
  * Whom.
  */
 aim: Aim, 
@@ -1650,7 +1713,11 @@ export type Recipe = {
 /**
  * In the order in which they are done.
  */
-passes: Array<Pass>, };
+passes: Array<Pass>, 
+/**
+ * Those that passes are in.
+ */
+groups?: Array<Group>, };
 
 export type Family = "kick" | "snare" | "tom" | "hat" | "ride" | "crash" | "hand-percussion" | "tonal" | "other";
 
@@ -3524,7 +3591,23 @@ typical?: number,
 /**
  * The 90th percentile.
  */
-hard?: number, } | { "kind": "lean-by", 
+hard?: number, } | { "kind": "level-by", 
+/**
+ * Which.
+ */
+instruments: Array<InstrumentId>, 
+/**
+ * Steps of velocity.
+ */
+by: number, } | { "kind": "contrast-by", 
+/**
+ * Which.
+ */
+instruments: Array<InstrumentId>, 
+/**
+ * %
+ */
+by: number, } | { "kind": "lean-by", 
 /**
  * Whose.
  */
@@ -3610,9 +3693,65 @@ drawing: Drawing, } | { "kind": "add-passes",
  */
 passes: Pass[], 
 /**
+ * The groups that these are in.
+ */
+groups?: Group[], 
+/**
  * In the place of those that are there.
  */
-instead: boolean, } | { "kind": "duplicate-pass", 
+instead: boolean, 
+/**
+ * As one group of this name, if they are several.
+ */
+named?: string, } | { "kind": "group-passes", 
+/**
+ * Which.
+ */
+passes: Array<PassId>, 
+/**
+ * What it is called.
+ */
+name: string, } | { "kind": "change-group", 
+/**
+ * Which.
+ */
+group: GroupId, 
+/**
+ * Whether it is on.
+ */
+on?: boolean, 
+/**
+ * Its name.
+ */
+name?: string, 
+/**
+ * 0 to 150 %.
+ */
+amount?: Percent, } | { "kind": "move-group", 
+/**
+ * Which.
+ */
+group: GroupId, 
+/**
+ * Later is positive.
+ */
+by: number, } | { "kind": "delete-group", 
+/**
+ * Which.
+ */
+group: GroupId, } | { "kind": "ungroup", 
+/**
+ * Which.
+ */
+group: GroupId, } | { "kind": "leave-group", 
+/**
+ * Which pass.
+ */
+pass: PassId, } | { "kind": "pass-for-each", 
+/**
+ * Which pass.
+ */
+pass: PassId, } | { "kind": "duplicate-pass", 
 /**
  * Which pass.
  */
@@ -3920,6 +4059,10 @@ gestures?: Array<Gesture>, variation: number, round: number,
  */
 alone?: PassId, 
 /**
+ * Only this group is heard.
+ */
+alone_group?: GroupId, 
+/**
  * What is listened to behind the passes, before it is taken.
  */
 audition?: Audition, 
@@ -3927,6 +4070,7 @@ audition?: Audition,
  * Ask for the hits that this pass changes instead.
  */
 touched_by?: number, 
+rules_for?: Array<HitId>, 
 /**
  * With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
  */
@@ -4253,3 +4397,8 @@ current?: PartState,
  * The same, where it was a pocket's.
  */
 pockets?: SongPockets, };
+
+/**
+ * An aim that names some hits by what they have in common.
+ */
+export type AimRule = { aim: Aim, means: number, adds: number, misses: number, };

@@ -32,6 +32,7 @@ export function createPlayback(part: number, set: SetState, get: GetState, sessi
 	};
 	return {
 		soloPass: null,
+		soloGroup: null,
 		audition: null,
 		trial: null,
 		against: null,
@@ -42,7 +43,11 @@ export function createPlayback(part: number, set: SetState, get: GetState, sessi
 		heard: [],
 		othersChanged: 0,
 		soloOn: (soloPass) => {
-			set({ soloPass });
+			set({ soloPass, soloGroup: null });
+			session.ask();
+		},
+		soloOnGroup: (soloGroup) => {
+			set({ soloGroup, soloPass: null });
 			session.ask();
 		},
 		listen: (audition) => {

@@ -33,6 +33,12 @@ export function createSelection(
 	return {
 		lit: null,
 		selected: new Set(),
+		selectedRows: new Set(),
+		selectRow: (instrument) => {
+			const rows = new Set(instrument === null ? [] : get().selectedRows);
+			if (instrument !== null && !rows.delete(instrument)) rows.add(instrument);
+			set({ selectedRows: rows });
+		},
 		focus: null,
 		unfolded: null,
 		aiming: null,
@@ -41,7 +47,9 @@ export function createSelection(
 			lightings += 1;
 			set({ lit: hits.length === 0 ? null : { pass: 0, hits: new Set(hits) } });
 		},
-		select: (hits) => set({ selected: new Set(hits) }),
+		selectedAim: null,
+		aimSelected: (selectedAim) => set({ selectedAim }),
+		select: (hits) => set({ selected: new Set(hits), selectedAim: null }),
 		focusOn: (pass) => {
 			if (get().focus !== pass) set({ focus: pass });
 		},

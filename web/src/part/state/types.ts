@@ -68,6 +68,8 @@ export interface View extends RecordView {
 	extraLanes: string[];
 	/** Hits are drawn in the rows. */
 	pencil: Pencil | null;
+	/** A hit sounds when it is clicked or let go, and a drum when its name is clicked. */
+	hearEdits: boolean;
 }
 
 /** What hits are drawn with. */
@@ -195,6 +197,10 @@ export interface SelectionSlice {
 	lit: { pass: number; hits: Set<number> } | null;
 	/** The ids of the hits that are selected. */
 	selected: Set<number>;
+	/** The instruments whose names are selected: what is done to one of their numbers is done to all. */
+	selectedRows: ReadonlySet<string>;
+	/** Select the name of a row, or no longer; nothing selects none. */
+	selectRow: (instrument: string | null) => void;
 	/** The pass that was pointed at last: its picture lies over the hits. */
 	focus: number | null;
 	/** The pass whose sentence is shown; the others are lines. */
@@ -207,6 +213,9 @@ export interface SelectionSlice {
 	lightHits: (hits: number[]) => void;
 	/** By their ids. */
 	select: (hits: Iterable<number>) => void;
+	/** Whom a pass for the hits that are selected aims at; nothing means just these. */
+	selectedAim: Aim | null;
+	aimSelected: (aim: Aim | null) => void;
 	/** Point at a pass, so that its picture lies over the hits. */
 	focusOn: (pass: number) => void;
 	/** Show the sentence of a pass; nothing folds it. */
@@ -227,6 +236,8 @@ export interface Trial {
 export interface PlaybackSlice {
 	/** The only pass that is heard. */
 	soloPass: number | null;
+	/** The only group that is heard. */
+	soloGroup: number | null;
 	audition: Audition | null;
 	/** Passes that are tried out in the place of the part's own. */
 	trial: Trial | null;
@@ -243,6 +254,8 @@ export interface PlaybackSlice {
 	othersChanged: number;
 	/** Hear one pass alone; nothing hears all again. */
 	soloOn: (pass: number | null) => void;
+	/** Hear one group alone; nothing hears all again. */
+	soloOnGroup: (group: number | null) => void;
 	/** Hear an action before it is taken; nothing ends that. */
 	listen: (audition: Audition | null) => void;
 	/** Hear and see passes in the place of the part's own; nothing ends that. */

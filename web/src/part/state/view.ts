@@ -33,6 +33,7 @@ const viewKeys = [
 	"recordAs",
 	"countIn",
 	"recordOnly",
+	"hearEdits",
 ] as const satisfies (keyof View)[];
 
 const properties = ["velocity", "pitch", "place", "level", "brightness"];
@@ -70,6 +71,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		recordAs: "over",
 		countIn: "1",
 		recordOnly: [],
+		hearEdits: true,
 		// What begins empty is there to be drawn in.
 		pencil:
 			part.state.drawn && part.written.ids.length === 0

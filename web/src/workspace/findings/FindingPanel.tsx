@@ -167,7 +167,7 @@ function ForAll({ name, kin }: { name: string; kin: FindingCard[] }) {
 	const take = () => {
 		const { act, commit } = store.getState();
 		const passes = cures.flatMap((cure) => cure.passes).map((pass, place) => ({ ...pass, id: place + 1 }));
-		act({ kind: "add-passes", passes, instead: false });
+		act({ kind: "add-passes", passes, instead: false, named: name });
 		commit(`mend ${cures.length} drums: ${name.toLowerCase()}`);
 	};
 	return (
@@ -197,7 +197,7 @@ function CureButton({ cure, said }: { cure: Cure; said: string }) {
 	const left = useRef(leave);
 	left.current = leave;
 	useEffect(() => () => left.current(), []);
-	const gesture: Gesture = { kind: "add-passes", passes: cure.passes, instead: false };
+	const gesture: Gesture = { kind: "add-passes", passes: cure.passes, instead: false, named: cure.name };
 	const trial = () => ({ recipe: store.getState().recipe, gestures: [gesture] });
 	const take = () => {
 		leave();

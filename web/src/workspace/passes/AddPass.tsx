@@ -3,18 +3,19 @@ import { useLocalStorage } from "@mantine/hooks";
 import { IconPlus, IconSearch } from "@tabler/icons-react";
 import { useEffect, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
-import type { ActionFamily } from "../../api/generated/types";
+import type { ActionFamily, Aim } from "../../api/generated/types";
 import { downwards } from "../../lib/arrows";
 import { isEnter } from "../../lib/fields";
 import { plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useOffered, useUsed } from "../../part/useUsed";
 import { ActionPicture } from "./ActionPicture";
+import { AimInWords } from "./AimInWords";
 import classes from "./Passes.module.css";
 import { resolved } from "./resolved";
 import { drumsIn, type Found, search } from "./search";
 import { ownLanes } from "./useInfo";
-import { actionInWords, capital, instrumentsInWords } from "./words";
+import { actionInWords, capital } from "./words";
 
 /** What is done without a pass, and how: the words that ask for it. */
 const tips: [words: string[], tip: string][] = [
@@ -24,6 +25,20 @@ const tips: [words: string[], tip: string][] = [
 	],
 	[["double", "duplicate", "add a hit", "insert"], "To add a hit, double-click where it belongs in a row."],
 	[["undo", "revert", "reset"], "Ctrl Z takes back the last step; History goes back further."],
+	[["split", "join", "merge"], "Parts are split and joined in the menu beside the part’s name, at the top."],
+	[
+		["freeze", "commit", "bake", "print", "flatten passes"],
+		"Takes, at the top, prints the part: what is played becomes the Written of a new take.",
+	],
+	[
+		["tempo", "bpm", "slower", "faster"],
+		"The tempo for listening is at the top left; a song’s own comes from its file.",
+	],
+	[["choke"], "Choke groups belong to the kit: K opens it."],
+	[
+		["reverse", "backwards"],
+		"Nothing is played backwards. Swell turns a rise into a fall, Roll has its main stroke first or last.",
+	],
 	[["export", "save", "bounce", "wav"], "Export is at the top right."],
 ];
 
@@ -141,7 +156,10 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 	const groups = groupsOf(search(words.actions, rest).map(begun).map(known), rest, recent);
 	const found = groups.flatMap((group) => group.found);
 	const count = new Set(found.map(({ info }) => info.kind)).size;
-	const aim = instruments.length > 0 ? { instruments } : open ? { instruments: [open] } : {};
+	const { selected, selectedAim } = store.getState();
+	const chosenAim: Aim | null = selected.size > 0 ? (selectedAim ?? { picked: [...selected] }) : null;
+	const usual: Aim = open ? { instruments: [open] } : {};
+	const aim: Aim = instruments.length > 0 ? { instruments } : (chosenAim ?? usual);
 	const offered = useOffered(aim.instruments);
 	const wanted = text.trim().toLowerCase();
 	const tip = tips.find(([words]) => wanted.length > 1 && words.some((word) => word.startsWith(wanted)))?.[1];
@@ -238,8 +256,11 @@ function Palette({ close, onAdded }: { close: () => void; onAdded: () => void })
 				<span role="status">
 					{tip ?? (
 						<>
-							{plural(count, "action")}, for <b>{instrumentsInWords(aim, offered)}</b>
-							{aim.instruments ? "" : "; open a row or name a drum to aim at it"}
+							{plural(count, "action")}, for{" "}
+							<b>
+								<AimInWords aim={aim} kit={offered} />
+							</b>
+							{aim.instruments || aim.picked ? "" : "; open a row or name a drum to aim at it"}
 						</>
 					)}
 				</span>

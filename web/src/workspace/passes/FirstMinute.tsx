@@ -1,13 +1,14 @@
 import { useComputedColorScheme } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { client } from "../../api/client";
-import type { StartingPoint } from "../../api/generated/types";
+import type { Recipe, StartingPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { fitCanvas } from "../../draw/canvas";
 import { drawHits } from "../../draw/hits";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
+import { useWheel } from "../../lib/useWheel";
 import { plural } from "../../lib/words";
 import { countIn } from "../../part/hits";
 import { type Played, received, writtenOf } from "../../part/played";
@@ -35,7 +36,9 @@ export function FirstMinute() {
 		<section className={classes.first} aria-label="Ways to begin">
 			<Noticed />
 			<h3>Ways to begin</h3>
-			<p>Hold one down to hear it on the loop; click it to use it.</p>
+			<p>
+				Hold one down to hear it on the loop, and turn the wheel for more or less of it; click it to use it.
+			</p>
 			{points.data?.slice(0, shownAtOnce).map((point) => (
 				<Start key={point.name} point={point} />
 			))}
@@ -104,19 +107,38 @@ function Noticed() {
 function Start({ point }: { point: StartingPoint }) {
 	const store = useWorkspaceStore();
 	const { name, explains, recipe } = point;
+	const [amount, setAmount] = useState(100);
+	const trial = (so: number) => ({ recipe: asGroup(recipe, name, so), gestures: [] });
 	const take = () => {
 		const { act, commit } = store.getState();
-		act({ kind: "add-passes", passes: recipe.passes, instead: true });
+		act({ kind: "add-passes", ...asGroup(recipe, name, amount), instead: true });
 		commit(`use “${name}”`);
 	};
-	const hold = useHold(() => ({ recipe, gestures: [] }), take);
+	const hold = useHold(() => trial(amount), take);
+	const [, button] = useWheel<HTMLButtonElement>((steps) => {
+		if (!hold["data-heard"]) return false;
+		const next = Math.max(0, Math.min(150, amount + 5 * steps));
+		setAmount(next);
+		store.getState().tryOut(trial(next));
+		return true;
+	});
 	return (
-		<button type="button" className={classes.start} data-start={name} {...hold}>
+		<button ref={button} type="button" className={classes.start} data-start={name} {...hold}>
 			<strong>{name}</strong> <span>{plural(recipe.passes.length, "pass", "passes")}</span>
+			{amount !== 100 && <span data-amount>{amount} % of it</span>}
 			<StartPicture point={point} />
 			<span>{explains}</span>
 		</button>
 	);
+}
+
+/** Passes as one group of some amount. */
+function asGroup({ passes }: Recipe, name: string, amount: number): Recipe {
+	if (passes.length < 2) return { passes };
+	return {
+		passes: passes.map((pass) => ({ ...pass, group: 1 })),
+		groups: [{ id: 1, name, on: true, amount }],
+	};
 }
 
 /** The busiest instrument of the loop, before and after. */

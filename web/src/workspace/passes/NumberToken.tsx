@@ -1,6 +1,7 @@
-import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, useCallback, useState } from "react";
 import type { Values } from "../../api/generated/types";
 import { more } from "../../lib/arrows";
+import { useWheel } from "../../lib/useWheel";
 import { plain } from "../../lib/words";
 import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
@@ -17,6 +18,8 @@ interface Props {
 	onDone: (soon: boolean) => void;
 	format?: (value: number) => string;
 	wrong?: string | null;
+	/** Where a drag begins while there is no number. */
+	start?: number;
 }
 
 /** A number as it reads in a sentence: “8 ms behind”, “its typical”. */
@@ -29,15 +32,14 @@ export function numberInWords(value: number | null, { unit, sides, none }: Numbe
 }
 
 /** A number in a sentence: dragged, wheeled, arrow-keyed or typed; a double click makes it neutral. */
-export function NumberToken({ label, value, values, onChange, onDone, format, wrong }: Props) {
+export function NumberToken({ label, value, values, onChange, onDone, format, wrong, start }: Props) {
 	const [typing, setTyping] = useState(false);
-	const element = useRef<HTMLSpanElement>(null);
 	const { min, max, step, neutral, none } = values;
 	const held = useCallback(
 		(next: number) => Math.max(min, Math.min(max, Math.round(next / step) * step)),
 		[min, max, step],
 	);
-	const current = value ?? (min + max) / 2;
+	const current = value ?? start ?? (min + max) / 2;
 	const words = value !== null && format ? format(value) : numberInWords(value, values);
 
 	const drag = useDrag(
@@ -58,18 +60,12 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 		[current, step, held, onChange, onDone],
 	);
 
-	useEffect(() => {
-		const target = element.current;
-		if (!target) return;
+	const [element, hold] = useWheel<HTMLSpanElement>((steps) => {
 		// Only where it has the focus: else the wheel scrolls the list.
-		const wheel = (event: WheelEvent) => {
-			if (document.activeElement !== target || event.deltaY === 0) return;
-			event.preventDefault();
-			nudge(event.deltaY < 0 ? 1 : -1);
-		};
-		target.addEventListener("wheel", wheel, { passive: false });
-		return () => target.removeEventListener("wheel", wheel);
-	}, [nudge]);
+		if (document.activeElement !== element.current) return false;
+		nudge(steps);
+		return true;
+	});
 
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = more(event, 10);
@@ -118,7 +114,7 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 	}
 	return (
 		<span
-			ref={element}
+			ref={hold}
 			tabIndex={0}
 			className={`${classes.token} ${classes.numberToken} ${wrong ? classes.wrong : ""}`}
 			role="spinbutton"

@@ -7,6 +7,9 @@ import {
 	IconCopyPlus,
 	IconDots,
 	IconEar,
+	IconFolder,
+	IconFolderOff,
+	IconLayoutList,
 	IconPencil,
 	IconRefresh,
 	IconTarget,
@@ -14,7 +17,7 @@ import {
 } from "@tabler/icons-react";
 import { type KeyboardEvent, memo, type RefObject, useCallback, useMemo, useRef, useState } from "react";
 import { client } from "../../api/client";
-import type { ActionInfo, Aim, Gesture, Pass, PassReport, Positions } from "../../api/generated/types";
+import type { ActionInfo, Aim, Gesture, Pass, PassReport } from "../../api/generated/types";
 import { downwards } from "../../lib/arrows";
 import { NameField } from "../../lib/NameField";
 import { showError, showNote } from "../../lib/notify";
@@ -24,10 +27,10 @@ import { plain, plural } from "../../lib/words";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
 import { useOffered } from "../../part/useUsed";
+import { PositionWords } from "./AimInWords";
 import classes from "./Passes.module.css";
 import { Sentence } from "./Sentence";
 import { ShapePicture } from "./ShapePicture";
-import { useSlots } from "./SlotStrip";
 import { useInfo } from "./useInfo";
 import { barsInWords, briefly, instrumentsInWords, isEveryBar, isLine } from "./words";
 
@@ -59,6 +62,8 @@ interface CardProps {
 	id: number;
 	number: number;
 	last: boolean;
+	/** It is in a group. */
+	grouped: boolean;
 }
 
 export function PassCard({ id, ...place }: CardProps) {
@@ -69,7 +74,7 @@ export function PassCard({ id, ...place }: CardProps) {
 type PassProps = Omit<CardProps, "id"> & { pass: Pass };
 
 /** One pass: a line; unfolded, what it did and its sentence. Under the pointer it lights up its hits. */
-const Card = memo(function Card({ pass, number, last }: PassProps) {
+const Card = memo(function Card({ pass, number, last, grouped }: PassProps) {
 	probe.rendered("pass");
 	const store = useWorkspaceStore();
 	const card = useRef<HTMLLIElement>(null);
@@ -102,6 +107,7 @@ const Card = memo(function Card({ pass, number, last }: PassProps) {
 				number={number}
 				title={title}
 				last={last}
+				grouped={grouped}
 				on={pass.on}
 				soloed={soloed}
 				aiming={pass.action.kind === "by-hand" ? null : aiming}
@@ -110,7 +116,7 @@ const Card = memo(function Card({ pass, number, last }: PassProps) {
 				onRename={rename}
 			/>
 		),
-		[id, number, title, last, pass.on, soloed, aiming, pass.action.kind, change, move, rename],
+		[id, number, title, last, grouped, pass.on, soloed, aiming, pass.action.kind, change, move, rename],
 	);
 	if (!info) return null;
 	const { light, focusOn, unfold } = store.getState();
@@ -128,6 +134,9 @@ const Card = memo(function Card({ pass, number, last }: PassProps) {
 			className={classes.card}
 			data-on={pass.on}
 			data-pass={pass.action.kind}
+			data-pass-id={pass.id}
+			data-grouped={grouped}
+			data-counts={1}
 			data-unfolded={unfolded}
 			data-aiming={aiming}
 			onPointerEnter={() => {
@@ -235,12 +244,6 @@ function Where({ aim }: { aim: Aim }) {
 	);
 }
 
-function PositionWords({ positions: { grid, slots, bars } }: { positions: Positions }) {
-	const found = useSlots(grid, bars);
-	const choice = found?.choices.find(({ slots: some }) => some.join() === slots.join());
-	return `, ${choice?.name ?? plural(slots.length, "slot")}`;
-}
-
 /** What the person should know about doing it here. */
 function Said({ pass }: { pass: Pass }) {
 	const said = useWorkspace(
@@ -268,6 +271,7 @@ interface MenuProps {
 	number: number;
 	title: string;
 	last: boolean;
+	grouped: boolean;
 	on: boolean;
 	soloed: boolean;
 	/** Nothing where the pass has no aim to be chosen. */
@@ -317,7 +321,7 @@ function Controls(props: MenuProps) {
 	);
 }
 
-function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }: MenuProps) {
+function CardMenu({ id, number, title, last, grouped, soloed, change, onMove, onRename }: MenuProps) {
 	const store = useWorkspaceStore();
 	const fresh = useWorkspace((state) => state.recipe.passes.find((pass) => pass.id === id)?.fresh ?? false);
 	/** Its action or its aim draws something. */
@@ -327,6 +331,12 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 		return pass?.aim.share !== undefined || (offer !== undefined && offer.dice !== "none");
 	});
 	const rename = useAfterMenu(onRename);
+	/** It and the one behind it. */
+	const withNext = (id: number) => {
+		const ids = store.getState().recipe.passes.map((pass) => pass.id);
+		const place = ids.indexOf(id);
+		return ids.slice(place, place + 2);
+	};
 	/** The same again; or aimed at what this one leaves out. */
 	const duplicate = (others: boolean) =>
 		change(others ? "one more for the others of" : "duplicate", { kind: "duplicate-pass", pass: id, others });
@@ -379,6 +389,27 @@ function CardMenu({ id, number, title, last, soloed, change, onMove, onRename }:
 				<Menu.Item leftSection={<IconArrowsSplit2 size={14} />} onClick={() => duplicate(true)}>
 					One more for all the others
 				</Menu.Item>
+				<Menu.Item
+					leftSection={<IconLayoutList size={14} />}
+					onClick={() => change("one for each drum of", { kind: "pass-for-each", pass: id })}
+				>
+					One pass for each drum
+				</Menu.Item>
+				{grouped ? (
+					<Menu.Item
+						leftSection={<IconFolderOff size={14} />}
+						onClick={() => change("take out of its group", { kind: "leave-group", pass: id })}
+					>
+						Take out of the group
+					</Menu.Item>
+				) : (
+					<Menu.Item
+						leftSection={<IconFolder size={14} />}
+						onClick={() => change("group", { kind: "group-passes", passes: withNext(id), name: "Group" })}
+					>
+						Group with the next pass
+					</Menu.Item>
+				)}
 				<CopyItems id={id} />
 				<Menu.Divider />
 				<Menu.Item
@@ -434,14 +465,15 @@ function Grip({ number, title, card, onMove }: GripProps) {
 			const own = card.current;
 			const list = own?.parentElement;
 			if (!own || !list) return null;
-			const others = [...list.children].filter((one) => one !== own && one.matches("[data-pass]"));
+			const others = [...list.children].filter((one) => one !== own && one.matches("[data-counts]"));
 			const middle = (one: Element) => {
 				const box = one.getBoundingClientRect();
 				return box.top + box.height / 2;
 			};
 			const start = middle(own);
-			const middles = others.map(middle);
-			const placeAt = (y: number) => middles.filter((other) => other < y).length;
+			const middles = others.map((one) => [middle(one), Number(one.getAttribute("data-counts"))]);
+			// Passes that are folded away count, too.
+			const placeAt = (y: number) => middles.reduce((sum, [other, many]) => sum + (other < y ? many : 0), 0);
 			const from = placeAt(start);
 			let to = from;
 			return {

@@ -1,5 +1,5 @@
 import { Tooltip } from "@mantine/core";
-import { useEffect, useRef } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { probe } from "../../lib/probe";
 import { sentence } from "../../lib/words";
@@ -8,6 +8,7 @@ import { isAlone, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { JoinOffer } from "../topbar/Regroup";
 import { AddPass } from "./AddPass";
 import { FirstMinute } from "./FirstMinute";
+import { GroupCard } from "./GroupCard";
 import { NumberToken } from "./NumberToken";
 import { PassCard } from "./PassCard";
 import classes from "./Passes.module.css";
@@ -20,6 +21,15 @@ export function PassPanel() {
 	const store = useWorkspaceStore();
 	// Not the passes themselves: one of them changes with every move of a drag.
 	const passes = useWorkspace(useShallow((state) => state.recipe.passes.map(({ id }) => id)));
+	const groups = useWorkspace(useShallow((state) => state.recipe.passes.map(({ group }) => group ?? null)));
+	const [open, setOpen] = useState<ReadonlySet<number>>(new Set());
+	const toggle = useCallback(
+		(group: number) =>
+			setOpen(
+				(open) => new Set(open.has(group) ? [...open].filter((one) => one !== group) : [...open, group]),
+			),
+		[],
+	);
 	const list = useRef<HTMLOListElement>(null);
 	const known = useRef(passes);
 	// What was added is shown, and unfolded where it is one pass.
@@ -29,12 +39,14 @@ export function PassPanel() {
 		if (added.length === 0) return;
 		const [first] = added;
 		if (added.length === 1) store.getState().unfold(first);
-		const place = passes.indexOf(first) + 1;
 		requestAnimationFrame(() =>
-			list.current?.querySelector(`[data-pass]:nth-of-type(${place})`)?.scrollIntoView({ block: "nearest" }),
+			list.current
+				?.querySelector(`[data-pass-id="${first}"], [data-holds~="${first}"]`)
+				?.scrollIntoView({ block: "nearest" }),
 		);
 	}, [passes, store]);
 	const alone = useWorkspace(isAlone);
+	const group = useWorkspace((state) => state.soloGroup !== null);
 	const { soloOn } = store.getState();
 	return (
 		<aside className={classes.panel} aria-label="Passes">
@@ -46,7 +58,7 @@ export function PassPanel() {
 			<Heard />
 			{alone && (
 				<p className={classes.notice} role="status">
-					One pass is heard alone.{" "}
+					{group ? "One group is heard alone." : "One pass is heard alone."}{" "}
 					<button type="button" className={classes.more} onClick={() => soloOn(null)}>
 						Hear all again
 					</button>
@@ -54,9 +66,34 @@ export function PassPanel() {
 			)}
 			{passes.length === 0 && <FirstMinute />}
 			<ol className={classes.list} ref={list}>
-				{passes.map((id, index) => (
-					<PassCard key={id} id={id} number={index + 1} last={index === passes.length - 1} />
-				))}
+				{passes.flatMap((id, index) => {
+					const group = groups[index];
+					const begins = group !== null && groups[index - 1] !== group;
+					const card = (
+						<PassCard
+							key={id}
+							id={id}
+							number={index + 1}
+							last={index === passes.length - 1}
+							grouped={group !== null}
+						/>
+					);
+					const unfolded = group === null || open.has(group);
+					if (!begins) return unfolded ? [card] : [];
+					const held = passes.filter((_, place) => groups[place] === group);
+					const head = (
+						<GroupCard
+							key={`group ${group}`}
+							id={group}
+							holds={held.join(" ")}
+							open={unfolded}
+							first={index === 0}
+							last={index + held.length === passes.length}
+							onFold={toggle}
+						/>
+					);
+					return unfolded ? [head, card] : [head];
+				})}
 			</ol>
 			<Variation />
 			<div className={classes.foot}>

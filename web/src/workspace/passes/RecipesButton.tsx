@@ -51,7 +51,10 @@ function Recipes({ close }: { close: () => void }) {
 			for (const sentence of fitted.said) showNote(`“${name}”: not all of it fits`, sentence);
 			if (fitted.recipe.passes.length === 0) return;
 			const { act, commit } = store.getState();
-			act({ kind: "add-passes", passes: fitted.recipe.passes, instead: !add });
+			const { passes, groups } = fitted.recipe;
+			// A recipe that has groups keeps them; else it is one.
+			const named = groups ? undefined : name;
+			act({ kind: "add-passes", passes, groups, instead: !add, named });
 			commit(`${add ? "add" : "use"} “${name}”`);
 			close();
 		} catch (error) {

@@ -1,7 +1,11 @@
 import { type KeyboardEvent, useCallback } from "react";
+import { useShallow } from "zustand/react/shallow";
 import type { Pass, Shape } from "../../api/generated/types";
 import { upwards } from "../../lib/arrows";
+import { plain } from "../../lib/words";
+import { hitsOf } from "../../part/hits";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { readingOf } from "../../part/touch";
 import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
 
@@ -24,7 +28,32 @@ const y = (value: number, { shown: [least, most] }: Scale) =>
 const held = (value: number, { range: [least, most], step }: Scale) =>
 	Math.max(least, Math.min(most, Math.round(value / step) * step));
 
-function useScale({ property, soft, hard }: Shape): Scale {
+/** Where the handles stand: those that are not set where the first drum of the pass is played. */
+function useStanding({ aim }: Pass, shape: Shape): Record<Handle, number> {
+	return useWorkspace(
+		useShallow((state) => {
+			const { instruments } = state.part.kit;
+			const first = aim.instruments?.[0];
+			const index = first
+				? instruments.findIndex(({ id }) => id === first)
+				: instruments.findIndex((_, index) => hitsOf(state, index).length > 0);
+			const figures = state.performance?.reading.instruments[index]?.figures;
+			const moved = shape.property === "velocity" ? null : readingOf(state, index, shape.property);
+			const played =
+				shape.property === "velocity"
+					? figures
+					: moved && { soft: moved.low, typical: moved.typical, hard: moved.high };
+			const rest = shape.property === "velocity" ? 64 : 0;
+			return {
+				soft: shape.soft ?? played?.soft ?? rest,
+				typical: shape.typical ?? played?.typical ?? rest,
+				hard: shape.hard ?? played?.hard ?? rest,
+			};
+		}),
+	);
+}
+
+function useScale({ property }: Shape, { soft, hard }: Record<Handle, number>): Scale {
 	const info = useWorkspace((state) => state.words.properties.find(({ name }) => name === property));
 	const velocities: [number, number] = [1, 127];
 	if (!info || property === "velocity") return { shown: velocities, range: velocities, step: 1 };
@@ -36,8 +65,9 @@ function useScale({ property, soft, hard }: Shape): Scale {
 
 /** The line that a shape gives to the hits, from the softest to the hardest, with its three handles. */
 export function ShapePicture({ pass, shape }: { pass: Pass; shape: Shape }) {
-	const { soft, typical, hard } = shape;
-	const scale = useScale(shape);
+	const standing = useStanding(pass, shape);
+	const { soft, typical, hard } = standing;
+	const scale = useScale(shape, standing);
 	const beyond = [typical - (typical - soft) * 1.25, typical + (hard - typical) * 1.25];
 	const ends = beyond.map((value) => held(value, scale));
 	const points = [
@@ -53,7 +83,14 @@ export function ShapePicture({ pass, shape }: { pass: Pass; shape: Shape }) {
 			<path d={`M${x(0)},${height}L${points.join("L")}L${x(1)},${height}Z`} fill="var(--played-fill)" />
 			<path d={`M${points.join("L")}`} fill="none" stroke="var(--played)" strokeWidth={1.4} />
 			{handles.map((handle) => (
-				<ShapeHandle key={handle} pass={pass} handle={handle} value={shape[handle]} scale={scale} />
+				<ShapeHandle
+					key={handle}
+					pass={pass}
+					handle={handle}
+					value={standing[handle]}
+					isSet={shape[handle] !== null}
+					scale={scale}
+				/>
 			))}
 		</svg>
 	);
@@ -63,10 +100,12 @@ interface HandleProps {
 	pass: Pass;
 	handle: Handle;
 	value: number;
+	/** Else it is left where it is. */
+	isSet: boolean;
 	scale: Scale;
 }
 
-function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
+function ShapeHandle({ pass, handle, value, isSet, scale }: HandleProps) {
 	const store = useWorkspaceStore();
 	const set = useCallback(
 		(velocity: number) =>
@@ -81,8 +120,11 @@ function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
 	const onPointerDown = useDrag(
 		useCallback(
 			() => ({
-				move: (_dx: number, dy: number) =>
-					set(value - (dy * (scale.shown[1] - scale.shown[0])) / (height - 2 * inset)),
+				move: (_dx: number, dy: number) => {
+					const to = held(value - (dy * (scale.shown[1] - scale.shown[0])) / (height - 2 * inset), scale);
+					set(to);
+					return `${handle} ${plain(to)}`;
+				},
 				end: (moved: boolean) => moved && store.getState().commit(`shape: ${handle}`),
 			}),
 			[set, value, store, handle, scale],
@@ -99,6 +141,7 @@ function ShapeHandle({ pass, handle, value, scale }: HandleProps) {
 	return (
 		<circle
 			className={classes.shapeHandle}
+			data-set={isSet}
 			cx={x(places[handle])}
 			cy={y(value, scale)}
 			r={5}

@@ -39,7 +39,7 @@ function valuesOf(
 	const side = (bound: number) => (velocity || bound === 0 ? bound : Math.sign(bound) * change);
 	switch (values.kind) {
 		case "value":
-			return number(range[0], range[1], unit, velocity ? null : 0, step);
+			return { ...number(range[0], range[1], unit, velocity ? null : 0, step), none: values.none };
 		case "change":
 			return number(side(values.min), side(values.max), unit, 0, step);
 		case "pattern":

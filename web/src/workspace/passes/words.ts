@@ -39,7 +39,7 @@ export function clausesShown(action: Action, info: ActionInfo, asked: string[] =
 		const its = all.find(({ optional, words }) => optional && words.includes(other));
 		const first = its && find(its.words[1]);
 		const away = first && isQuiet(action, first) && !asked.includes(first.name);
-		return settingOf(action, other) === is && !away;
+		return String(settingOf(action, other)) === is && (is === "null" || !away);
 	};
 	const shown = all.filter(({ optional, words }) => {
 		const first = find(words[1]);
@@ -55,8 +55,9 @@ export function clausesShown(action: Action, info: ActionInfo, asked: string[] =
 /** Whether a setting is where it need not be in the sentence. */
 export function isQuiet(action: Action, { name, values, quiet }: Setting) {
 	if (name === "property") return settingOf(action, name) === "velocity";
-	if (values.kind !== "number") return false;
 	const value = settingOf(action, name);
+	if (values.kind === "choice") return quiet !== null && values.options[quiet]?.[0] === value;
+	if (values.kind !== "number") return false;
 	return value === (quiet ?? (values.none === null ? values.neutral : null));
 }
 
@@ -123,8 +124,16 @@ export function arcInWords(points: ArcPoint[]) {
 export type PocketNames = (id: number) => string;
 
 /** Words with settings in braces, filled in. */
-function filled(text: string, action: Action, info: ActionInfo, pocketName: PocketNames) {
+function filled(
+	text: string,
+	action: Action,
+	info: ActionInfo,
+	pocketName: PocketNames,
+	instead?: (name: string) => string | null,
+) {
 	return text.replace(/\{(\w+)\}/g, (_, name) => {
+		const short = instead?.(name);
+		if (short) return short;
 		const setting = info.settings.find((one) => one.name === name);
 		return setting ? settingInWords(action, setting, pocketName) : "";
 	});
@@ -132,7 +141,8 @@ function filled(text: string, action: Action, info: ActionInfo, pocketName: Pock
 
 /** The settings that matter most: “37 · 59 · 100”. */
 export const briefly = (action: Action, info: ActionInfo, pocketName: PocketNames) =>
-	filled(info.brief, action, info, pocketName);
+	// What is left as it is need not be said at length.
+	filled(info.brief, action, info, pocketName, (name) => (settingOf(action, name) === null ? "–" : null));
 
 /** What an action does, without what is as usual. */
 export function actionInWords(action: Action, info: ActionInfo, pocketName: PocketNames) {

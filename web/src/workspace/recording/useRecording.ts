@@ -12,7 +12,7 @@ import { ProblemError } from "../../lib/problem";
 import { barAt, secondsAt, tickAt } from "../../part/song";
 import { useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { strokeOfNote } from "../kits/kits";
-import { useEar } from "../kits/useEar";
+import { type Hear, useEar } from "../kits/useEar";
 import { followClock } from "./followClock";
 import { useLive } from "./useLive";
 
@@ -36,6 +36,8 @@ export interface RecordingControls {
 	record: () => void;
 	/** Lays in what was played in the last two minutes. */
 	keepRemembered: () => void;
+	/** A stroke by the part's kit, at once. */
+	hear: Hear;
 	recorder: () => Recorder | null;
 	follower: () => Follower | null;
 }
@@ -311,6 +313,7 @@ export function useRecording(played: Played): RecordingControls {
 		() => ({
 			record: () => void record(),
 			keepRemembered: () => void keepRemembered(),
+			hear: (note: number, velocity: number) => hearNow.current(note, velocity),
 			recorder: () => recorder.current,
 			follower: () => follower.current,
 		}),

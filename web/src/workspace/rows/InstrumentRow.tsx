@@ -1,15 +1,17 @@
 import { Tooltip } from "@mantine/core";
-import { type KeyboardEvent, type RefObject, useCallback, useRef } from "react";
+import { type KeyboardEvent, type MouseEvent, type RefObject, useCallback, useRef } from "react";
 import type { Instrument, Limb } from "../../api/generated/types";
 import { downwards } from "../../lib/arrows";
 import { probe } from "../../lib/probe";
 import { plural } from "../../lib/words";
-import { hitsOf } from "../../part/hits";
+import { hitsOf, selectHitsOf } from "../../part/hits";
 import { lineHeight, shownRows, tallest } from "../../part/rowHeights";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
 import { FoundMark } from "../findings/FindingMarks";
+import { useTransport } from "../transport/context";
 import { isSilent } from "../transport/usePlayer";
+import { DrumNumbers } from "./DrumNumbers";
 import { HitsCanvas } from "./HitsCanvas";
 import classes from "./Rows.module.css";
 import { TimePortrait } from "./TimePortrait";
@@ -37,6 +39,7 @@ export function InstrumentRow({ index, height, sounds }: RowProps) {
 	const instrument = useWorkspace((state) => state.part.kit.instruments[index]);
 	const silent = useWorkspace((state) => isSilent(state, instrument.id));
 	const opened = useWorkspace((state) => state.open === instrument.id);
+	const selected = useWorkspace((state) => state.selectedRows.has(instrument.id));
 	const row = useRef<HTMLElement>(null);
 	return (
 		<article
@@ -48,10 +51,12 @@ export function InstrumentRow({ index, height, sounds }: RowProps) {
 			data-open={opened}
 			data-silent={silent}
 			data-line={!sounds}
+			data-selected={selected}
 		>
 			<div className={classes.label}>
 				<Name instrument={instrument} row={row} />
 				{sounds && <Facts index={index} />}
+				{sounds && height >= 84 && <DrumNumbers id={instrument.id} name={instrument.name} />}
 				{sounds && <Toggles id={instrument.id} name={instrument.name} />}
 			</div>
 			{sounds ? (
@@ -89,11 +94,28 @@ interface NameProps {
 function Name({ instrument, row }: NameProps) {
 	const store = useWorkspaceStore();
 	const { id, name } = instrument;
+	const { hear } = useTransport();
 	const opened = useWorkspace((state) => state.open === id);
 	const moved = useRef(false);
-	const choose = () => {
-		const { aiming, setView, setAim } = store.getState();
+	const selected = useWorkspace((state) => state.selectedRows.has(id));
+	const choose = (event: MouseEvent) => {
+		const { aiming, setView, setAim, selectRow } = store.getState();
 		if (moved.current) return;
+		if (event.shiftKey || event.ctrlKey || event.metaKey) {
+			selectRow(id);
+			return;
+		}
+		if (event.altKey) {
+			selectHitsOf(store.getState(), id);
+			return;
+		}
+		if (aiming === null && store.getState().hearEdits && instrument.articulations.length > 0) {
+			const { performance, part } = store.getState();
+			const index = part.kit.instruments.indexOf(instrument);
+			const first = hitsOf(store.getState(), index)[0];
+			const note = (performance?.notes ?? part.written.notes)[first] ?? instrument.articulations[0].note;
+			hear(note, performance?.reading.instruments[index]?.figures.typical || 90);
+		}
 		if (aiming === null) setView({ open: opened ? null : id });
 		else
 			setAim((aim) => {
@@ -141,11 +163,16 @@ function Name({ instrument, row }: NameProps) {
 		}, [store, row]),
 	);
 	return (
-		<Tooltip label={opened ? `Close the row of ${name}` : `Open the row of ${name}; drag it to move the row`}>
+		<Tooltip
+			multiline
+			w={260}
+			label={`${opened ? "Close" : "Open"} the row; drag to move it. With Shift or Ctrl: select the row, for one number on several. With Alt: select its hits.`}
+		>
 			<button
 				type="button"
 				className={classes.name}
 				aria-expanded={opened}
+				aria-pressed={selected || undefined}
 				onPointerDown={onPointerDown}
 				onClick={choose}
 			>

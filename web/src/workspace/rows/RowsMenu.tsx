@@ -51,6 +51,7 @@ export function RowsMenu() {
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
 	const pads = useWorkspace((state) => state.pads);
+	const hearEdits = useWorkspace((state) => state.hearEdits);
 	const inOrder = shownRows(instruments, { order, hidden: [] });
 	const has = (index: number) => used.has(index) || extra.includes(instruments[index].id);
 	// What has a row, then what could have one.
@@ -120,6 +121,13 @@ export function RowsMenu() {
 					label="Pads to play below the rows (D)"
 					checked={pads}
 					onChange={(event) => setView({ pads: event.currentTarget.checked })}
+				/>
+				<Checkbox
+					size="xs"
+					mt={8}
+					label="Hits sound when they are clicked or let go"
+					checked={hearEdits}
+					onChange={(event) => setView({ hearEdits: event.currentTarget.checked })}
 				/>
 				<Group gap={6} mt={8}>
 					<Button

@@ -143,11 +143,14 @@ function SpreadHandle({ index, name, height, mean, spread }: SpreadProps) {
 		[store, index, label],
 	);
 	const begin = (side: number) => () => ({
-		move: (dx: number) => spreadBy((side * dx) / perMs),
+		move: (dx: number) => {
+			spreadBy((side * dx) / perMs);
+			return `± ${Math.max(0, spread + (side * dx) / perMs).toFixed(1)} ms`;
+		},
 		end: (moved: boolean) => moved && store.getState().commit(label),
 	});
-	const late = useDrag(useCallback(begin(1), [spreadBy, store, label]));
-	const early = useDrag(useCallback(begin(-1), [spreadBy, store, label]));
+	const late = useDrag(useCallback(begin(1), [spreadBy, store, label, spread]));
+	const early = useDrag(useCallback(begin(-1), [spreadBy, store, label, spread]));
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = rightwards(event, 6);
 		if (steps === undefined) return;
@@ -205,10 +208,14 @@ function LeanHandle({ id, name, mean, height }: { id: string; name: string; mean
 	const onPointerDown = useDrag(
 		useCallback(
 			() => ({
-				move: (dx) => lean(dx / perMs),
+				move: (dx) => {
+					lean(dx / perMs);
+					const to = mean + dx / perMs;
+					return `${Math.abs(to).toFixed(1)} ms ${to < 0 ? "early" : "late"}`;
+				},
 				end: (moved) => moved && store.getState().commit(label),
 			}),
-			[lean, store, label],
+			[lean, store, label, mean],
 		),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {

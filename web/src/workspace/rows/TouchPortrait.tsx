@@ -5,7 +5,8 @@ import { inset, velocityAt, velocityY } from "../../draw/hits";
 import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { probe } from "../../lib/probe";
-import { signed } from "../../lib/words";
+import { plain, signed } from "../../lib/words";
+import { contrastOf, drumsWith } from "../../part/drums";
 import { beforeOf, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { asVelocity, reachOf, readingOf } from "../../part/touch";
 import { useDrag } from "../../part/useDrag";
@@ -15,8 +16,10 @@ type Handle = "soft" | "typical" | "hard";
 const handles: Handle[] = ["hard", "typical", "soft"];
 
 const width = 118;
-const axis = 8;
-const reach_ = 60;
+const axis = 16;
+const reach_ = 54;
+/** Where the bracket of the width stands. */
+const bracket = 6;
 
 /** The outline of a distribution on its side, its peaks to the right. */
 function outline(counts: number[], height: number) {
@@ -154,12 +157,18 @@ function VelocityPortrait({ index, height }: { index: number; height: number }) 
 	const written = useWorkspace((state) => beforeOf(state).instruments[index].portrait.touch);
 	const played = useWorkspace((state) => state.performance?.reading.instruments[index].portrait.touch);
 	// Only what is drawn here: a drag of time leaves it be.
-	const values = useWorkspace(
+	const all = useWorkspace(
 		useShallow((state) => {
 			const figures = state.performance?.reading.instruments[index].figures;
-			return handles.map((handle) => figures?.[handle] ?? 0);
+			return [
+				...handles.map((handle) => figures?.[handle] ?? 0),
+				figures?.velocity_mean ?? 0,
+				figures?.velocity_spread ?? 0,
+			];
 		}),
 	);
+	const [mean, spread] = all.slice(3);
+	const values = all.slice(0, 3);
 	if (!played) return <div className={classes.portrait} style={{ height }} />;
 	const lines = values.map((value) => velocityY(value, height));
 	const knobs = apart(lines, height);
@@ -174,8 +183,22 @@ function VelocityPortrait({ index, height }: { index: number; height: number }) 
 		>
 			<title>{`How hard ${instrument.name} is struck`}</title>
 			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
-			<path d={outline(played, height)} fill="var(--played-fill)" stroke="var(--played)" strokeWidth={1.3} />
-			<path d={outline(written, height)} fill="none" stroke="var(--written)" strokeDasharray="3 2.5" />
+			<Body instrument={instrument} outline={outline(played, height)} height={height} mean={mean} />
+			<path
+				d={`M${axis - 3},${velocityY(mean, height).toFixed(1)}h${reach_}`}
+				stroke="var(--played)"
+				strokeDasharray="2 3"
+				pointerEvents="none"
+				data-mean
+			/>
+			<Width instrument={instrument} height={height} mean={mean} spread={spread} />
+			<path
+				d={outline(written, height)}
+				pointerEvents="none"
+				fill="none"
+				stroke="var(--written)"
+				strokeDasharray="3 2.5"
+			/>
 			{handles.map((handle, place) => (
 				<TouchHandle
 					key={handle}
@@ -246,6 +269,139 @@ function VelocityBand({ instrument, height }: { instrument: Instrument; height: 
 
 const velocities: [number, number] = [1, 127];
 
+interface WholeProps {
+	instrument: Instrument;
+	height: number;
+	mean: number;
+}
+
+/** The body of the portrait: dragged, all of it is louder or softer. */
+function Body({ instrument, outline, height, mean }: WholeProps & { outline: string }) {
+	const store = useWorkspaceStore();
+	const { id, name } = instrument;
+	const label = `level of ${name.toLowerCase()}`;
+	const level = useCallback(
+		(by: number) =>
+			store.getState().act({ kind: "level-by", instruments: drumsWith(store.getState(), id), by }, label),
+		[store, id, label],
+	);
+	const onPointerDown = useDrag(
+		useCallback(
+			() => ({
+				move: (_dx: number, dy: number) => {
+					const by = Math.round((-dy * 126) / (height - 2 * inset));
+					level(by);
+					return `level ${signed(by, 0, true)}`;
+				},
+				end: (moved: boolean) => moved && store.getState().commit(label),
+			}),
+			[level, store, height, label],
+		),
+	);
+	const onKeyDown = (event: KeyboardEvent) => {
+		const steps = upwards(event, 10);
+		if (steps === undefined) return;
+		event.preventDefault();
+		level(steps);
+		store.getState().commitSoon(label);
+	};
+	return (
+		<path
+			className={classes.body}
+			d={outline}
+			fill="var(--played-fill)"
+			stroke="var(--played)"
+			strokeWidth={1.3}
+			role="slider"
+			tabIndex={0}
+			aria-label={`${name}, level`}
+			aria-orientation="vertical"
+			aria-valuemin={1}
+			aria-valuemax={127}
+			aria-valuenow={Math.round(mean * 10) / 10}
+			data-handle="level"
+			onPointerDown={onPointerDown}
+			onKeyDown={onKeyDown}
+		/>
+	);
+}
+
+/** The width of the portrait: dragged, its velocities are spread around the mean or drawn together. */
+function Width({ instrument, height, mean, spread }: WholeProps & { spread: number }) {
+	const store = useWorkspaceStore();
+	const { id, name } = instrument;
+	const label = `contrast of ${name.toLowerCase()}`;
+	const contrast = useWorkspace((state) => contrastOf(state.recipe, id));
+	const spreadBy = useCallback(
+		(to: number) => {
+			const by = Math.max(0, Math.min(300, Math.round(to))) - contrast;
+			const instruments = drumsWith(store.getState(), id);
+			store.getState().act({ kind: "contrast-by", instruments, by }, label);
+		},
+		[store, id, label, contrast],
+	);
+	const perStep = (height - 2 * inset) / 126;
+	// Also of what is all alike the ends can be got hold of.
+	const half = Math.max(spread * perStep, 8);
+	const middle = velocityY(mean, height);
+	const begin = (side: number) => () => ({
+		move: (_dx: number, dy: number) => {
+			const to = Math.max(0, Math.min(300, Math.round((contrast * (half + side * dy)) / half)));
+			spreadBy(to);
+			return `contrast ${to} %`;
+		},
+		end: (moved: boolean) => moved && store.getState().commit(label),
+	});
+	const upper = useDrag(useCallback(begin(-1), [spreadBy, store, label, half, contrast]));
+	const lower = useDrag(useCallback(begin(1), [spreadBy, store, label, half, contrast]));
+	const onKeyDown = (event: KeyboardEvent) => {
+		const steps = upwards(event, 4);
+		if (steps === undefined) return;
+		event.preventDefault();
+		spreadBy(contrast + 5 * steps);
+		store.getState().commitSoon(label);
+	};
+	const ends = [middle - half, middle + half].map((y) => Math.max(inset, Math.min(height - inset, y)));
+	return (
+		<g
+			className={classes.width}
+			role="slider"
+			tabIndex={0}
+			aria-label={`${name}, contrast`}
+			aria-orientation="vertical"
+			aria-valuemin={0}
+			aria-valuemax={300}
+			aria-valuenow={contrast}
+			aria-valuetext={`${contrast} %`}
+			data-handle="contrast"
+			onKeyDown={onKeyDown}
+		>
+			<path
+				d={`M${bracket - 3},${ends[0] + 4}l3,-4l3,4m-3,-4V${ends[1]}m-3,-4l3,4l3,-4`}
+				fill="none"
+				stroke="var(--ink)"
+				strokeWidth={1.2}
+			/>
+			<rect
+				x={0}
+				y={ends[0] - 5}
+				width={axis - 2}
+				height={Math.max(10, middle - ends[0] + 3)}
+				fill="transparent"
+				onPointerDown={upper}
+			/>
+			<rect
+				x={0}
+				y={middle}
+				width={axis - 2}
+				height={Math.max(10, ends[1] - middle + 5)}
+				fill="transparent"
+				onPointerDown={lower}
+			/>
+		</g>
+	);
+}
+
 interface HandleProps {
 	handle: Handle;
 	/** What it is called. */
@@ -306,13 +462,15 @@ function TouchHandle({
 					// Pulled away from the others, the typical comes half of the way: one drag gives a spread.
 					const half = together && handle !== "typical";
 					shape(half ? { [handle]: steps, typical: steps / 2 } : { [handle]: steps });
+					const to = Math.max(range[0], Math.min(range[1], Math.round((value + steps) / step) * step));
+					return `${word} ${plain(Math.round(value / step) * step)} → ${plain(to)}`;
 				},
 				end: (moved) => {
 					onHold?.(false);
 					if (moved) store.getState().commit(label);
 				},
 			};
-		}, [shape, perPixel, store, label, handle, together, onHold]),
+		}, [shape, perPixel, store, label, handle, together, onHold, range, step, value, word]),
 	);
 	const onKeyDown = (event: KeyboardEvent) => {
 		const steps = upwards(event, 10);

@@ -4,13 +4,15 @@ import { axis } from "../../draw/axis";
 import { inset, velocityAt, velocityY } from "../../draw/hits";
 import { hitAt } from "../../draw/pointing";
 import { follow } from "../../lib/dragging";
-import { plural } from "../../lib/words";
+import { hideTip, showTip } from "../../lib/tip";
+import { plain, plural, signed } from "../../lib/words";
 import { hitsOf, idOf } from "../../part/hits";
-import { hitPlacer, shownWindow } from "../../part/shown";
-import { useWorkspaceStore } from "../../part/store";
+import { hitPlacer, linesOf, shownWindow } from "../../part/shown";
+import { useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { heightsOf, perStep, reachOf } from "../../part/touch";
 import { useLines } from "../drawing/useLines";
 import { usePencil } from "../drawing/usePencil";
+import { useTransport } from "../transport/context";
 
 export interface Lasso {
 	left: number;
@@ -26,6 +28,7 @@ export interface Lasso {
  */
 export function useHitGestures(index: number, name: string) {
 	const store = useWorkspaceStore();
+	const { hear } = useTransport();
 	const [lasso, setLasso] = useState<Lasso | null>(null);
 	const lines = useLines();
 	const pencil = usePencil(index, name, lines);
@@ -62,6 +65,26 @@ export function useHitGestures(index: number, name: string) {
 		const step = perStep(reachOf(state, index));
 		let way: "up" | "sideways" | null = null;
 		const label = `move ${plural(hits.length, "hit")} of ${name}`;
+		const was = state.performance?.velocities[hit] ?? state.part.written.velocities[hit];
+		const lateness = (now: WorkspaceState) =>
+			now.performance ? 1000 * (now.performance.seconds[hit] - linesOf(now).seconds[hit]) : 0;
+		/** What the hit that is held comes to. */
+		const inWords = (velocity: number) => {
+			const ms = lateness(store.getState());
+			const time =
+				way === "sideways" || Math.abs(ms) >= 0.05
+					? `${plain(Math.round(Math.abs(ms) * 10) / 10)} ms ${ms < 0 ? "early" : "late"}`
+					: "";
+			const hard = velocity === 0 ? `${was}` : `${was} → ${Math.max(1, Math.min(127, was + velocity))}`;
+			return [hard, time].filter(Boolean).join(" · ");
+		};
+		/** As it is let go, or was clicked. */
+		const sound = (velocity: number) => {
+			const { hearEdits, performance, part, property } = store.getState();
+			if (!hearEdits || property !== "velocity") return;
+			hear((performance?.notes ?? part.written.notes)[hit], Math.max(1, Math.min(127, was + velocity)));
+		};
+		let louder = 0;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
 			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
@@ -70,6 +93,7 @@ export function useHitGestures(index: number, name: string) {
 			if (property !== "velocity" && way === "up") {
 				const by = Math.round(raw * step * 10) / 10;
 				store.getState().act({ kind: "move-in", hits, property, by }, label);
+				showTip(now, signed(by, 1, true));
 				return;
 			}
 			const velocity = property === "velocity" ? Math.round(raw) : 0;
@@ -77,11 +101,20 @@ export function useHitGestures(index: number, name: string) {
 			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
 			const moved = { hits, velocity, time: 0, ticks: 0, at: 0, ...sideways };
 			store.getState().act({ kind: "move-hits", ...moved }, label);
+			louder = velocity;
+			showTip(now, inWords(velocity));
 		};
 		follow(event, {
 			move,
-			end: () => way && store.getState().commit(label),
-			cancel: () => store.getState().cancel(),
+			end: () => {
+				hideTip();
+				if (way) store.getState().commit(label);
+				sound(louder);
+			},
+			cancel: () => {
+				hideTip();
+				store.getState().cancel();
+			},
 		});
 	}
 
@@ -119,8 +152,20 @@ export function useHitGestures(index: number, name: string) {
 			.setAim((aim) => ({ ...aim, picked: [...new Set([...(more ? (aim.picked ?? []) : []), ...ids])] }));
 	}
 
-	/** The ids of the hits in a box. */
+	/** The ids of the hits in a box, in whichever rows it reaches. */
 	function inside(box: Lasso, area: DOMRect) {
+		const { instruments } = store.getState().part.kit;
+		return [...document.querySelectorAll<HTMLElement>("[data-instrument]")].flatMap((row) => {
+			const own = row.querySelector("[data-hits]")?.getBoundingClientRect();
+			const index = instruments.findIndex(({ id }) => id === row.dataset.instrument);
+			if (!own || index < 0) return [];
+			const [left, top] = [box.left + area.left - own.left, box.top + area.top - own.top];
+			return top > own.height || top + box.height < 0 ? [] : insideRow(index, { ...box, left, top }, own);
+		});
+	}
+
+	/** The ids of the hits of a row in a box. */
+	function insideRow(index: number, box: Lasso, area: DOMRect) {
 		const state = store.getState();
 		const { performance, part } = state;
 		const { x } = axis(shownWindow(state), area.width);

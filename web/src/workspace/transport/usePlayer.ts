@@ -386,9 +386,9 @@ export function usePlayer(): Transport {
 				void queries.invalidateQueries({ queryKey: ["other"] });
 			if (state.pocketDrafts !== before.pocketDrafts) following();
 			const differ = roundsDiffer(state);
-			const changed = (["recipe", "round", "trial", "audition", "soloPass", "pocketDrafts"] as const).some(
-				(one) => state[one] !== before[one],
-			);
+			const changed = (
+				["recipe", "round", "trial", "audition", "soloPass", "soloGroup", "pocketDrafts"] as const
+			).some((one) => state[one] !== before[one]);
 			if (differ !== roundsDiffer(before) || (differ && changed)) prepareRound();
 			const heard = [
 				state.performance,

@@ -111,7 +111,7 @@ fn ragged(all: &Listening<'_>) -> Vec<Finding> {
         let mut finding = all.about_all(Rule::Ragged, one, places, 0.5, said);
         let grid = all.chart.meant(all.part, all.context.metre).grid;
         let pull = |strength: f64| {
-            let pull = Pull { grid, strength: Percent(strength), ..Pull::default() };
+            let pull = Pull { grid, strength: Percent(strength), forgive: Millis(4.0), ..Pull::default() };
             (on(one), Action::Pull(pull))
         };
         finding.proposals =

@@ -46,7 +46,7 @@ impl Act for Accents {
         kind: "accents",
         title: "Accents",
         family: ActionFamily::Touch,
-        words: &["pattern", "accent", "groove", "emphasis", "beat", "velocity", "template"],
+        words: &["pattern", "accent", "groove", "emphasis", "beat", "velocity", "template", "offbeat"],
         sentence: "add these accents[ in {property}], {bars} of {grid}[, at {amount}]: {pattern}",
         brief: "{bars} of {grid}",
         explains: "A pattern of louder and softer slots (or higher and lower ones …), drawn as bars.",

@@ -92,7 +92,10 @@ impl Act for Fan {
         kind: "fan",
         title: "Fan",
         family: ActionFamily::Time,
-        words: &["flam", "spread", "unison", "together", "limbs", "humanize", "stagger", "timing", "foot", "feet"],
+        words: &[
+            "flam", "spread", "unison", "together", "limbs", "humanize", "stagger", "timing", "foot", "feet", "chord",
+            "strum",
+        ],
         sentence: "spread hands and feet that land within {within} of each other over {over}, {order}.",
         brief: "over {over}",
         explains: "Hands and feet that land together come a few ms apart.",

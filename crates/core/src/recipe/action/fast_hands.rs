@@ -33,7 +33,7 @@ impl Act for FastHands {
         kind: "fast-hands",
         title: "Fast hands",
         family: ActionFamily::Touch,
-        words: &["speed", "fast", "roll", "fill", "run", "machine gun", "realistic", "velocity"],
+        words: &["speed", "fast", "roll", "fill", "run", "machine gun", "realistic", "velocity", "blast", "blast beat"],
         sentence: "play {softer} softer each time the speed doubles, once hits are {reference} apart or closer[; the last {climb} come back up].",
         brief: "{softer} softer per doubling",
         explains: "Softer the faster it goes, as hands do; the first of a run stays strong.",

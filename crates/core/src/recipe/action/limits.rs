@@ -71,6 +71,7 @@ impl Act for Limits {
             "velocity",
             "normalize",
             "loud ghost",
+            "filter",
         ],
         sentence: "keep velocities between {floor} and {ceiling}; {how}.",
         brief: "{floor} to {ceiling}",

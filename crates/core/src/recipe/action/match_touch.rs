@@ -35,7 +35,7 @@ impl Act for Match {
         kind: "match",
         title: "Match",
         family: ActionFamily::Touch,
-        words: &["reference", "copy feel", "velocity", "dynamics", "like another", "learn", "transfer"],
+        words: &["reference", "copy feel", "velocity", "dynamics", "like another", "learn", "transfer", "mean"],
         sentence: "match the touch of {reference}[, {amount} of the way].",
         brief: "{reference}",
         explains: "As hard and soft as the same drums are in another part, beat by beat.",

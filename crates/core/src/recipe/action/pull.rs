@@ -24,6 +24,7 @@ pub struct Pull {
     /// −100 to 100 %: how far starts go to their lines, or away from them.
     pub strength: Percent,
     /// 0 to 100 ms: nearer than this is left as it was played.
+    #[serde(default = "former")]
     pub forgive: Millis,
     /// 0 to 500 ms: further off than this is left alone; nothing reaches everything.
     pub reach: Option<Millis>,
@@ -35,13 +36,18 @@ pub struct Pull {
     pub lengths: Percent,
 }
 
+/// What a recipe means that does not say: so much was left alone once.
+fn former() -> Millis {
+    Millis(4.0)
+}
+
 impl Default for Pull {
     fn default() -> Pull {
         Pull {
             grid: Grid::SIXTEENTHS,
             swing: Percent(50.0),
             strength: Percent(50.0),
-            forgive: Millis(4.0),
+            forgive: Millis(0.0),
             reach: None,
             residue: Millis(0.0),
             ends: Percent(0.0),
@@ -105,6 +111,8 @@ impl Act for Pull {
             "strict",
             "straight",
             "tight",
+            "32nd",
+            "16th",
         ],
         sentence: "pull {strength} to {grid}[, swung {swing}][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
         brief: "{strength} to {grid}",

@@ -64,6 +64,7 @@ impl Act for Recolour {
             "shaker",
             "variation",
             "recolor",
+            "timbre",
         ],
         sentence: "choose among {ways}[, the same at most {running} running].",
         brief: "{ways}",

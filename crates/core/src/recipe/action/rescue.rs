@@ -80,7 +80,7 @@ impl Act for Rescue {
         kind: "rescue",
         title: "Limb rescue",
         family: ActionFamily::Tidy,
-        words: &["two hands", "impossible", "unplayable", "octopus", "three hands", "human", "limbs", "feet"],
+        words: &["two hands", "impossible", "unplayable", "octopus", "three hands", "human", "limbs", "feet", "blast"],
         sentence: "where two hands and two feet are too few, {gives}[; at once is within {together}][; {travel} from drum to drum][; a hand again after {hand}][; a foot after {foot}].",
         brief: "{gives}",
         explains: "What no drummer could reach: the least important stroke gives way.",

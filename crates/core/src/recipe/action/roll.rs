@@ -116,6 +116,7 @@ impl Act for Roll {
             "fill",
             "double",
             "crescendo",
+            "32nd",
         ],
         sentence: "cut into {cut}[ ({strokes})][ ({grid})] {over}[ ({length})], from {from} to {to} of its velocity, {curve}; the hit itself is {main}.",
         brief: "{strokes} strokes",

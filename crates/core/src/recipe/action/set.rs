@@ -27,7 +27,7 @@ impl Act for Set {
         kind: "set",
         title: "Set",
         family: ActionFamily::Touch,
-        words: &["fixed", "solid", "flatten", "same", "equal", "reset", "velocity", "constant"],
+        words: &["fixed", "solid", "flatten", "same", "equal", "reset", "velocity", "constant", "baseline"],
         sentence: "set velocity to {to}[, {amount} of the way].",
         brief: "{to}",
         explains: "One velocity for all.",

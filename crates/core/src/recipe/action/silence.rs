@@ -15,7 +15,7 @@ impl Act for Silence {
         kind: "silence",
         title: "Silence",
         family: ActionFamily::Tidy,
-        words: &["mute", "delete", "remove", "leave out", "thin out", "drop", "cut", "every second"],
+        words: &["mute", "delete", "remove", "leave out", "thin out", "drop", "cut", "every second", "filter"],
         sentence: "do not sound.",
         brief: "",
         explains: "Hits that do not sound, every second one or all that are too soft; they stay in sight.",

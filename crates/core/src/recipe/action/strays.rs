@@ -71,6 +71,7 @@ impl Act for Strays {
             "mask",
             "vibration",
             "dropped stick",
+            "filter",
         ],
         sentence: "drop what nobody meant: hits[ softer than {softer}][, shorter than {shorter}][, up to {again} after a louder one of the same drum][, up to {bleed} from a louder one of another drum, {pairs}], at most {share} as loud.",
         brief: "",

@@ -73,11 +73,22 @@ impl Act for Swap {
             "note",
             "transpose",
             "sound",
+            "octave",
+            "pitch",
+            "timbre",
         ],
         sentence: "play {to}[ ({stroke})][ ({instrument})][ ({keys})].",
         brief: "{to}",
         explains: "Another stroke, drum or note; velocity and time stay.",
-        points: &[point("transpose", r#"{"to": "keys", "keys": 1}"#), point("move to", r#"{"to": "instrument"}"#)],
+        points: &[
+            point("transpose", r#"{"to": "keys", "keys": 1}"#),
+            point("move to", r#"{"to": "instrument"}"#),
+            point("octave", r#"{"to": "keys", "keys": 12}"#),
+            point("pitch", r#"{"to": "keys", "keys": 1}"#),
+            point("rimshot", r#"{"to": "stroke", "stroke": "rimshot"}"#),
+            point("bell", r#"{"to": "stroke", "stroke": "bell"}"#),
+            point("edge", r#"{"to": "stroke", "stroke": "edge"}"#),
+        ],
         settings: &[
             Setting::new(
                 "to",

@@ -30,7 +30,7 @@ impl Act for Swing {
         kind: "swing",
         title: "Swing",
         family: ActionFamily::Time,
-        words: &["shuffle", "triplet feel", "groove", "bounce", "timing", "lilt"],
+        words: &["shuffle", "triplet feel", "groove", "bounce", "timing", "lilt", "offbeat"],
         sentence: "swing {grid} to {to}.",
         brief: "{grid} · {to}",
         explains: "Every second one late: 50 % is straight, 67 % a triplet.",
