@@ -52,6 +52,28 @@ fn twenty_passes(criterion: &mut Criterion, context: &Context<'_>) {
     println!("10 000 hits by 20 passes: {median:.1} ms median; {:.2} of the aimed 4 ms", median / 4.0);
 }
 
+/// The same eight passes as a group of 70 %, against the passes themselves; and the rules for 500 of 100 000 hits.
+fn groups_and_rules(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(100_000);
+    let chart = Chart::new(&part, Kit::of_drums(&part));
+    let plain = eight_passes();
+    let mut grouped = plain.clone();
+    grouped.groups = vec![Group { amount: Percent(70.0), ..Group::new(GroupId(1), "eight") }];
+    grouped.passes.iter_mut().for_each(|pass| pass.group = Some(GroupId(1)));
+    let play = |recipe: &Recipe| drop(black_box(perform(black_box(&part), &chart, recipe, context)));
+    criterion.bench_function("8 passes in a group of 70 %, 100 000 hits", |bencher| bencher.iter(|| play(&grouped)));
+    let [alone, together] = [&plain, &grouped].map(|recipe| median_of(21, || play(recipe)));
+    println!("a group of 70 %: {:.2} times its passes, of the aimed 1.15", together / alone);
+    let rehearsal = Rehearsal::of(&part, &chart, &plain, context);
+    let hats = part.hits().iter().filter(|hit| hit.note.get() == 42 && hit.tick.0 % 960.0 < 60.0);
+    let some: Vec<HitId> = hats.skip(300).take(500).map(|hit| hit.id).collect();
+    let find = || aim_rules(black_box(&rehearsal), &some);
+    println!("{} rules: {:?}", find().len(), find().first().map(|rule| (rule.means, rule.adds)));
+    criterion.bench_function("the rules for 500 of 100 000 hits", |bencher| bencher.iter(find));
+    let median = median_of(21, || drop(black_box(find())));
+    println!("the rules for 500 of 100 000 hits: {median:.1} ms median; {:.2} of the aimed 20 ms", median / 20.0);
+}
+
 /// The groove of 100 000 hits, of every family and of all together.
 fn extraction(criterion: &mut Criterion, context: &Context<'_>) {
     let part = part(100_000);
@@ -164,6 +186,7 @@ fn performances(criterion: &mut Criterion) {
     }
     group.finish();
     twenty_passes(criterion, &context);
+    groups_and_rules(criterion, &context);
     extraction(criterion, &context);
     pocket(criterion, &context);
     hands(criterion, &context);

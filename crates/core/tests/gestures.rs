@@ -151,6 +151,16 @@ fn a_shape_begins_from_how_it_is_played_and_its_handles_push() {
 }
 
 #[test]
+fn a_brush_gives_each_hit_its_height() {
+    let desk = Desk::new();
+    let recipe = desk.done(&[json!({"kind": "paint-hits", "hits": [0, 1, 2], "velocities": [30, 60, 90]})]);
+    let played: Vec<u8> = desk.played(&recipe).written.iter().take(3).map(|hit| hit.velocity.get()).collect();
+    assert_eq!(played, [30, 60, 90]);
+    let refused = desk.after(&Recipe::default(), json!({"kind": "paint-hits", "hits": [0, 1], "velocities": [30]}));
+    assert_eq!(refused.unwrap_err().path, "velocities");
+}
+
+#[test]
 fn each_drum_has_its_level_and_its_contrast() {
     let desk = Desk::new();
     let both = json!(["closed-hat", "snare"]);

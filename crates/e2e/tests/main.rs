@@ -4,6 +4,7 @@ mod drag;
 mod everything;
 mod findings;
 mod gestures;
+mod hand;
 mod hands;
 mod in_time;
 mod journeys;

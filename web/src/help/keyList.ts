@@ -52,7 +52,18 @@ export const keysByPlace: KeysOfPlace[] = [
 			[["↑ ↓ ← →"], "Nudge the selected hits: velocity, ms; with Shift by ten"],
 			[["Enter"], "Type the velocity of the selected hits"],
 			[["Delete"], "Take the selected hits out"],
-			[["Escape"], "Select nothing; end pointing at an aim"],
+			[["Escape"], "Select nothing; end pointing at an aim; give up what is being dragged"],
+			[["Ctrl", "A"], "Select what is in the loop, and then what is in the song"],
+			[["Alt", "click"], "On a name: select its hits in the loop, and then in the song"],
+			[
+				["Shift", "click"],
+				"On a name: select the row, so that its numbers are for several; on a hit: select it, too",
+			],
+			[
+				["Alt"],
+				"While hits are dragged: up and sideways at once; from an empty place: a brush, with Shift straight",
+			],
+			[["Ctrl"], "While hits are dragged up or down: in proportion"],
 		],
 	},
 	{

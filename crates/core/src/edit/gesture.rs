@@ -56,6 +56,13 @@ pub enum Gesture {
         /// How hard.
         velocity: Velocity,
     },
+    /// Hits at a velocity each, as a brush goes over them.
+    PaintHits {
+        /// Which.
+        hits: Vec<HitId>,
+        /// How hard each.
+        velocities: Vec<Velocity>,
+    },
     /// Hits on another instrument; their velocity stays.
     PutOn {
         /// Which.
@@ -376,6 +383,7 @@ impl<'a> Bench<'a> {
                 now.moved(hits, *velocity, by)
             }
             Gesture::SetHits { hits, velocity } => now.set(hits, *velocity),
+            Gesture::PaintHits { hits, velocities } => now.painted(hits, velocities),
             Gesture::MoveIn { hits, property, by } => now.moved_in(hits, *property, *by),
             Gesture::PutOn { hits, instrument } => now.put_on(hits, instrument),
             Gesture::TakeOut { hits } => now.taken_out(hits),
@@ -598,9 +606,16 @@ impl<'a> Now<'a> {
     }
 
     fn set(&self, hits: &[HitId], velocity: Velocity) -> Done {
+        self.painted(hits, &vec![velocity; hits.len()])
+    }
+
+    fn painted(&self, hits: &[HitId], velocities: &[Velocity]) -> Done {
+        if hits.len() != velocities.len() {
+            return Err(wrong("velocities", format!("{} for {} hits", velocities.len(), hits.len())));
+        }
         let now = self.played(hits)?;
         Ok(self.with_moves(hits, |one, place| {
-            let by = f64::from(velocity.get()) - f64::from(now[place].velocity.get());
+            let by = f64::from(velocities[place].get()) - f64::from(now[place].velocity.get());
             one.velocity = (one.velocity + by).clamp(-126.0, 126.0);
         }))
     }

@@ -2479,6 +2479,24 @@ explains: string,
  */
 recipe: Recipe, };
 
+export type AimRule = { 
+/**
+ * Whom it means, behind the passes that are there.
+ */
+aim: Aim, 
+/**
+ * How many hits it means.
+ */
+means: number, 
+/**
+ * How many of them are not among those that it was looked for.
+ */
+adds: number, 
+/**
+ * How many of those it misses.
+ */
+misses: number, };
+
 export type LayerBounds = Record<string, number[]>;
 
 export type Bars = { 
@@ -3515,7 +3533,15 @@ hits: Array<HitId>,
 /**
  * How hard.
  */
-velocity: Velocity, } | { "kind": "put-on", 
+velocity: Velocity, } | { "kind": "paint-hits", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * How hard each.
+ */
+velocities: Array<Velocity>, } | { "kind": "put-on", 
 /**
  * Which.
  */
@@ -4070,6 +4096,9 @@ audition?: Audition,
  * Ask for the hits that this pass changes instead.
  */
 touched_by?: number, 
+/**
+ * Ask for the rules that name these hits instead.
+ */
 rules_for?: Array<HitId>, 
 /**
  * With `touched_by`: ask for the hits that it aims at, whether it changes them or not.
@@ -4397,8 +4426,3 @@ current?: PartState,
  * The same, where it was a pocket's.
  */
 pockets?: SongPockets, };
-
-/**
- * An aim that names some hits by what they have in common.
- */
-export type AimRule = { aim: Aim, means: number, adds: number, misses: number, };

@@ -1,8 +1,10 @@
-import { type KeyboardEvent, useCallback, useState } from "react";
+import { type KeyboardEvent, useCallback, useContext, useState } from "react";
 import type { Values } from "../../api/generated/types";
 import { more } from "../../lib/arrows";
 import { useWheel } from "../../lib/useWheel";
 import { plain } from "../../lib/words";
+import { WorkspaceContext } from "../../part/store";
+import { readNumber } from "../../part/typed";
 import { useDrag } from "../../part/useDrag";
 import classes from "./Passes.module.css";
 
@@ -33,8 +35,11 @@ export function numberInWords(value: number | null, { unit, sides, none }: Numbe
 
 /** A number in a sentence: dragged, wheeled, arrow-keyed or typed; a double click makes it neutral. */
 export function NumberToken({ label, value, values, onChange, onDone, format, wrong, start }: Props) {
+	const store = useContext(WorkspaceContext);
 	const [typing, setTyping] = useState(false);
-	const { min, max, step, neutral, none } = values;
+	const { min, max, step, unit, neutral, none } = values;
+	const back = none !== null ? none : neutral;
+	const usual = back === null ? "" : `; a double click sets ${typeof back === "number" ? plain(back) : back}`;
 	const held = useCallback(
 		(next: number) => Math.max(min, Math.min(max, Math.round(next / step) * step)),
 		[min, max, step],
@@ -86,8 +91,8 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 	if (typing) {
 		const finish = (text: string | null) => {
 			setTyping(false);
-			const number = Number(text?.replace("−", "-").replace(",", "."));
-			if (text?.trim() && Number.isFinite(number)) {
+			const number = text === null ? null : readNumber(text, values, store?.getState() ?? null);
+			if (number !== null) {
 				onChange(held(number));
 				onDone(false);
 			}
@@ -123,7 +128,9 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 			aria-valuemax={max}
 			aria-valuenow={value ?? undefined}
 			aria-valuetext={words}
-			title={wrong ?? `${label}: drag, wheel, arrows or type; a double click brings back its usual value`}
+			title={
+				wrong ?? `${label}: drag, wheel, arrows or type${unit === "ms" ? " (8ms, 12t, 15%)" : ""}${usual}`
+			}
 			onPointerDown={drag}
 			onDoubleClick={toNeutral}
 			onKeyDown={onKeyDown}

@@ -23,8 +23,8 @@ export interface Lasso {
 
 /**
  * On a hit a drag moves it, and what is selected with it: up and down its velocity or sideways its
- * time, whichever came first; with Alt both. Elsewhere a drag is a lasso. A double click takes a
- * hit out or puts one in.
+ * time, whichever came first; with Alt both, with Ctrl all in proportion. Elsewhere a drag is a lasso, over as many rows as
+ * it reaches, and with Alt a brush. A double click takes a hit out or puts one in.
  */
 export function useHitGestures(index: number, name: string) {
 	const store = useWorkspaceStore();
@@ -41,6 +41,8 @@ export function useHitGestures(index: number, name: string) {
 			const state = store.getState();
 			const hit = hitAt(state, index, x, y, area.width, area.height);
 			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
+			else if (event.altKey && state.aiming === null && state.property === "velocity")
+				brush(event, area, x, y);
 			else sweep(event, area, x, y);
 		},
 		[store, index, pencil],
@@ -84,10 +86,21 @@ export function useHitGestures(index: number, name: string) {
 			if (!hearEdits || property !== "velocity") return;
 			hear((performance?.notes ?? part.written.notes)[hit], Math.max(1, Math.min(127, was + velocity)));
 		};
+		/** As loud as the one that is held, in proportion. */
+		const before = new Map(
+			state.performance?.ids.map((id, index) => [id, state.performance?.velocities[index] ?? 0]),
+		);
+		const inProportion = (velocity: number) => {
+			const factor = Math.max(1, was + velocity) / was;
+			return hits.map((id) => Math.max(1, Math.min(127, Math.round((before.get(id) ?? was) * factor))));
+		};
 		let louder = 0;
+		let proportional = false;
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
 			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
+			// Once it goes in proportion it goes on so.
+			if (!way) proportional = now.ctrlKey || now.metaKey;
 			way ??= Math.abs(dy) >= Math.abs(dx) ? "up" : "sideways";
 			const raw = way === "up" || now.altKey ? -dy * perPixel : 0;
 			if (property !== "velocity" && way === "up") {
@@ -100,7 +113,9 @@ export function useHitGestures(index: number, name: string) {
 			const at = state.performance?.ticks[hit] ?? 0;
 			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
 			const moved = { hits, velocity, time: 0, ticks: 0, at: 0, ...sideways };
-			store.getState().act({ kind: "move-hits", ...moved }, label);
+			if (way === "up" && proportional)
+				store.getState().act({ kind: "paint-hits", hits, velocities: inProportion(velocity) }, label);
+			else store.getState().act({ kind: "move-hits", ...moved }, label);
 			louder = velocity;
 			showTip(now, inWords(velocity));
 		};
@@ -110,6 +125,51 @@ export function useHitGestures(index: number, name: string) {
 				hideTip();
 				if (way) store.getState().commit(label);
 				sound(louder);
+			},
+			cancel: () => {
+				hideTip();
+				store.getState().cancel();
+			},
+		});
+	}
+
+	/** A sweep over hits that are there: each gets the height of the sweep; with Shift of a straight line. */
+	function brush(event: PointerEvent<HTMLElement>, area: DOMRect, x: number, y: number) {
+		const state = store.getState();
+		const { x: across } = axis(shownWindow(state), area.width);
+		const place = hitPlacer(state);
+		const ticks = state.performance?.ticks ?? state.part.written.ticks;
+		const hits = hitsOf(state, index).filter((hit) => !state.performance?.silenced.has(idOf(state, hit)));
+		const places = hits.map((hit) => across(place(ticks[hit], hit)));
+		const velocities = new Map<number, number>();
+		const label = `brush ${name}`;
+		let before: [number, number] = [x, y];
+		const paint = (from: [number, number], to: [number, number]) => {
+			const [left, right] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])];
+			for (const [nth, at] of places.entries()) {
+				if (at < left || at > right) continue;
+				const share = to[0] === from[0] ? 1 : (at - from[0]) / (to[0] - from[0]);
+				const height = velocityAt(from[1] + share * (to[1] - from[1]), area.height);
+				velocities.set(hits[nth], Math.max(1, Math.min(127, Math.round(height))));
+			}
+		};
+		const move = (now: globalThis.PointerEvent) => {
+			const to: [number, number] = [now.clientX - area.left, now.clientY - area.top];
+			if (now.shiftKey) {
+				velocities.clear();
+				paint([x, y], to);
+			} else paint(before, to);
+			before = to;
+			showTip(now, `${Math.max(1, Math.min(127, Math.round(velocityAt(to[1], area.height))))}`);
+			if (velocities.size === 0) return;
+			const ids = [...velocities.keys()].map((hit) => idOf(state, hit));
+			store.getState().act({ kind: "paint-hits", hits: ids, velocities: [...velocities.values()] }, label);
+		};
+		follow(event, {
+			move,
+			end: () => {
+				hideTip();
+				if (velocities.size > 0) store.getState().commit(label);
 			},
 			cancel: () => {
 				hideTip();
