@@ -708,6 +708,15 @@ pub async fn add_pass(browser: &Browser, search: &str, kind: &str) -> Result<(),
     Ok(())
 }
 
+/// Shows the passes of every group.
+pub async fn unfold(browser: &Browser) -> Result<(), Failed> {
+    browser.find("[data-group-fold]").await?;
+    browser
+        .run("document.querySelectorAll('[data-group-fold][aria-expanded=false]').forEach((one) => one.click())")
+        .await?;
+    Ok(())
+}
+
 /// Where the middle of an element lies.
 pub async fn middle(browser: &Browser, css: &str) -> Result<[f64; 2], Failed> {
     browser.find(css).await?;

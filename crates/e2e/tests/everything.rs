@@ -249,6 +249,7 @@ async fn what_opens_over_a_part_lies_within_the_window() -> Done {
     open_full(&app, &browser).await?;
     for (width, height) in SIZES {
         browser.resize(width, height).await?;
+        unfold(&browser).await?;
         browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
         open_all(&browser, 12).await?;
         browser.run("document.activeElement.blur()").await?;
@@ -324,6 +325,7 @@ async fn no_screen_breaks_a_rule_of_accessibility() -> Done {
             check(&browser, &mut wrong, "an untouched part").await?;
             browser.click("[data-start='One good take']").await?;
         }
+        unfold(&browser).await?;
         browser.until("document.querySelectorAll('[data-pass]').length > 6").await?;
         browser.click("[data-pass=loosen] [aria-expanded]").await?;
         browser.keys("tf").await?;

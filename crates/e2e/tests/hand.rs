@@ -83,14 +83,14 @@ async fn the_body_and_the_width_of_a_portrait_are_handles() -> Done {
 async fn a_selection_finds_its_rule_and_a_pass_is_aimed_by_it() -> Done {
     let (_turn, app, browser) = start().await;
     open_causeway(&app, &browser).await?;
-    // All snares of the loop: bars 1 to 4 of Causeway begin with the loop that is shown.
+    // All snares of the loop, which is the intro.
     browser
         .run(
             "document.querySelector(\"[data-instrument='snare'] [aria-expanded]\")
                 .dispatchEvent(new MouseEvent('click', {bubbles: true, altKey: true}))",
         )
         .await?;
-    browser.until("document.querySelector('[data-rule-aim]')?.textContent.startsWith('snare, bars')").await?;
+    browser.until("document.querySelector('[data-rule-aim]')?.textContent.startsWith('snare, Intro')").await?;
     within(&browser, "[data-selection]").await?;
     look(&browser, "hand-selection").await?;
     browser.click("[data-rule-aim]").await?;
@@ -100,7 +100,7 @@ async fn a_selection_finds_its_rule_and_a_pass_is_aimed_by_it() -> Done {
     within(&browser, "[role=menu]").await?;
     browser.keys(&key::ESCAPE.to_string()).await?;
     browser.click("[data-pass-for=level]").await?;
-    kept(&browser, 1, "passes.length === 1 && !passes[0].aim.picked && passes[0].aim.bars.length === 1").await?;
+    kept(&browser, 1, "passes.length === 1 && !passes[0].aim.picked && passes[0].aim.sections[0] === 'Intro'").await?;
     browser.until("!document.querySelector('[data-selection]')").await?;
     // Everything in the loop, and then in the song.
     chord(&browser, key::CONTROL, "a").await?;

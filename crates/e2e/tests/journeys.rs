@@ -137,7 +137,7 @@ async fn passes_are_sentences_whose_words_are_controls() -> Done {
     browser.press("Add a pass").await?;
     browser.find("input[aria-label='Search for an action']").await?;
     browser.keys("humanize").await?;
-    browser.until("document.querySelectorAll('[data-offer]').length === 4").await?;
+    browser.until("document.querySelectorAll('[data-offer]').length === 5").await?;
     browser.click("[data-offer=loosen]").await?;
     browser.until("document.querySelector('[data-pass=loosen]').textContent.includes('1,591 hits')").await?;
 

@@ -153,8 +153,10 @@ async fn words_mean_in_a_phrase_what_they_mean_alone() -> Done {
         ("soft hats", "level", "softer", "hat"),
         ("tighter", "pull", "", "everything"),
         ("tighter snare", "pull", "", "snare"),
-        ("humanise", "shape", "", "everything"),
-        ("randomise", "vary", "", "everything"),
+        ("humanise", "humanize", "± 5", "everything"),
+        ("randomise", "humanize", "", "everything"),
+        ("jitter", "humanize", "", "everything"),
+        ("random velocity snare", "humanize", "± 0 ms", "snare"),
         ("double kick", "sticking", "", "everything"),
     ] {
         browser.type_into(input, &format!("{}a{}{typed}", key::CONTROL, key::RELEASE)).await?;
@@ -369,6 +371,7 @@ async fn five_parts_are_begun_shaped_compared_and_taken_away() -> Done {
         let id = id.as_str().expect("an id").to_owned();
         browser.click(&format!("[data-song='{song}'] a")).await?;
         browser.click("[data-start='One good take']").await?;
+        unfold(&browser).await?;
         browser.until("document.querySelectorAll('[data-pass]').length > 2").await?;
         // One handle by hand, one more pass, and a look at how it was.
         browser.drag("[data-instrument] [data-handle=soft]", 0.0, drag).await?;

@@ -356,6 +356,8 @@ async fn lines_follow_the_grid_and_show_what_is_forgiven() -> Done {
     let (_turn, app, browser) = start().await;
     open_tin_roof(&app, &browser).await?;
     add_pass(&browser, "quantize", "pull").await?;
+    browser.press("forgive …").await?;
+    number(&browser, "Pull: forgive", "4").await?;
     browser.press("reach …").await?;
     number(&browser, "Pull: reach", "30").await?;
     browser.run("document.activeElement.blur()").await?;

@@ -3,7 +3,7 @@
 use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use serde_json::Value;
 use std::time::Duration;
-use vivida_e2e::{Failed, add_pass, ask, chord, drawn, kept, key, middle, open_causeway, start};
+use vivida_e2e::{Failed, add_pass, ask, chord, drawn, kept, key, middle, open_causeway, start, unfold};
 
 type Done = Result<(), Failed>;
 
@@ -116,6 +116,7 @@ async fn a_drawn_accent_pattern_is_used_on_another_song() -> Done {
     // A starting point in its place; undo brings the pattern back.
     browser.press("Recipes").await?;
     browser.click("[data-recipe='One good take'] [data-use]").await?;
+    unfold(&browser).await?;
     browser.until("document.querySelectorAll('[data-pass]').length > 2").await?;
     browser.press("Undo").await?;
     browser.until("document.querySelectorAll('[data-pass]').length === 1").await?;
@@ -301,10 +302,8 @@ async fn a_rough_performance_is_pulled_together_and_pushed_apart() -> Done {
 
     // Trade words find it; all the way is all the way, for what is not forgiven.
     add_pass(&browser, "quantize", "pull").await?;
-    for (label, typed) in [("Pull: strength", "100"), ("Pull: forgive", "0")] {
-        browser.click(&format!("[data-pass=pull] [aria-label='{label}']")).await?;
-        browser.keys(&format!("{typed}{}", key::ENTER)).await?;
-    }
+    browser.click("[data-pass=pull] [aria-label='Pull: strength']").await?;
+    browser.keys(&format!("100{}", key::ENTER)).await?;
     kept(&browser, part as u32, "passes[0]?.action.strength === 100 && passes[0].action.forgive === 0").await?;
     // Double triggers cannot lie on one line with what they follow: a tick is left.
     browser
@@ -457,7 +456,9 @@ async fn selected_hits_are_copied_cut_and_given_to_another_drum() -> Done {
         .await?;
 
     // A pass for just these hits.
-    browser.press("A pass for these hits").await?;
+    browser.click("[data-rule-aim]").await?;
+    browser.click_at("//*[@role='menuitem' and starts-with(normalize-space(), 'Just these')]").await?;
+    browser.click("[data-pass-for=level]").await?;
     kept(&browser, 1, "passes[1]?.aim.picked.length >= 3").await?;
     browser.close().await
 }

@@ -274,10 +274,7 @@ fn followed(
             let pockets: Pockets = [(id, pocket.settings.clone())].into();
             Ok((format!("detach from “{name}”"), recipe.detached(&pockets, is_it)))
         }
-        Following::Leave => {
-            let passes = recipe.passes.iter().filter(|one| one.id != pass).cloned().collect();
-            Ok((format!("leave “{name}”"), Recipe::of(passes)))
-        }
+        Following::Leave => Ok((format!("leave “{name}”"), recipe.without(pass))),
         Following::Switch { on } => Ok((format!("follow “{name}”: on or off"), with(recipe, pass, |one| one.on = on))),
         Following::Strength { strength } => {
             if !(0.0..=200.0).contains(&strength) {

@@ -7,6 +7,7 @@ mod common;
 mod exports;
 mod findings;
 mod fuzz;
+mod groups;
 mod guarded;
 mod hammer;
 mod kits;

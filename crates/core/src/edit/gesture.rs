@@ -479,12 +479,7 @@ impl<'a> Bench<'a> {
                 recipe.passes.insert(to, moved);
                 Ok(recipe.tidied())
             }
-            Gesture::DeletePass { pass } => {
-                let place = place_of(recipe, *pass)?;
-                let mut recipe = recipe.clone();
-                recipe.passes.remove(place);
-                Ok(recipe.tidied())
-            }
+            Gesture::DeletePass { pass } => place_of(recipe, *pass).map(|_| recipe.without(*pass)),
         }?;
         after.check()?;
         after.check_within(self.part.end(), self.context.tempo)?;

@@ -34,8 +34,8 @@ impl Performance {
     /// The passes of a new take that is printed: a hit as it is written has no movement, and a part's lanes are its
     /// file's; so the movement comes along by hand, and the passes that change lanes as they are.
     pub fn beside_printed(&self, recipe: &Recipe) -> Recipe {
-        let mut beside = Recipe::default();
-        beside.passes.extend(recipe.playing().filter(|pass| pass.action.lane().is_some()).cloned());
+        let lanes = recipe.playing().filter(|pass| pass.action.lane().is_some());
+        let mut beside = Recipe { passes: lanes.cloned().collect(), groups: recipe.groups.clone() }.tidied();
         let moved: Vec<HandMove> = (0..)
             .zip(self.in_time())
             .filter(|(_, hit)| !hit.movement.is_none())

@@ -185,6 +185,13 @@ impl Recipe {
         Ok(())
     }
 
+    /// Without one of its passes.
+    pub fn without(&self, pass: PassId) -> Recipe {
+        let mut recipe = self.clone();
+        recipe.passes.retain(|one| one.id != pass);
+        recipe.tidied()
+    }
+
     /// Whether its rounds differ.
     pub fn is_fresh(&self) -> bool {
         self.playing().any(|pass| pass.fresh)

@@ -236,7 +236,7 @@ async fn aims(app: &App, browser: &Browser, folder: &Path) -> Done {
     keep(browser, folder, "aim-by-pointing").await?;
     browser.press("Done").await?;
     // What follows shows the performance as it came.
-    while browser.run("return Boolean(document.querySelector('[data-pass]'))").await? == true {
+    while browser.run("return Boolean(document.querySelector('[data-pass], [data-group]'))").await? == true {
         browser.press("Undo").await?;
         tokio::time::sleep(Duration::from_millis(400)).await;
     }

@@ -110,7 +110,7 @@ export const GroupCard = memo(function GroupCard({ id, holds, open, first, last,
 						change(now ? "switch on" : "switch off", { kind: "change-group", group: id, on: now });
 					}}
 				/>
-				<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
+				<Menu position="left-start" onExitTransitionEnd={rename.onExitTransitionEnd}>
 					<Menu.Target>
 						<ActionIcon
 							className={classes.quietly}

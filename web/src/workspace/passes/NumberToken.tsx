@@ -20,6 +20,8 @@ interface Props {
 	onDone: (soon: boolean) => void;
 	format?: (value: number) => string;
 	wrong?: string | null;
+	/** What a double click brings back, where that is not the neutral value. */
+	usual?: number | null;
 	/** Where a drag begins while there is no number. */
 	start?: number;
 }
@@ -34,12 +36,13 @@ export function numberInWords(value: number | null, { unit, sides, none }: Numbe
 }
 
 /** A number in a sentence: dragged, wheeled, arrow-keyed or typed; a double click makes it neutral. */
-export function NumberToken({ label, value, values, onChange, onDone, format, wrong, start }: Props) {
+export function NumberToken({ label, value, values, onChange, onDone, format, wrong, usual, start }: Props) {
 	const store = useContext(WorkspaceContext);
 	const [typing, setTyping] = useState(false);
 	const { min, max, step, unit, neutral, none } = values;
-	const back = none !== null ? none : neutral;
-	const usual = back === null ? "" : `; a double click sets ${typeof back === "number" ? plain(back) : back}`;
+	const back = usual !== undefined ? usual : none !== null ? null : neutral;
+	const canGoBack = back !== null || none !== null;
+	const backInWords = canGoBack ? `; a double click sets ${back === null ? none : plain(back)}` : "";
 	const held = useCallback(
 		(next: number) => Math.max(min, Math.min(max, Math.round(next / step) * step)),
 		[min, max, step],
@@ -83,9 +86,9 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 		nudge(steps);
 	};
 	const toNeutral = () => {
-		if (neutral === null && none === null) return;
+		if (!canGoBack) return;
 		setTyping(false);
-		onChange(none !== null ? null : neutral);
+		onChange(back);
 		onDone(false);
 	};
 	if (typing) {
@@ -129,7 +132,8 @@ export function NumberToken({ label, value, values, onChange, onDone, format, wr
 			aria-valuenow={value ?? undefined}
 			aria-valuetext={words}
 			title={
-				wrong ?? `${label}: drag, wheel, arrows or type${unit === "ms" ? " (8ms, 12t, 15%)" : ""}${usual}`
+				wrong ??
+				`${label}: drag, wheel, arrows or type${unit === "ms" ? " (8ms, 12t, 15%)" : ""}${backInWords}`
 			}
 			onPointerDown={drag}
 			onDoubleClick={toNeutral}

@@ -341,7 +341,7 @@ function CardMenu({ id, number, title, last, grouped, soloed, change, onMove, on
 	const duplicate = (others: boolean) =>
 		change(others ? "one more for the others of" : "duplicate", { kind: "duplicate-pass", pass: id, others });
 	return (
-		<Menu position="bottom-end" onExitTransitionEnd={rename.onExitTransitionEnd}>
+		<Menu position="left-start" onExitTransitionEnd={rename.onExitTransitionEnd}>
 			<Menu.Target>
 				<ActionIcon
 					className={classes.quietly}
@@ -428,7 +428,10 @@ function CopyItems({ id }: { id: number }) {
 	const store = useWorkspaceStore();
 	const { song, part } = store.getState();
 	const copy = async (to: number, name: string) => {
-		const passes = store.getState().recipe.passes.filter((pass) => pass.id === id);
+		const passes = store
+			.getState()
+			.recipe.passes.filter((pass) => pass.id === id)
+			.map(({ group: _, ...pass }) => pass);
 		try {
 			const { added, said, history } = await client.receive(to, { passes });
 			for (const sentence of said) showNote(`To ${name}`, sentence);

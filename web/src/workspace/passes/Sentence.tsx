@@ -13,7 +13,7 @@ import classes from "./Passes.module.css";
 import { PatternPicture } from "./PatternPicture";
 import { PocketToken } from "./PocketToken";
 import { TouchToken } from "./TouchToken";
-import { arcInWords, clausesShown, isLine } from "./words";
+import { arcInWords, clausesShown, isLine, settingOf } from "./words";
 
 /** How the settings of an action are changed. */
 export interface Editing {
@@ -168,6 +168,12 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 	const wrong = field === editing.path(setting.name) ? detail : null;
 	const label = `${info.title}: ${setting.label}`;
 	const value = (action as unknown as Record<string, number | string | null>)[setting.name];
+	const usual = useWorkspace(({ words }) => {
+		// What is usual for velocities need not be for another property.
+		if ("property" in action && action.property !== "velocity") return undefined;
+		const start = words.actions.find((offer) => offer.start.kind === action.kind)?.start;
+		return start && (settingOf(start, setting.name) as number | null | undefined);
+	});
 	const change = (next: unknown) => editing.change(setting.name, next);
 	const done = (soon: boolean) => editing.done(setting, soon);
 	const choose = (next: unknown) => {
@@ -181,6 +187,7 @@ function SettingToken({ action, info, editing, setting }: WordsProps & { setting
 				label={label}
 				value={value as number | null}
 				values={values}
+				usual={usual}
 				wrong={wrong}
 				onChange={change}
 				onDone={done}

@@ -184,13 +184,15 @@ function VelocityPortrait({ index, height }: { index: number; height: number }) 
 			<title>{`How hard ${instrument.name} is struck`}</title>
 			<line x1={axis} x2={axis} y1={inset} y2={height - inset} stroke="var(--strong-line)" />
 			<Body instrument={instrument} outline={outline(played, height)} height={height} mean={mean} />
-			<path
-				d={`M${axis - 3},${velocityY(mean, height).toFixed(1)}h${reach_}`}
-				stroke="var(--played)"
-				strokeDasharray="2 3"
-				pointerEvents="none"
-				data-mean
-			/>
+			{!together && (
+				<path
+					d={`M${axis - 3},${velocityY(mean, height).toFixed(1)}h${reach_}`}
+					stroke="var(--played)"
+					strokeDasharray="2 3"
+					pointerEvents="none"
+					data-mean
+				/>
+			)}
 			<Width instrument={instrument} height={height} mean={mean} spread={spread} />
 			<path
 				d={outline(written, height)}

@@ -37,11 +37,11 @@ impl Act for Draw {
         kind: "draw",
         title: "Draw",
         family: ActionFamily::Touch,
-        words: &["random", "randomize", "range", "velocity", "dice", "between", "ghost"],
+        words: &["random velocity", "random", "randomize", "range", "velocity", "dice", "between", "ghost"],
         sentence: "give each a random {property} from {from} to {to}, {spread}[, {amount} of the way].",
         brief: "{from} to {to}",
         explains: "A new random velocity, pitch, place, level or brightness within a range, whatever it was.",
-        points: &[super::point("random velocity", r#"{}"#)],
+        points: &[],
         settings: &[
             super::PROPERTY,
             Setting::new("from", "least", Values::Value { none: None }),

@@ -591,6 +591,44 @@ mod tests {
     }
 
     #[test]
+    fn words_of_the_trade_find_what_they_mean() {
+        let found = [
+            ("humanise", "humanize"),
+            ("randomise", "humanize"),
+            ("random velocity", "humanize"),
+            ("jitter", "humanize"),
+            ("deviation", "humanize"),
+            ("position", "lean"),
+            ("slide", "lean"),
+            ("bias", "lean"),
+            ("sit back", "lean"),
+            ("offbeat", "accents"),
+            ("octave", "swap"),
+            ("pitch", "swap"),
+            ("timbre", "swap"),
+            ("rimshot", "swap"),
+            ("chord", "fan"),
+            ("strum", "fan"),
+            ("scale", "contrast"),
+            ("multiply", "contrast"),
+            ("percent", "contrast"),
+            ("mean", "contrast"),
+            ("offset", "level"),
+            ("bring down", "level"),
+            ("baseline", "set"),
+            ("blast", "fast-hands"),
+            ("filter", "strays"),
+            ("pan", "vary"),
+            ("32nd", "roll"),
+        ];
+        for (word, kind) in found {
+            let info = Action::all().into_iter().find(|info| info.kind == kind).expect("an action");
+            let known = info.words.contains(&word) || info.points.iter().any(|point| point.word == word);
+            assert!(known, "{word} does not find {kind}");
+        }
+    }
+
+    #[test]
     fn a_wrong_setting_is_named() {
         let refused = |value| Action::from_value(value).unwrap_err();
         assert_eq!(refused(json!({"kind": "contrast", "contrast": 1000})).0, "contrast");
