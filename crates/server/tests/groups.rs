@@ -68,7 +68,7 @@ fn groups_come_through_the_library_a_print_and_a_copy_to_another_part() {
     });
     let state = with(&client, 1, lanes.clone());
     let (status, kept) = post(&client, "/recipes", json!({"name": "Fade", "note": "", "recipe": lanes}));
-    assert_eq!(status, Status::Ok, "{kept}");
+    assert_eq!(status, Status::Created, "{kept}");
     assert_eq!(kept["recipe"]["groups"][0]["name"], "Fade", "{kept}");
     let (status, printed) = post(&client, "/parts/1/takes", json!({"revision": state["revision"], "name": "Fade"}));
     assert_eq!(status, Status::Ok, "{printed}");
