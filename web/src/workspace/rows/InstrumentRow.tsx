@@ -56,7 +56,7 @@ export function InstrumentRow({ index, height, sounds }: RowProps) {
 			<div className={classes.label}>
 				<Name instrument={instrument} row={row} />
 				{sounds && <Facts index={index} />}
-				{sounds && height >= 104 && <DrumNumbers id={instrument.id} name={instrument.name} />}
+				{sounds && height >= 96 && <DrumNumbers id={instrument.id} name={instrument.name} />}
 				{sounds && <Toggles id={instrument.id} name={instrument.name} />}
 			</div>
 			{sounds ? (
