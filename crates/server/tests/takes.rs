@@ -139,7 +139,8 @@ fn recipes_are_kept_fitted_and_travel_as_files() {
     };
     let (status, again) = import("soft.recipe.json", &text);
     assert_eq!((status, &again["recipe"]), (Status::Created, &card["recipe"]));
-    let (status, problem) = import("new.json", &text.replace("\"version\": 2", "\"version\": 9"));
+    let newer = format!("\"version\": {}", vivida_core::Recipe::VERSION);
+    let (status, problem) = import("new.json", &text.replace(&newer, "\"version\": 99"));
     assert_eq!(
         (status, &problem["field"], &problem["file"]),
         (Status::UnprocessableEntity, &json!("version"), &json!("new.json"))
