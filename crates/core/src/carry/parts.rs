@@ -7,8 +7,8 @@ use crate::part::hit::{Hit, HitId, Part};
 use crate::recipe::action::{Action, ByHand};
 use crate::recipe::aim::Aim;
 use crate::recipe::names::{Carrier, For, Named};
-use crate::recipe::{Group, Pass, PassId, Recipe};
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use crate::recipe::{Pass, PassId, Recipe};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// A part, as its kit reads it, and its passes.
 #[derive(Clone, Copy, Debug)]
@@ -262,28 +262,15 @@ impl Recipe {
     fn interleaved(&self, other: &Recipe, all: &[InstrumentId]) -> Recipe {
         let mut taken: HashSet<PassId> = self.passes.iter().map(|pass| pass.id).collect();
         let mut free = Recipe::of([&self.passes[..], &other.passes].concat()).free_ids();
-        // A group that both have is one; another of its id gets an id of its own.
-        let mut groups = self.groups.clone();
-        let mut renamed = BTreeMap::new();
-        for group in &other.groups {
-            let known = groups.iter().find(|one| one.id == group.id);
-            if known.is_some_and(|one| one == group) {
-                renamed.insert(group.id, group.id);
-                continue;
-            }
-            let one = Recipe { passes: Vec::new(), groups: groups.clone() };
-            let id = if known.is_some() { one.free_group() } else { group.id };
-            renamed.insert(group.id, id);
-            groups.push(Group { id, ..group.clone() });
-        }
+        // A group that both have is one; another of its id gets an id of its own, and its passes are others.
+        let (groups, theirs) = self.groups_beside(other, |own, other| own == other);
         let mut come = |pass: &Pass| {
             let id = if taken.insert(pass.id) { pass.id } else { free.next().unwrap_or(pass.id) };
-            let group = pass.group.and_then(|id| renamed.get(&id).copied());
-            Pass { id, group, ..pass.clone() }
+            Pass { id, ..pass.clone() }
         };
         let mut passes: Vec<Pass> = Vec::with_capacity(self.passes.len() + other.passes.len());
         let (mut own, mut waiting) = (&self.passes[..], Vec::new());
-        for pass in &other.passes {
+        for pass in &theirs {
             let Some(place) = own.iter().position(|one| one.is_same_for_others(pass)) else {
                 waiting.push(pass);
                 continue;

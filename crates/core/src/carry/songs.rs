@@ -3,8 +3,7 @@
 use crate::kit::{Instrument, InstrumentId, Kit};
 use crate::part::hit::Part;
 use crate::recipe::names::{Carrier, For, Named};
-use crate::recipe::{Group, Pass, PassId, Recipe};
-use std::collections::BTreeMap;
+use crate::recipe::{Pass, Recipe};
 
 impl Recipe {
     /// The passes of this recipe that mean something to another part, as a kit reads it, and sentences on what does
@@ -26,17 +25,10 @@ impl Recipe {
 
     /// These passes behind those that are there, with ids that are still free.
     pub fn followed_by(&self, other: &Recipe) -> Recipe {
-        let mut both = self.clone();
-        let mut renamed = BTreeMap::new();
-        for group in &other.groups {
-            let id = both.free_group();
-            renamed.insert(group.id, id);
-            both.groups.push(Group { id, ..group.clone() });
-        }
-        let group = |pass: &Pass| pass.group.and_then(|id| renamed.get(&id).copied());
-        let renumbered = |(id, pass): (PassId, &Pass)| Pass { id, group: group(pass), ..pass.clone() };
-        both.passes.extend(self.free_ids().zip(&other.passes).map(renumbered));
-        both
+        let (groups, theirs) = self.groups_beside(other, |_, _| false);
+        let mut passes = self.passes.clone();
+        passes.extend(self.free_ids().zip(theirs).map(|(id, pass)| Pass { id, ..pass }));
+        Recipe { passes, groups }
     }
 }
 

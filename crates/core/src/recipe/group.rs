@@ -4,7 +4,7 @@ use crate::base::field_error::FieldError;
 use crate::base::units::Percent;
 use crate::recipe::{Pass, Recipe};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;
 
 /// Names a group within its recipe; the odds of what cannot be had in part hang on it.
@@ -90,6 +90,30 @@ impl Recipe {
         GroupId((1..).find(|id| !used.contains(id)).expect("a recipe has fewer groups than there are ids"))
     }
 
+    /// The groups of this recipe and another one, and the other's passes in them: a group is one for both where `same`
+    /// says so of two of one id; otherwise it has an id of its own.
+    pub(crate) fn groups_beside(
+        &self,
+        other: &Recipe,
+        same: impl Fn(&Group, &Group) -> bool,
+    ) -> (Vec<Group>, Vec<Pass>) {
+        let mut both = Recipe { passes: Vec::new(), groups: self.groups.clone() };
+        let mut renamed = BTreeMap::new();
+        for group in &other.groups {
+            let own = self.group(group.id);
+            if own.is_some_and(|own| same(own, group)) {
+                renamed.insert(group.id, group.id);
+                continue;
+            }
+            let id = if both.group(group.id).is_none() { group.id } else { both.free_group() };
+            renamed.insert(group.id, id);
+            both.groups.push(Group { id, ..group.clone() });
+        }
+        let named = |pass: &Pass| pass.group.and_then(|id| renamed.get(&id).copied());
+        let passes = other.passes.iter().map(|pass| Pass { group: named(pass), ..pass.clone() }).collect();
+        (both.groups, passes)
+    }
+
     /// With groups that hold together: a pass that stands apart from its group leaves it, and a group without passes goes.
     pub fn tidied(mut self) -> Recipe {
         let known: BTreeSet<GroupId> = self.groups.iter().map(|group| group.id).collect();
@@ -165,6 +189,22 @@ mod tests {
         assert_eq!(kept, [Some(1), Some(1), None, None, Some(2), None, None]);
         assert_eq!(tidied.groups.iter().map(|group| group.id.0).collect::<Vec<_>>(), [1, 2]);
         assert_eq!(tidied.check(), Ok(()));
+    }
+
+    #[test]
+    fn a_group_of_another_recipe_is_the_same_one_only_where_it_is_equal() {
+        let recipe = |amount: f64| Recipe {
+            passes: vec![pass(1, Some(1))],
+            groups: vec![Group { amount: Percent(amount), ..Group::new(GroupId(1), "a") }],
+        };
+        let beside = |amount: f64| {
+            let (groups, passes) = recipe(50.0).groups_beside(&recipe(amount), |own, other| own == other);
+            (groups.len(), passes[0].group)
+        };
+        assert_eq!(beside(50.0), (1, Some(GroupId(1))));
+        assert_eq!(beside(80.0), (2, Some(GroupId(2))));
+        let twice = recipe(50.0).followed_by(&recipe(50.0));
+        assert_eq!((twice.groups.len(), twice.check()), (2, Ok(())));
     }
 
     #[test]
