@@ -39,6 +39,7 @@ const pictures: Record<string, [Hit[], Done]> = {
 	groove: time((x, place) => x + [0, 2.6, -1.6, 2.2, 0.8][place]),
 	pocket: time((x, place) => x + [1.2, 2.8, 1.2, 2.8, 1.2][place]),
 	lean: time((x) => x + 3.4),
+	humanize: [hits, ([x, y], place) => [x + dice[place] * 2.2, y + dice[4 - place] * 3.4]],
 	loosen: time((x, place) => x + dice[place] * 3),
 	flam: touch((y) => y),
 	drag: touch((y) => y),
