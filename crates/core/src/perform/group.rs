@@ -17,6 +17,8 @@ pub(super) struct CameIn<'a> {
     channel: Vec<Channel>,
     instrument: Vec<Option<u16>>,
     silenced: Vec<Option<PassId>>,
+    /// How many are silenced.
+    silent: usize,
     hand: Vec<Option<Side>>,
     lanes: Vec<StagedLane<'a>>,
 }
@@ -36,6 +38,7 @@ impl<'a> Stage<'a> {
             channel: self.channel.clone(),
             instrument: self.instrument.clone(),
             silenced: self.silenced.clone(),
+            silent: self.silent,
             hand: self.hand.clone(),
             lanes: self.lanes.clone(),
         }
@@ -78,7 +81,9 @@ impl<'a> Stage<'a> {
                 }
             }
             self.take_back(count, |stage, index| falls(stage, index));
-            self.silent = self.silenced.iter().filter(|silenced| silenced.is_some()).count();
+            if came_in.silent > 0 || self.silences() {
+                self.silent = self.silenced.iter().filter(|silenced| silenced.is_some()).count();
+            }
         }
         let lanes = std::mem::take(&mut self.lanes);
         self.lanes = lanes.into_iter().map(|lane| lane.taken_in_part(&came_in.lanes, share)).collect();
@@ -86,6 +91,9 @@ impl<'a> Stage<'a> {
 
     /// Takes back what was made from an index on and falls away.
     fn take_back(&mut self, from: usize, falls: impl Fn(&Stage<'_>, usize) -> bool) {
+        if self.count() == from {
+            return;
+        }
         let stays: Vec<bool> = (0..self.count()).map(|index| index < from || !falls(self, index)).collect();
         if stays.iter().all(|stays| *stays) {
             return;

@@ -33,6 +33,8 @@ const GRIDS: [&str; 7] = ["1/4", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "
 const SPANS: [u32; 3] = [1, 2, 4];
 /// The most stretches of bars that a rule has.
 const MOST_STRETCHES: usize = 8;
+/// A place and one condition cost no more to say.
+const PLAIN: f64 = 2.5;
 /// The gaps that runs are looked for with, in ms.
 const GAPS: [f64; 2] = [150.0, 300.0];
 
@@ -116,7 +118,11 @@ pub fn aim_rules(rehearsal: &Rehearsal<'_>, hits: &[HitId]) -> Vec<AimRule> {
     let dice = Dice::new(0, PassId(u32::MAX), 0);
     let all = base.meant(stage, &dice);
     let search = Search::of(stage, &all, &sample);
-    let mut found = search.conjunctions(&base);
+    let mut found = search.conjunctions(&base, false);
+    // Runs are gone through for the whole part: only where nothing plain names these hits.
+    if !found.iter().any(|one| one.adds == 0 && one.cost <= PLAIN) {
+        found = search.conjunctions(&base, true);
+    }
     found.sort_by(|one, other| one.order().total_cmp(&other.order()));
     let mut told: Vec<AimRule> = Vec::new();
     for Found { aim, .. } in found {
@@ -197,11 +203,13 @@ impl<'a> Search<'a> {
         (tells && meets.holds(&self.own)).then_some(Condition { ask, cost, meets })
     }
 
-    fn conjunctions(&self, base: &Aim) -> Vec<Found> {
+    fn conjunctions(&self, base: &Aim, with_runs: bool) -> Vec<Found> {
         let mut wheres = vec![Condition { ask: Ask::Nothing, cost: 0.0, meets: Bits::of(self.all.len(), |_| true) }];
         wheres.extend(self.bars());
         let mut whats: Vec<Condition> = self.velocities().into_iter().chain(self.strokes()).collect();
-        whats.extend(self.runs());
+        if with_runs {
+            whats.extend(self.runs());
+        }
         whats.extend(self.slots());
         let mut found = Vec::new();
         let mut add = |conditions: &[&Condition], meets: &Bits| {
@@ -344,9 +352,12 @@ impl<'a> Search<'a> {
                 }
                 let positions =
                     Positions { grid, slots: chosen.iter().copied().collect(), bars: span, tolerance: Percent(50.0) };
+                // Looked up for each hit, of each grid and span.
+                let mut is_chosen = vec![false; chosen.last().map_or(0, |last| *last as usize + 1)];
+                chosen.iter().for_each(|&slot| is_chosen[slot as usize] = true);
+                let meets = |place: usize| is_chosen.get(number(place) as usize).copied().unwrap_or(false);
                 let cost = 1.0 + 0.06 * coarse as f64 + 0.25 * f64::from(span - 1) + 0.02 * chosen.len() as f64;
-                let condition =
-                    self.condition(Ask::Positions(positions), cost, |place| chosen.contains(&number(place)));
+                let condition = self.condition(Ask::Positions(positions), cost, meets);
                 // Another span or a finer grid is worth saying where it tells more.
                 let tells = |one: &Condition| found.iter().all(|known| known.meets != one.meets);
                 found.extend(condition.filter(tells));
