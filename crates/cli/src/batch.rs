@@ -156,7 +156,7 @@ fn played(bytes: &[u8], song: &SongFile, wanted: &Wanted) -> Result<(Vec<u8>, Pl
         };
         let (fitted, unfit) = match wanted.start(&part.part, &chart, &context) {
             Some(recipe) => (recipe, Vec::new()),
-            None => recipe.fitted(&chart.kit, &part.part),
+            None => recipe.fitted(&chart.listed_kit(), &part.part),
         };
         let of_part = |one: String| if drums.len() > 1 { format!("{}: {one}", part.name) } else { one };
         said.extend(lacking.into_inner().into_iter().chain(unfit).map(of_part));

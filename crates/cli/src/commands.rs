@@ -440,8 +440,8 @@ pub fn render(
         let performance = performance.by_pedal(&chart.kit);
         let sounds = match &own {
             _ if !part.drums => KitSounds::of_tones(),
-            Some(own) => KitSounds::of_drums(&own.fit(chart.kit.clone())?),
-            None => KitSounds::of_drums(&chart.kit.clone().without_samples()),
+            Some(own) => KitSounds::of_drums(&own.fit(chart.listed_kit())?),
+            None => KitSounds::of_drums(&chart.listed_kit().without_samples()),
         };
         all.extend(sounds.strikes(performance.sounding(), index as u32, &song.tempo, from));
     }

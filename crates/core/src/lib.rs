@@ -114,7 +114,7 @@ pub use read::treatment::{DrumTreatment, Treated, Treatment};
 pub use recipe::action;
 pub use recipe::action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use recipe::aim::{
-    Aim, AimNumber, AimOffer, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
+    Aim, AimNumber, AimOffer, ChordPlace, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
 };
 pub use recipe::property_info::PropertyInfo;
 pub use recipe::{Group, GroupId, Pass, PassId, Recipe, RecipeFile};

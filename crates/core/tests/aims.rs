@@ -224,3 +224,44 @@ fn wrong_conditions_are_named_by_their_path() {
     assert_eq!(path(json!({"share": 101})), at("share"));
     assert_eq!(path(json!({"picked": ["one"]})), at("picked[0]"));
 }
+
+/// Three chords and a note alone, on two channels.
+fn chords() -> Stand {
+    let notes = [(0.0, 60), (4.0, 64), (8.0, 67), (960.0, 72), (1920.0, 48), (1925.0, 55), (2880.0, 50), (2880.0, 50)];
+    let hit = |(id, &(tick, note)): (usize, &(f64, u8))| Hit {
+        id: HitId::new(id as u32),
+        tick: Ticks(tick),
+        length: Ticks(200.0),
+        velocity: Velocity::new(90).unwrap(),
+        release: 64,
+        note: Note::new(note).unwrap(),
+        channel: Channel::new((id % 2) as u8).unwrap(),
+    };
+    let part = Part::new(notes.iter().enumerate().map(hit).collect());
+    Stand { chart: Chart::new(&part, Kit::of_tones("Keys", &part)), part, ..Stand::new() }
+}
+
+#[test]
+fn notes_of_chords_from_the_top_down() {
+    let stand = chords();
+    let of = |place: &str| stand.meant(json!({"chord": place}));
+    assert_eq!(of("top"), [2, 5]);
+    assert_eq!(of("bottom"), [0, 4]);
+    assert_eq!(of("inner"), [1, 6, 7], "two of one note are neither");
+    assert_eq!(of("any"), [0, 1, 2, 4, 5, 6, 7]);
+    let alone = stand.meant(json!({"chord": "any", "invert": true}));
+    assert_eq!(alone, [3]);
+}
+
+#[test]
+fn channels_and_hands() {
+    let stand = chords();
+    assert_eq!(stand.meant(json!({"channels": [1]})), [1, 3, 5, 7]);
+    assert_eq!(stand.meant(json!({"hand": "left"})), [0; 0], "no pass has given them to hands");
+    let sticking = json!({"id": 1, "action": {"kind": "sticking", "pattern": "alternate"}});
+    let drums = Stand::new();
+    let (left, right) = (json!({"hand": "left"}), json!({"hand": "right"}));
+    let found = [left, right].map(|aim| drums.meant_after(std::slice::from_ref(&sticking), aim));
+    assert!(!found[0].is_empty() && !found[1].is_empty());
+    assert!(found[0].iter().all(|id| !found[1].contains(id)));
+}

@@ -100,6 +100,31 @@ fn another_instrument_is_played_by_the_parts_own_note() {
 }
 
 #[test]
+fn a_stroke_is_chosen_by_its_name_and_a_length_by_where_it_ends() {
+    let desk = Desk::new();
+    let note = |recipe: &Recipe, id| desk.hit(recipe, id).note.get();
+    let recipe = desk.done(&[json!({"kind": "put-on", "hits": [0], "instrument": "snare", "stroke": "side stick"})]);
+    assert_eq!(note(&recipe, 0), 37);
+    let recipe = desk.after(&recipe, json!({"kind": "strike-by", "hits": [0], "stroke": "acoustic"})).unwrap();
+    assert_eq!(note(&recipe, 0), 38);
+    let lacking = json!({"kind": "strike-by", "hits": [0], "stroke": "bell"});
+    assert_eq!(desk.after(&recipe, lacking).unwrap_err().path, "stroke");
+    let lacking = json!({"kind": "put-on", "hits": [0], "instrument": "snare", "stroke": "bell"});
+    assert_eq!(desk.after(&recipe, lacking).unwrap_err().path, "stroke");
+    let stick = json!({"kind": "add-hit", "instrument": "snare", "tick": 700, "velocity": 50, "snapped": true, "stroke": "side stick"});
+    assert_eq!(note(&desk.done(&[stick]), FIRST), 37);
+    let higher = desk.after(&recipe, json!({"kind": "transpose", "hits": [0], "keys": 3})).unwrap();
+    assert_eq!(note(&higher, 0), 41);
+    let beyond = desk.after(&recipe, json!({"kind": "transpose", "hits": [0], "keys": 90})).unwrap();
+    assert_eq!(note(&beyond, 0), 38, "there is no such note");
+    let was = desk.hit(&recipe, 0).length.0;
+    let longer = desk.after(&recipe, json!({"kind": "lengthen", "hits": [0], "ticks": 7})).unwrap();
+    assert_eq!(desk.hit(&longer, 0).length, Ticks(was + 7.0));
+    let none = desk.after(&longer, json!({"kind": "lengthen", "hits": [0], "ticks": -1e9})).unwrap();
+    assert_eq!(desk.hit(&none, 0).length, Ticks(1.0));
+}
+
+#[test]
 fn what_was_added_vanishes_and_what_was_written_stays_in_sight() {
     let desk = Desk::new();
     let add = json!({"kind": "add-hit", "instrument": "snare", "tick": 100, "velocity": 30, "snapped": false});
@@ -350,6 +375,10 @@ fn gestures() -> impl Strategy<Value = Value> {
         (hits(), number(), number()).prop_map(|(hits, ticks, at)| json!({"kind": "move-hits", "hits": hits, "ticks": ticks, "at": at})),
         (hits(), 1..128u8).prop_map(|(hits, velocity)| json!({"kind": "set-hits", "hits": hits, "velocity": velocity})),
         (hits(), instrument()).prop_map(|(hits, instrument)| json!({"kind": "put-on", "hits": hits, "instrument": instrument})),
+        (hits(), instrument(), prop_oneof![Just("head"), Just("side stick"), Just("moon")]).prop_map(|(hits, instrument, stroke)| json!({"kind": "put-on", "hits": hits, "instrument": instrument, "stroke": stroke})),
+        (hits(), prop_oneof![Just("struck"), Just("side stick"), Just("moon")]).prop_map(|(hits, stroke)| json!({"kind": "strike-by", "hits": hits, "stroke": stroke})),
+        (hits(), any::<i32>()).prop_map(|(hits, keys)| json!({"kind": "transpose", "hits": hits, "keys": keys})),
+        (hits(), number()).prop_map(|(hits, ticks)| json!({"kind": "lengthen", "hits": hits, "ticks": ticks})),
         hits().prop_map(|hits| json!({"kind": "take-out", "hits": hits})),
         hits().prop_map(|hits| json!({"kind": "bring-back", "hits": hits})),
         hits().prop_map(|hits| json!({"kind": "cut-hits", "hits": hits})),

@@ -108,10 +108,26 @@ pub(crate) fn aims() -> impl Strategy<Value = Aim> {
         .prop_map(|names| names.into_iter().map(str::to_owned).collect());
     let stretches = (bars, seldom(sections).prop_map(Option::unwrap_or_default));
     let where_it_is = (instruments(), stretches, seldom(positions), seldom(velocity), seldom(speed));
-    let how_it_is = (seldom(run), near(), near(), seldom(0.0..100.0), seldom(picked), any::<bool>());
+    let hand = seldom(prop_oneof![Just(Side::Left), Just(Side::Right)]);
+    let chord = seldom(prop_oneof![
+        Just(ChordPlace::Any),
+        Just(ChordPlace::Top),
+        Just(ChordPlace::Bottom),
+        Just(ChordPlace::Inner)
+    ]);
+    let channels =
+        seldom(vec((0..16u8).prop_map(|one| Channel::new(one).unwrap()), 1..4)).prop_map(Option::unwrap_or_default);
+    let struck = (hand, chord, channels);
+    let how_it_is = (seldom(run), struck, near(), near(), seldom(0.0..100.0), seldom(picked), any::<bool>());
     (where_it_is, how_it_is).prop_map(
-        |((instruments, (bars, sections), positions, velocity, speed), (run, with, without, share, picked, invert))| {
+        |(
+            (instruments, (bars, sections), positions, velocity, speed),
+            (run, (hand, chord, channels), with, without, share, picked, invert),
+        )| {
             Aim {
+                hand,
+                chord,
+                channels,
                 instruments,
                 bars,
                 sections,
@@ -950,6 +966,23 @@ proptest! {
             performance.hits().filter(|hit| !is_snare(hit)).copied().collect::<Vec<_>>()
         };
         prop_assert_eq!(others(&at(&with_fresh, 0)), others(&at(&with_fresh, 5)));
+    }
+
+    /// Also of hits that swaps, colours and hands put on notes that neither kit nor part has.
+    #[test]
+    fn rows_hold_all((song, part) in songs(), recipe in recipes(), keys in -60..60i32) {
+        let chart = song.chart(&part);
+        let mut recipe = recipe;
+        let id = recipe.free_id();
+        recipe.passes.push(Pass { id, ..Pass::new(0, Aim::everything(), Action::Swap(action::Swap { to: action::SwapTo::Keys, keys: f64::from(keys), ..action::Swap::default() })) });
+        let performance = perform(&part, &chart, &recipe, &song.context(1));
+        for hit in performance.hits() {
+            let place = chart.instrument_of(hit.note, hit.channel).expect("every note is some instrument's");
+            prop_assert!(place < chart.kit.instruments.len());
+        }
+        let reading = Measured::played(&part, &chart, &song.context(1), &performance);
+        let counted = reading.instruments.iter().map(|one| one.figures.count as usize).sum::<usize>();
+        prop_assert_eq!(counted, performance.sounding().count());
     }
 
     #[test]

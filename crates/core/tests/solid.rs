@@ -85,7 +85,9 @@ fn a_note_that_the_kit_does_not_know_is_no_other_instruments() {
     let part = part(&[(0.0, 42), (960.0, 38)]);
     let chart = Chart::new(&part, Kit::general_midi().struck_by(&part));
     let cowbell = Note::new(56).unwrap();
-    assert_eq!(chart.instrument_of(cowbell, Channel::PERCUSSION), None);
+    let place = chart.instrument_of(cowbell, Channel::PERCUSSION).unwrap();
+    assert_eq!(chart.kit.instruments[place].id.as_str(), "note-56");
+    assert!(place >= chart.listed, "nothing is written on it");
     let hand =
         ByHand { added: vec![HandHit { note: cowbell, ..added(HitId::FIRST_BY_HAND, 480.0) }], ..ByHand::default() };
     let level = Action::Level(action::Level { by: -50.0 });
@@ -96,7 +98,8 @@ fn a_note_that_the_kit_does_not_know_is_no_other_instruments() {
     let ppq = Ppq::new(960).unwrap();
     let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
     let reading = Measured::played(&part, &chart, &Context::new(&tempo, &metre), &performance);
-    assert_eq!(reading.instruments.iter().map(|one| one.figures.count).sum::<u32>(), 2);
+    assert_eq!(reading.instruments[place].figures.count, 1);
+    assert_eq!(reading.instruments.iter().map(|one| one.figures.count).sum::<u32>(), 3);
 }
 
 #[test]

@@ -5,8 +5,8 @@ use crate::app::Opened;
 use std::collections::{BTreeSet, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{
-    Action, AimOffer, Chart, GoesWith, HatPedal, Lane, LaneKind, MadeHit, Measured, Part, Performance, PlayedHit,
-    PlayedLane, Property, Recipe, Side, Ticks, Velocity,
+    Action, AimOffer, Channel, Chart, GoesWith, HatPedal, Hit, Lane, LaneKind, MadeHit, Measured, Note, Part,
+    Performance, PlayedHit, PlayedLane, Property, Recipe, Side, Ticks, Velocity,
 };
 use vivida_smf::SongFile;
 
@@ -97,6 +97,7 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         velocities: hits.iter().map(|hit| hit.velocity.get()).collect(),
         notes: hits.iter().map(|hit| hit.note.get()).collect(),
         instruments: opened.chart().instruments.clone(),
+        strokes: hits.iter().map(|hit| stroke_of(opened.chart(), hit.note, hit.channel)).collect(),
         seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
         lines: line_columns(&opened.song.file, lines.iter().copied()),
@@ -105,6 +106,11 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         bend_range: opened.full_bend(),
         by_pedal: pedal.map_or_else(Vec::new, |pedal| pedal.otherwise(struck)),
     }
+}
+
+/// Which stroke of its instrument a hit is.
+fn stroke_of(chart: &Chart, note: Note, channel: Channel) -> Option<u16> {
+    chart.stroke_of(note, channel).map(|stroke| stroke as u16)
 }
 
 /// How hard is struck in each bar, of hits that sound by the lines that they are meant for.
@@ -172,11 +178,12 @@ pub(crate) fn columns(
     };
     let handed = performance.hits().any(|hit| hit.hand.is_some());
     let hands = if handed { performance.hits().map(letter).collect() } else { String::new() };
-    // Which drum plays a hit is told where that is not as it was written.
+    // Which drum plays a hit, and how, is told where that is not as it was written.
+    let is_otherwise = |hit: &PlayedHit, was: &Hit| (hit.note, hit.channel) != (was.note, was.channel);
     let elsewhere =
-        written.iter().zip(opened.part().hits()).filter(|(hit, was)| hit.note != was.note).map(|(hit, _)| {
+        written.iter().zip(opened.part().hits()).filter(|(hit, was)| is_otherwise(hit, was)).map(|(hit, _)| {
             let instrument = chart.instrument_of(hit.note, hit.channel).map(|place| place as u16);
-            (hit.id, instrument, hit.note)
+            (hit.id, instrument, hit.note, stroke_of(chart, hit.note, hit.channel))
         });
     let struck = performance.hits().map(|hit| (hit.id, hit.note, hit.tick));
     let by_pedal = performance.pedal(&chart.kit).map(|pedal| pedal.otherwise(struck));
@@ -260,11 +267,15 @@ pub(crate) fn vocabulary() -> Vocabulary {
         let (least, most) = kind.range();
         LaneOffer { kind, name: kind.name(), range: [least as i16, most as i16] }
     };
-    let usual = [1, 4, 7, 10, 11, 64, 74].map(LaneKind::Controller).into_iter();
+    const USUAL: [u8; 7] = [1, 4, 7, 10, 11, 64, 74];
+    let usual = USUAL.map(LaneKind::Controller).into_iter();
+    let others = (1..120).filter(|number| !USUAL.contains(number)).map(|number| format!("controller-{number}"));
+    let others = others.filter_map(|name| name.parse::<LaneKind>().ok());
     Vocabulary {
         actions: offers.map(|((info, start), dice)| ActionOffer { info, start, dice }).collect(),
         properties: Property::ALL.into_iter().map(Property::info).collect(),
         lanes: usual.chain([LaneKind::Bend, LaneKind::Pressure]).map(lane).collect(),
+        other_lanes: others.map(lane).collect(),
         aim: AimOffer::all(),
     }
 }
@@ -285,6 +296,7 @@ fn made(opened: &Opened, hits: &[MadeHit]) -> MadeColumns {
         columns.velocities.push(played.velocity.get());
         columns.notes.push(played.note);
         columns.instruments.push(chart.instrument_of(played.note, played.channel).map(|place| place as u16));
+        columns.strokes.push(stroke_of(chart, played.note, played.channel));
     }
     columns.lines = line_columns(file, hits.iter().map(|hit| grid.nearest(&file.metre, hit.anchor).0));
     columns

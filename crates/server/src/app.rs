@@ -100,7 +100,7 @@ impl Opened {
 
     /// How it sounds.
     pub fn sounds(&self) -> KitSounds {
-        if self.row.drums { KitSounds::of_drums(&self.chart().kit) } else { KitSounds::of_tones() }
+        if self.row.drums { KitSounds::of_drums(&self.chart().listed_kit()) } else { KitSounds::of_tones() }
     }
 
     /// When each hit was written to sound.
@@ -409,8 +409,7 @@ impl App {
             Some(kit) => kit.kit.clone().with_unknown(part),
             None => vivida_smf::kit_of(&of_file.name, part, row.drums),
         };
-        let kit = kit.with_layers(&layers);
-        let chart = Chart::new(part, kit).measured_against(row.grid);
+        let chart = Chart::new(part, kit).with_layers(&layers).measured_against(row.grid);
         let source = Arc::new(Source { chart, printed, damage, spans: OnceLock::new() });
         locked(&song.sources).put(key, source.clone());
         Ok(source)

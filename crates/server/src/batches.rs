@@ -141,7 +141,7 @@ impl App {
         if let Some(recipe) = &gift.recipe {
             let opened = self.open_in(&*change, part, None)?;
             let received = self.within(&*change, song, recipe.clone())?;
-            let (fitted, unfit) = received.fitted(&opened.chart().kit, opened.part());
+            let (fitted, unfit) = received.fitted(&opened.chart().listed_kit(), opened.part());
             said.extend(unfit);
             let base = if gift.instead { Recipe::default() } else { opened.take.recipe.clone() };
             let passes = base.followed_by(&fitted);

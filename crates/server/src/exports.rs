@@ -33,7 +33,7 @@ impl Snapshot {
     fn kits_out(&self) -> BTreeMap<usize, Kit> {
         let opened = self.parts.iter().rev().filter_map(|(part, opened)| Some((part, opened.as_ref().ok()?)));
         let drums = opened.filter(|(part, _)| part.drums && part.kit.is_some());
-        drums.map(|(part, opened)| (part.position, opened.chart().kit.outgoing())).collect()
+        drums.map(|(part, opened)| (part.position, opened.chart().listed_kit().outgoing())).collect()
     }
 
     fn opened(&self, id: PartId) -> Answer<&Opened> {

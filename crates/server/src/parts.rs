@@ -40,6 +40,7 @@ impl App {
             channel: opened.file_part().channel,
             written: written(&opened, &meant.lines),
             kit: chart.kit.clone(),
+            listed: chart.listed,
             sounds: opened.sounds(),
             audio: self.audio_of(&opened),
             cell: grid.cell(file.ppq),
@@ -345,7 +346,7 @@ impl App {
     /// A recipe as far as it fits the part, and what does not.
     pub(crate) fn fit(&self, id: PartId, request: FitRequest) -> Answer<Fitted> {
         let opened = self.open(id, None)?;
-        let (recipe, said) = recipe("recipe", request.recipe)?.fitted(&opened.chart().kit, opened.part());
+        let (recipe, said) = recipe("recipe", request.recipe)?.fitted(&opened.chart().listed_kit(), opened.part());
         Ok(Fitted { recipe, said })
     }
 
@@ -356,7 +357,7 @@ impl App {
         let (changed, reading) = self.work_out(song, |reading| {
             let opened = self.open_in(reading, id, None)?;
             let received = self.within(reading, song, wanted.clone())?;
-            let (fitted, said) = received.fitted(&opened.chart().kit, opened.part());
+            let (fitted, said) = received.fitted(&opened.chart().listed_kit(), opened.part());
             let added = fitted.passes.len() as u32;
             let recipe = opened.take.recipe.followed_by(&fitted);
             recipe.check().map_err(|error| Problem::of_recipe("recipe", &error))?;

@@ -197,7 +197,7 @@ impl App {
             let opened = self.open_in(&*change, row.id, None)?;
             let mut passes = opened.take.recipe.clone();
             if let Some(recipe) = recipe.as_ref().filter(|_| row.drums) {
-                let (fitted, unfit) = recipe.recipe.fitted(&opened.chart().kit, opened.part());
+                let (fitted, unfit) = recipe.recipe.fitted(&opened.chart().listed_kit(), opened.part());
                 said.extend(unfit.into_iter().map(|sentence| format!("{}: {sentence}", opened.name())));
                 passes = passes.followed_by(&fitted);
             }

@@ -100,7 +100,7 @@ impl App {
                 .map(|(one, name)| Regrouping { name, part: one.part(), chart: one.chart(), recipe: &one.take.recipe })
                 .collect();
             // The new part has the kit of the first one.
-            let kit = first.row.kit.map_or_else(Kit::general_midi, |_| first.chart().kit.clone());
+            let kit = first.row.kit.map_or_else(Kit::general_midi, |_| first.chart().listed_kit());
             let made = join(&sources, &kit);
             made.recipe.check().map_err(|error| Problem::of_recipe("parts", &error))?;
             let new = NewPart {

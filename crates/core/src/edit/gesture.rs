@@ -69,6 +69,32 @@ pub enum Gesture {
         hits: Vec<HitId>,
         /// The other instrument.
         instrument: InstrumentId,
+        /// By which of its strokes; nothing means the usual one.
+        #[serde(default)]
+        #[ts(optional, as = "Option<String>")]
+        stroke: Option<String>,
+    },
+    /// Hits by another stroke, each of its own instrument; velocity and time stay. Those whose instrument has none of that
+    /// name stay as they are.
+    StrikeBy {
+        /// Which.
+        hits: Vec<HitId>,
+        /// The name of the stroke.
+        stroke: String,
+    },
+    /// Hits so many keys higher. What would leave 0 to 127 stays.
+    Transpose {
+        /// Which.
+        hits: Vec<HitId>,
+        /// −127 to 127.
+        keys: i32,
+    },
+    /// Hits that end later, or earlier.
+    Lengthen {
+        /// Which.
+        hits: Vec<HitId>,
+        /// By so much; none becomes shorter than a tick.
+        ticks: Ticks,
     },
     /// Hits moved by hand in pitch, place, level or brightness, by so much in its unit.
     MoveIn {
@@ -99,6 +125,10 @@ pub enum Gesture {
         velocity: Velocity,
         /// On the nearest line of the part's grid, else where the pointer was.
         snapped: bool,
+        /// By which stroke; nothing means the usual one.
+        #[serde(default)]
+        #[ts(optional, as = "Option<String>")]
+        stroke: Option<String>,
     },
     /// Copies of hits, so much later.
     CopyHits {
@@ -385,11 +415,14 @@ impl<'a> Bench<'a> {
             Gesture::SetHits { hits, velocity } => now.set(hits, *velocity),
             Gesture::PaintHits { hits, velocities } => now.painted(hits, velocities),
             Gesture::MoveIn { hits, property, by } => now.moved_in(hits, *property, *by),
-            Gesture::PutOn { hits, instrument } => now.put_on(hits, instrument),
+            Gesture::PutOn { hits, instrument, stroke } => now.put_on(hits, instrument, stroke.as_deref()),
+            Gesture::StrikeBy { hits, stroke } => now.struck_by(hits, stroke),
+            Gesture::Transpose { hits, keys } => now.transposed(hits, *keys),
+            Gesture::Lengthen { hits, ticks } => now.lengthened(hits, *ticks),
             Gesture::TakeOut { hits } => now.taken_out(hits),
             Gesture::BringBack { hits } => now.brought_back(hits),
-            Gesture::AddHit { instrument, tick, velocity, snapped } => {
-                now.added(instrument, *tick, *velocity, *snapped)
+            Gesture::AddHit { instrument, tick, velocity, snapped, stroke } => {
+                now.added(now.stroke_or_usual(instrument, stroke.as_deref())?, *tick, *velocity, *snapped)
             }
             Gesture::CopyHits { hits, quarters } => now.copied(hits, *quarters),
             Gesture::CutHits { hits } => now.cut(hits),
@@ -615,13 +648,50 @@ impl<'a> Now<'a> {
         }))
     }
 
-    fn put_on(&self, hits: &[HitId], instrument: &InstrumentId) -> Done {
-        let (note, channel) = self.struck_with(instrument)?;
+    fn put_on(&self, hits: &[HitId], instrument: &InstrumentId, stroke: Option<&str>) -> Done {
+        let (note, channel) = self.stroke_or_usual(instrument, stroke)?;
+        let now = self.played(hits)?;
+        Ok(self.with_moves(hits, |one, place| struck_otherwise(one, note, channel, &now[place])))
+    }
+
+    fn struck_by(&self, hits: &[HitId], stroke: &str) -> Done {
+        let chart = self.bench.chart;
+        let now = self.played(hits)?;
+        let way = |hit: &PlayedHit| {
+            let ways = &chart.kit.instruments[chart.instrument_of(hit.note, hit.channel)?].articulations;
+            let hand = chart.stroke_of(hit.note, hit.channel).map(|own| ways[own].hand);
+            let named = || ways.iter().filter(|way| way.name == stroke);
+            named().find(|way| Some(way.hand) == hand).or(named().next())
+        };
+        if !now.is_empty() && !now.iter().any(|hit| way(hit).is_some()) {
+            return Err(wrong("stroke", format!("none of these instruments has a stroke “{stroke}”")));
+        }
+        Ok(self.with_moves(hits, |one, place| {
+            let hit = &now[place];
+            if let Some(way) = way(hit) {
+                struck_otherwise(one, way.note, way.channel.unwrap_or(hit.channel), hit);
+            }
+        }))
+    }
+
+    fn transposed(&self, hits: &[HitId], keys: i32) -> Done {
         let now = self.played(hits)?;
         Ok(self.with_moves(hits, |one, place| {
-            one.note = Some(note);
-            let stays = one.channel.is_none() && now[place].channel == channel;
-            one.channel = Some(channel).filter(|_| !stays);
+            let key = i32::from(now[place].note.get()).saturating_add(keys);
+            if let Some(note) = u8::try_from(key).ok().and_then(Note::new) {
+                one.note = Some(note);
+            }
+        }))
+    }
+
+    fn lengthened(&self, hits: &[HitId], by: Ticks) -> Done {
+        if !by.0.is_finite() {
+            return Err(wrong("ticks", "a length changes by a number of ticks"));
+        }
+        let now = self.played(hits)?;
+        Ok(self.with_moves(hits, |one, place| {
+            let lasts = (now[place].length + by).0.round().clamp(1.0, ByHand::LONGEST);
+            (one.lasts, one.length) = (Some(Ticks(lasts)), None);
         }))
     }
 
@@ -678,6 +748,17 @@ impl<'a> Now<'a> {
         usual_stroke(chart, strokes, instrument).map_err(|(field, message)| wrong(&field, message))
     }
 
+    /// The stroke of an instrument that has a name, or the one that it is usually struck by.
+    fn stroke_or_usual(&self, instrument: &InstrumentId, stroke: Option<&str>) -> Result<(Note, Channel), FieldError> {
+        let usual = self.struck_with(instrument)?;
+        let Some(name) = stroke else { return Ok(usual) };
+        let (_, found) = self.bench.chart.kit.find(instrument).ok_or_else(|| unknown(instrument))?;
+        let way = found.articulations.iter().find(|way| way.name == name);
+        let lacking = || wrong("stroke", format!("{} has no stroke “{name}”", found.name.to_lowercase()));
+        let way = way.ok_or_else(lacking)?;
+        Ok((way.note, way.channel.unwrap_or(usual.1)))
+    }
+
     /// Ids for hits that are added, which none of the recipe's has yet.
     fn free_hits(&self) -> impl Iterator<Item = HitId> + use<> {
         let mut used: BTreeSet<u64> = BTreeSet::new();
@@ -695,9 +776,8 @@ impl<'a> Now<'a> {
         self.with_hand(&[], |hand| hand.added.extend(new))
     }
 
-    fn added(&self, instrument: &InstrumentId, tick: Ticks, velocity: Velocity, snapped: bool) -> Done {
+    fn added(&self, (note, channel): (Note, Channel), tick: Ticks, velocity: Velocity, snapped: bool) -> Done {
         let Bench { part, chart, context, .. } = self.bench;
-        let (note, channel) = self.struck_with(instrument)?;
         let on_grid = || chart.meant(part, context.metre).grid.nearest(context.metre, tick);
         let tick = if snapped { on_grid() } else { tick.rounded() };
         let tick = Ticks(tick.0.max(0.0));
@@ -1147,4 +1227,10 @@ fn duplicated(recipe: &Recipe, pass: PassId, others: bool) -> Done {
     }
     recipe.passes.insert(place + 1, copy);
     Ok(recipe)
+}
+/// A hit on another note; the channel is told where it is not the hit's own.
+fn struck_otherwise(one: &mut HandMove, note: Note, channel: Channel, now: &PlayedHit) {
+    one.note = Some(note);
+    let stays = one.channel.is_none() && now.channel == channel;
+    one.channel = Some(channel).filter(|_| !stays);
 }

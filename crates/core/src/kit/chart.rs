@@ -1,7 +1,7 @@
 //! A part as its kit and metre read it: what no pass changes, worked out once.
 
 use crate::base::units::{Channel, Note};
-use crate::kit::{Kit, KitLookup};
+use crate::kit::{Kit, KitLookup, LayerBounds};
 use crate::part::hit::Part;
 use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
@@ -21,9 +21,12 @@ use std::sync::OnceLock;
 /// ```
 #[derive(Debug)]
 pub struct Chart {
-    /// Which notes are which drum.
+    /// Which notes are which drum. Every note is some instrument's: behind those of the kit and of the part stands one for
+    /// each note that passes may lead to.
     pub kit: Kit,
-    /// For each index the place of its instrument in the kit; nothing where the kit does not know the note.
+    /// So many of the instruments are the kit's, or those of notes that are written in the part.
+    pub listed: usize,
+    /// For each index the place of its instrument in the kit.
     pub instruments: Vec<Option<u16>>,
     pub(crate) lookup: KitLookup,
     /// For each instrument what all go by that choke it; nothing where nothing does.
@@ -47,8 +50,11 @@ pub struct Meant {
 }
 
 impl Chart {
-    /// Reads a part by a kit. The kits made of a part know all its notes.
+    /// Reads a part by a kit.
     pub fn new(part: &Part, kit: Kit) -> Chart {
+        let kit = kit.with_unknown(part);
+        let listed = kit.instruments.len();
+        let kit = kit.with_every_note();
         let lookup = kit.lookup();
         let instrument = |hit: &crate::Hit| lookup.instrument(hit.note, hit.channel).map(|place| place as u16);
         Chart {
@@ -60,6 +66,7 @@ impl Chart {
             choking: choking(&kit),
             lookup,
             kit,
+            listed,
             grid: None,
         }
     }
@@ -69,9 +76,25 @@ impl Chart {
         Chart { grid, meant: OnceLock::new(), written: OnceLock::new(), ..self }
     }
 
-    /// The place in the kit of the instrument that a note plays; nothing where the kit does not know it.
+    /// With the velocity layers of its instruments begun elsewhere.
+    pub fn with_layers(self, layers: &LayerBounds) -> Chart {
+        Chart { kit: self.kit.with_layers(layers), written: OnceLock::new(), ..self }
+    }
+
+    /// The kit without the instruments that stand ready for notes that nothing is written on.
+    pub fn listed_kit(&self) -> Kit {
+        let instruments = self.kit.instruments[..self.listed].to_vec();
+        Kit { name: self.kit.name.clone(), instruments }
+    }
+
+    /// The place in the kit of the instrument that a note plays.
     pub fn instrument_of(&self, note: Note, channel: Channel) -> Option<usize> {
         self.lookup.instrument(note, channel)
+    }
+
+    /// Which of its instrument's strokes a note is; nothing where it is none of them, as in a tonal part.
+    pub fn stroke_of(&self, note: Note, channel: Channel) -> Option<usize> {
+        self.lookup.stroke(note, channel).map(|(_, stroke)| stroke)
     }
 
     /// The indices of an instrument's hits, by its place in the kit.

@@ -212,12 +212,34 @@ impl Kit {
         self
     }
 
-    /// This kit as it reads a part: with an instrument of its own for each note that it does not know.
-    pub fn with_unknown(mut self, part: &Part) -> Kit {
+    /// This kit as it reads a part: with an instrument of its own for each note of the part that it does not know.
+    pub fn with_unknown(self, part: &Part) -> Kit {
         let known = self.lookup();
         let hits = part.hits().iter().filter(|hit| known.instrument(hit.note, hit.channel).is_none());
         let unknown: BTreeSet<Note> = hits.map(|hit| hit.note).collect();
-        for mut instrument in unknown.into_iter().map(Instrument::unknown) {
+        self.and_notes(unknown)
+    }
+
+    /// This kit with an instrument of its own for each note that it does not know on every channel, behind all others:
+    /// whatever a hit comes to, it is some instrument's.
+    ///
+    /// ```
+    /// use vivida_core::{Channel, Kit, Note};
+    /// let lookup = Kit::general_midi().with_every_note().lookup();
+    /// assert!((0..128).all(|note| lookup.instrument(Note::new(note).unwrap(), Channel::PERCUSSION).is_some()));
+    /// ```
+    pub fn with_every_note(self) -> Kit {
+        let known = self.lookup();
+        if known.rest.is_some() {
+            return self;
+        }
+        let is_unknown = |note: &Note| known.any[usize::from(note.get())].is_none();
+        let unknown: Vec<Note> = (0..128).map(Note::from_data).filter(is_unknown).collect();
+        self.and_notes(unknown)
+    }
+
+    fn and_notes(mut self, notes: impl IntoIterator<Item = Note>) -> Kit {
+        for mut instrument in notes.into_iter().map(Instrument::unknown) {
             while self.find(&instrument.id).is_some() {
                 instrument.id = InstrumentId::new(format!("{}-loose", instrument.id));
             }

@@ -775,11 +775,11 @@ impl<'a> Stage<'a> {
         }
     }
 
-    /// The note so many keys away from a hit's, where the kit has it.
+    /// The note so many keys away from a hit's, where there is one.
     pub fn keys_away(&self, index: usize, keys: i32) -> Option<Striking> {
         let key = i32::from(self.note[index].get()) + keys;
         let note = Note::new(u8::try_from(key).ok()?)?;
-        self.chart.instrument_of(note, self.channel[index]).map(|_| Striking { note, channel: None })
+        Some(Striking { note, channel: None })
     }
 
     /// The stroke of a hit's instrument that has a name; of several that of the hand that plays it.

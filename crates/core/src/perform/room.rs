@@ -27,7 +27,7 @@ pub(crate) enum LeftOut {
     Next,
     /// A roll has no more strokes.
     Many,
-    /// The kit has no such note.
+    /// There is no such note.
     Lacking,
     /// Its place was to be left free.
     Free,
@@ -55,7 +55,7 @@ impl LeftOut {
             LeftOut::Start => "the song begins later",
             LeftOut::Next => "the next hit comes first",
             LeftOut::Many => "a roll has 64 strokes at most",
-            LeftOut::Lacking => "the kit has no such note",
+            LeftOut::Lacking => "there is no such note",
             LeftOut::Free => "their places are left free",
         }
     }

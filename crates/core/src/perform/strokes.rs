@@ -9,7 +9,7 @@ use crate::kit::Limb;
 use crate::perform::Stage;
 
 /// Hits so close to the first of a stroke belong to it, in s.
-const TOGETHER: f64 = 0.015;
+pub(crate) const TOGETHER: f64 = 0.015;
 
 /// A chain of strokes that follow one another closely.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,11 +1,12 @@
 //! Aims: whom a pass is for.
 
-use crate::base::units::{Millis, Percent, Ticks, Velocity};
+use crate::base::units::{Channel, Millis, Percent, Ticks, Velocity};
 use crate::kit::InstrumentId;
 use crate::kit::general_midi::Parted;
 use crate::part::hit::HitId;
-use crate::perform::Stage;
 use crate::perform::dice::Dice;
+use crate::perform::strokes::TOGETHER;
+use crate::perform::{Side, Stage};
 use crate::recipe::names::{Carrier, For, Named};
 pub use crate::time::bars::BarRange;
 use crate::time::grid::Grid;
@@ -122,6 +123,20 @@ pub struct Near {
     pub within: Millis,
 }
 
+/// A place in a chord: notes of one instrument that are struck within 15 ms of one another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum ChordPlace {
+    /// All notes of chords; what is struck alone is none.
+    Any,
+    /// The highest note of each.
+    Top,
+    /// The lowest note of each.
+    Bottom,
+    /// The notes between.
+    Inner,
+}
+
 /// Whom a pass is for. All given conditions hold; an absent or empty one holds for every hit.
 ///
 /// Positions, gaps and lengths are looked up on the written hit, so an aim means the same hits
@@ -169,6 +184,18 @@ pub struct Aim {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub with: Option<Near>,
+    /// By this hand or foot, as passes before it gave it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub hand: Option<Side>,
+    /// On any of these channels: 0 to 15.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Channel>>")]
+    pub channels: Vec<Channel>,
+    /// At this place of a chord.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub chord: Option<ChordPlace>,
     /// Not together with another instrument.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -201,6 +228,9 @@ impl Aim {
             length: _,
             speed: _,
             run: _,
+            hand: _,
+            channels: _,
+            chord: _,
             with,
             without,
             share: _,
@@ -373,6 +403,8 @@ impl AimOffer {
             length: Some(TimeRange { from: Millis(0.0), to: Millis(100.0) }),
             speed: Some(Speed { at_most: Some(Millis(130.0)), ..Speed::default() }),
             run: Some(Run { place: RunPlace::First, every: two(), gap: Millis(150.0) }),
+            hand: Some(Side::Left),
+            chord: Some(ChordPlace::Top),
             with: Some(near()),
             without: Some(near()),
             share: Some(Percent(50.0)),
@@ -414,6 +446,7 @@ impl Aim {
         };
         many("instruments", self.instruments.len(), MOST_NAMES)?;
         many("articulations", self.articulations.len(), MOST_NAMES)?;
+        many("channels", self.channels.len(), 16)?;
         many("bars", self.bars.len(), MOST_STRETCHES)?;
         many("sections", self.sections.len(), MOST_STRETCHES)?;
         many("picked", self.picked.as_ref().map_or(0, Vec::len), MOST_PICKED)?;
@@ -513,8 +546,15 @@ impl Aim {
     pub(crate) fn is_scope_alone(&self) -> bool {
         let Aim { instruments: _, bars: _, sections: _, invert: _, articulations, .. } = self;
         let Aim { positions, velocity, length, speed, run, with, without, share, picked, .. } = self;
-        let of_the_hit = positions.is_some() || velocity.is_some() || length.is_some() || picked.is_some();
-        let of_others = speed.is_some() || run.is_some() || with.is_some() || without.is_some() || share.is_some();
+        let Aim { hand, channels, chord, .. } = self;
+        let struck = hand.is_some() || !channels.is_empty();
+        let of_the_hit = struck || positions.is_some() || velocity.is_some() || length.is_some() || picked.is_some();
+        let of_others = chord.is_some()
+            || speed.is_some()
+            || run.is_some()
+            || with.is_some()
+            || without.is_some()
+            || share.is_some();
         articulations.is_empty() && !of_the_hit && !of_others
     }
 
@@ -552,6 +592,12 @@ impl Aim {
         if !self.articulations.is_empty() {
             let names: HashSet<&str> = self.articulations.iter().map(String::as_str).collect();
             indices.retain(|&index| stage.stroke_of(index).is_some_and(|way| names.contains(way.name.as_str())));
+        }
+        if let Some(hand) = self.hand {
+            indices.retain(|&index| stage.hand[index] == Some(hand));
+        }
+        if !self.channels.is_empty() {
+            indices.retain(|&index| self.channels.contains(&stage.channel(index)));
         }
         if let Some(positions) = &self.positions {
             let chosen: HashSet<u32> = positions.slots.iter().copied().collect();
@@ -595,6 +641,14 @@ impl Aim {
             let places = run_places(stage, run);
             indices.retain(|&index| places[index]);
         }
+        if let Some(place) = self.chord {
+            let places = chord_places(stage);
+            indices.retain(|&index| match (place, places[index]) {
+                (_, None) => false,
+                (ChordPlace::Any, Some(_)) => true,
+                (_, Some(found)) => place == found,
+            });
+        }
         for (near, wanted) in [(&self.with, true), (&self.without, false)] {
             let Some(near) = near else { continue };
             let others = onsets_of(stage, near);
@@ -631,6 +685,31 @@ fn run_places(stage: &Stage<'_>, run: Run) -> Vec<bool> {
                 RunPlace::Every => (place + 1) % run.every as usize == 0,
                 RunPlace::AllButFirst => place > 0,
             };
+        }
+    }
+    places
+}
+
+/// Of each hit that is struck with others of its instrument where among them its note is: top, bottom or between. Where
+/// all are one note it is between.
+fn chord_places(stage: &Stage<'_>) -> Vec<Option<ChordPlace>> {
+    let mut places = vec![None; stage.count()];
+    let sounding: Vec<usize> = (0..stage.count()).filter(|&index| !stage.is_silenced(index)).collect();
+    for mut own in stage.by_instrument(&sounding) {
+        let at = |index: usize| stage.tempo.seconds(stage.anchor(index));
+        own.sort_by(|&a, &b| at(a).total_cmp(&at(b)).then(a.cmp(&b)));
+        for chord in own.chunk_by(|&a, &b| at(b) - at(a) <= TOGETHER + 1e-9).filter(|chord| chord.len() > 1) {
+            let notes = || chord.iter().map(|&index| stage.note(index));
+            let (low, high) = (notes().min(), notes().max());
+            for &index in chord {
+                let note = Some(stage.note(index));
+                places[index] = Some(match () {
+                    () if low == high => ChordPlace::Inner,
+                    () if note == high => ChordPlace::Top,
+                    () if note == low => ChordPlace::Bottom,
+                    () => ChordPlace::Inner,
+                });
+            }
         }
     }
     places

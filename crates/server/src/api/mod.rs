@@ -180,6 +180,7 @@ pub fn typescript() -> String {
         vivida_core::Slots,
         vivida_core::Positions,
         vivida_core::Speed,
+        vivida_core::ChordPlace,
         vivida_core::RunPlace,
         vivida_core::Run,
         vivida_core::Near,

@@ -17,6 +17,9 @@ pub struct PartDetail {
     /// 0 to 15.
     pub channel: Channel,
     pub kit: Kit,
+    /// So many of its instruments are offered. Those behind stand for notes that neither the kit nor the part has, and
+    /// that passes may lead to.
+    pub listed: usize,
     /// How it sounds.
     pub sounds: KitSounds,
     /// The recorded loop that it is.
@@ -159,6 +162,8 @@ pub struct WrittenColumns {
     pub notes: Vec<u8>,
     /// The place of each hit's instrument in the kit.
     pub instruments: Vec<Option<u16>>,
+    /// The place of each hit's stroke among those of its instrument; nothing where it is none of them.
+    pub strokes: Vec<Option<u16>>,
     pub seconds: Vec<f64>,
     pub lengths: Vec<f64>,
     /// The grid line that each hit is meant for.

@@ -28,10 +28,10 @@ pub struct PerformanceColumns {
     /// The hand or foot that a pass gave each hit to, a letter for each of them, the written ones first: `L`, `R` or
     /// `-`; empty where no pass gave any.
     pub hands: String,
-    /// The written hits that another instrument plays than was written: its place in the kit (nothing where
-    /// the kit does not know the note) and the note.
-    #[ts(type = "[number, number | null, number][]")]
-    pub elsewhere: Vec<(HitId, Option<u16>, Note)>,
+    /// The written hits that another note plays than was written: the place of its instrument in the kit, the note, and
+    /// the place of its stroke among those of the instrument (nothing where it is none of them).
+    #[ts(type = "[number, number | null, number, number | null][]")]
+    pub elsewhere: Vec<(HitId, Option<u16>, Note, Option<u16>)>,
     /// The hits of a hat that are heard by another note, because the pedal is elsewhere.
     #[ts(type = "[number, number][]")]
     pub by_pedal: Vec<(HitId, Note)>,
@@ -109,6 +109,8 @@ pub struct MadeColumns {
     pub notes: Vec<Note>,
     /// The place of each one's instrument in the kit; nothing where the kit does not know its note.
     pub instruments: Vec<Option<u16>>,
+    /// The place of each one's stroke among those of its instrument.
+    pub strokes: Vec<Option<u16>>,
     pub lines: LineColumns,
 }
 
@@ -155,6 +157,8 @@ pub struct Vocabulary {
     pub properties: Vec<PropertyInfo>,
     /// The lanes that people ask for most, to be drawn where a part has none.
     pub lanes: Vec<LaneOffer>,
+    /// All other controllers.
+    pub other_lanes: Vec<LaneOffer>,
     /// What aims can be narrowed by.
     pub aim: AimOffer,
 }

@@ -1044,7 +1044,7 @@ swings: Array<SwingFigure>,
  */
 voices: Array<VoiceFigures>, };
 
-export type FanOrder = "diced" | "feet-first" | "hands-first";
+export type FanOrder = "diced" | "feet-first" | "hands-first" | "upward" | "downward";
 
 export type Fan = { 
 /**
@@ -1315,6 +1315,10 @@ time: Millis,
  * The part of its length that is left, where it was cut: above 0 up to 1.
  */
 length?: number, 
+/**
+ * How long it lasts, where its end was moved: 1 to 10⁹ ticks of the song.
+ */
+lasts?: Ticks, 
 /**
  * Another note, where it was moved to another instrument.
  */
@@ -1592,6 +1596,8 @@ value?: Grid,
  */
 by_limb?: boolean, };
 
+export type ChordPlace = "any" | "top" | "bottom" | "inner";
+
 export type RunPlace = "first" | "last" | "odd" | "even" | "every" | "all-but-first";
 
 export type Run = { 
@@ -1659,6 +1665,18 @@ run?: Run,
  * Together with another instrument.
  */
 with?: Near, 
+/**
+ * By this hand or foot, as passes before it gave it.
+ */
+hand?: Side, 
+/**
+ * On any of these channels: 0 to 15.
+ */
+channels?: Array<Channel>, 
+/**
+ * At this place of a chord.
+ */
+chord?: ChordPlace, 
 /**
  * Not together with another instrument.
  */
@@ -2527,6 +2545,11 @@ export type PartDetail = { state: PartState,
  */
 channel: Channel, kit: Kit, 
 /**
+ * So many of its instruments are offered. Those behind stand for notes that neither the kit nor the part has, and
+ * that passes may lead to.
+ */
+listed: number, 
+/**
  * How it sounds.
  */
 sounds: KitSounds, 
@@ -2685,7 +2708,11 @@ export type WrittenColumns = { ids: Array<HitId>, ticks: Array<number>, velociti
 /**
  * The place of each hit's instrument in the kit.
  */
-instruments: Array<number | null>, seconds: Array<number>, lengths: Array<number>, 
+instruments: Array<number | null>, 
+/**
+ * The place of each hit's stroke among those of its instrument; nothing where it is none of them.
+ */
+strokes: Array<number | null>, seconds: Array<number>, lengths: Array<number>, 
 /**
  * The grid line that each hit is meant for.
  */
@@ -2738,7 +2765,11 @@ lasts: number[], velocities: Array<number>, notes: Array<Note>,
 /**
  * The place of each one's instrument in the kit; nothing where the kit does not know its note.
  */
-instruments: Array<number | null>, lines: LineColumns, };
+instruments: Array<number | null>, 
+/**
+ * The place of each one's stroke among those of its instrument.
+ */
+strokes: Array<number | null>, lines: LineColumns, };
 
 export type LineColumns = { ticks: Array<number>, seconds: Array<number>, 
 /**
@@ -3549,7 +3580,35 @@ hits: Array<HitId>,
 /**
  * The other instrument.
  */
-instrument: InstrumentId, } | { "kind": "move-in", 
+instrument: InstrumentId, 
+/**
+ * By which of its strokes; nothing means the usual one.
+ */
+stroke?: string, } | { "kind": "strike-by", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * The name of the stroke.
+ */
+stroke: string, } | { "kind": "transpose", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * −127 to 127.
+ */
+keys: number, } | { "kind": "lengthen", 
+/**
+ * Which.
+ */
+hits: Array<HitId>, 
+/**
+ * By so much; none becomes shorter than a tick.
+ */
+ticks: Ticks, } | { "kind": "move-in", 
 /**
  * Which.
  */
@@ -3585,7 +3644,11 @@ velocity: Velocity,
 /**
  * On the nearest line of the part's grid, else where the pointer was.
  */
-snapped: boolean, } | { "kind": "copy-hits", 
+snapped: boolean, 
+/**
+ * By which stroke; nothing means the usual one.
+ */
+stroke?: string, } | { "kind": "copy-hits", 
 /**
  * Which.
  */
@@ -3886,10 +3949,10 @@ silenced: Array<[HitId, PassId]>,
  */
 hands: string, 
 /**
- * The written hits that another instrument plays than was written: its place in the kit (nothing where
- * the kit does not know the note) and the note.
+ * The written hits that another note plays than was written: the place of its instrument in the kit, the note, and
+ * the place of its stroke among those of the instrument (nothing where it is none of them).
  */
-elsewhere: [number, number | null, number][], 
+elsewhere: [number, number | null, number, number | null][], 
 /**
  * The hits of a hat that are heard by another note, because the pedal is elsewhere.
  */
@@ -3936,6 +3999,10 @@ properties: Array<PropertyInfo>,
  * The lanes that people ask for most, to be drawn where a part has none.
  */
 lanes: Array<LaneOffer>, 
+/**
+ * All other controllers.
+ */
+other_lanes: Array<LaneOffer>, 
 /**
  * What aims can be narrowed by.
  */

@@ -26,6 +26,10 @@ pub struct HandMove {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub length: Option<f64>,
+    /// How long it lasts, where its end was moved: 1 to 10⁹ ticks of the song.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub lasts: Option<Ticks>,
     /// Another note, where it was moved to another instrument.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -44,7 +48,7 @@ impl HandMove {
     /// Of a hit, nothing yet.
     pub fn of(hit: HitId) -> HandMove {
         let (velocity, time, movement) = (0.0, Millis(0.0), Movement::NONE);
-        HandMove { hit, velocity, time, length: None, note: None, channel: None, movement }
+        HandMove { hit, velocity, time, length: None, lasts: None, note: None, channel: None, movement }
     }
 
     /// Whether it changes nothing.
@@ -93,6 +97,8 @@ impl ByHand {
     pub const MOST: usize = 100_000;
     /// As far as a hit is moved, in ms.
     pub const FARTHEST: f64 = 10_000.0;
+    /// As long as a hit is made to last, in ticks.
+    pub const LONGEST: f64 = 1e9;
 }
 
 impl Act for ByHand {
@@ -122,7 +128,8 @@ impl Act for ByHand {
             }
             let good = one.velocity.abs() <= 126.0
                 && one.time.0.abs() <= ByHand::FARTHEST
-                && one.length.is_none_or(|length| length > 0.0 && length <= 1.0);
+                && one.length.is_none_or(|length| length > 0.0 && length <= 1.0)
+                && one.lasts.is_none_or(|lasts| (1.0..=ByHand::LONGEST).contains(&lasts.0));
             if !good {
                 return Err(("moved".to_owned(), format!("the move of hit {} is out of range", one.hit.get())));
             }
@@ -174,7 +181,8 @@ impl Act for ByHand {
             let id = stage.id(index);
             if let Some(one) = moves.get(&id) {
                 stage.velocity[index] += one.velocity;
-                stage.length[index] *= one.length.unwrap_or(1.0);
+                let lasts = one.lasts.map_or(stage.length[index], |lasts| lasts.0);
+                stage.length[index] = lasts * one.length.unwrap_or(1.0);
                 stage.move_by(index, one.time);
                 if let Some(note) = one.note {
                     stage.strike_by(index, Striking { note, channel: one.channel });

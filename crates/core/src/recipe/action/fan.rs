@@ -19,12 +19,17 @@ pub enum FanOrder {
     FeetFirst,
     /// Right hand, left hand, feet.
     HandsFirst,
+    /// Note by note from the lowest: a strummed chord.
+    Upward,
+    /// Note by note from the highest.
+    Downward,
 }
 
 /// Fans out hits of different limbs that fall together: no human lands four limbs at once.
 ///
 /// Hits written within `within` of one another are one group. Its n limbs take places evenly spread
-/// over `over`, about where they were; hits of one limb stay together.
+/// over `over`, about where they were; hits of one limb stay together. What no limb plays, and all where the order goes by
+/// notes, is taken note by note.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Fan {
@@ -41,6 +46,9 @@ impl Default for Fan {
         Fan { over: Millis(6.0), within: Millis(10.0), order: FanOrder::Diced }
     }
 }
+
+/// Notes stand behind all limbs.
+const FIRST_NOTE: u32 = 10_000;
 
 fn rank(limb: Limb) -> u32 {
     match limb {
@@ -59,6 +67,11 @@ impl Fan {
         let mut limbs: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
         for &index in group {
             let limb = stage.instrument_at(index).map_or(Limb::None, |one| one.limb);
+            let by_note = matches!(self.order, FanOrder::Upward | FanOrder::Downward);
+            if by_note || limb == Limb::None {
+                limbs.entry(FIRST_NOTE + u32::from(stage.note(index).get())).or_default().push(index);
+                continue;
+            }
             // Either hand takes what it strikes for itself: each instrument its own place.
             let own = if limb == Limb::EitherHand {
                 1 + stage.instrument(index).map_or(999, |place| place as u32)
@@ -72,8 +85,8 @@ impl Fan {
         }
         let mut order: Vec<Vec<usize>> = limbs.into_values().collect();
         match self.order {
-            FanOrder::FeetFirst => {}
-            FanOrder::HandsFirst => order.reverse(),
+            FanOrder::FeetFirst | FanOrder::Upward => {}
+            FanOrder::HandsFirst | FanOrder::Downward => order.reverse(),
             FanOrder::Diced => {
                 let drawn = |indices: &Vec<usize>| dice.even(stage.id(indices[0]), 0);
                 order.sort_by(|a, b| drawn(a).total_cmp(&drawn(b)));
@@ -96,10 +109,12 @@ impl Act for Fan {
             "flam", "spread", "unison", "together", "limbs", "humanize", "stagger", "timing", "foot", "feet", "chord",
             "strum",
         ],
-        sentence: "spread hands and feet that land within {within} of each other over {over}, {order}.",
+        sentence: "spread what lands within {within} of each other over {over}, {order}.",
         brief: "over {over}",
-        explains: "Hands and feet that land together come a few ms apart.",
+        explains: "Hands and feet that land together, or the notes of a chord, come a few ms apart.",
         points: &[
+            super::point("strum", r#"{"over": 24, "within": 15, "order": "upward"}"#),
+            super::point("chord", r#"{"over": 24, "within": 15, "order": "upward"}"#),
             super::point("foot", r#"{"order": "feet-first"}"#),
             super::point("feet", r#"{"order": "feet-first"}"#),
         ],
@@ -110,7 +125,13 @@ impl Act for Fan {
                 "order",
                 "order",
                 Values::Choice {
-                    options: &[("diced", "in any order"), ("feet-first", "feet first"), ("hands-first", "hands first")],
+                    options: &[
+                        ("diced", "in any order"),
+                        ("feet-first", "feet first"),
+                        ("hands-first", "hands first"),
+                        ("upward", "from the lowest note up"),
+                        ("downward", "from the highest note down"),
+                    ],
                 },
             ),
         ],
@@ -170,6 +191,12 @@ mod tests {
         // 10 ms are 19.2 ticks at 120 bpm.
         assert_eq!(moves(FanOrder::FeetFirst), [10.0, 0.0, -10.0, 0.0]);
         assert_eq!(moves(FanOrder::HandsFirst), [-10.0, 0.0, 10.0, 0.0]);
+    }
+
+    #[test]
+    fn notes_go_up_or_down_whoever_plays_them() {
+        assert_eq!(moves(FanOrder::Upward), [10.0, 0.0, -10.0, 0.0]);
+        assert_eq!(moves(FanOrder::Downward), [-10.0, 0.0, 10.0, 0.0]);
     }
 
     #[test]
