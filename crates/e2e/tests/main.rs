@@ -13,6 +13,7 @@ mod lanes;
 mod loops;
 mod own_sounds;
 mod room;
+mod sight;
 mod solid;
 mod time;
 mod touch;

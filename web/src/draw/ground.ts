@@ -4,7 +4,7 @@ import type { Roles } from "../lib/theme";
 import { signed } from "../lib/words";
 import { placeOf } from "../part/song";
 import { axis } from "./axis";
-import { velocityY } from "./hits";
+import { velocityY } from "./velocity";
 
 export interface GroundPicture {
 	instrument: Instrument;

@@ -4,16 +4,8 @@ import type { Roles } from "../lib/theme";
 import { firstFrom } from "../part/hits";
 import type { Played } from "../part/played";
 import { axis } from "./axis";
-
-/** The room above and below the velocity scale of a row, in px. */
-export const inset = 9;
-
-/** The height of a velocity in a row. */
-export const velocityY = (velocity: number, height: number) =>
-	inset + ((127 - velocity) / 126) * (height - 2 * inset);
-
-/** The velocity at a height in a row. */
-export const velocityAt = (y: number, height: number) => 127 - ((y - inset) / (height - 2 * inset)) * 126;
+import { drawFlags, type Stroke } from "./strokes";
+import { velocityY } from "./velocity";
 
 export interface HitsPicture {
 	/** By their indices in the columns. */
@@ -46,6 +38,12 @@ export interface HitsPicture {
 	/** Ringed, by their ids. */
 	selected: Set<number>;
 	silent: boolean;
+	/** The height of a velocity, on the lane of a stroke, or of a note. */
+	y: (velocity: number, stroke: Stroke, note: number) => number;
+	/** Where tails end, in ticks of the window, where lengths are shown. */
+	tails: { written: (hit: number) => number; played: (hit: number) => number } | null;
+	/** What stands beside a hit where there is room. */
+	number: ((hit: number) => string) | null;
 	/** Hands and feet are written beside hits. */
 	hands: boolean;
 	/** Made hits are joined to what they were made from. */
@@ -78,12 +76,14 @@ export function drawHits(
 	const { colours, reading, lit } = picture;
 	const alpha = (picture.silent ? 0.3 : 1) * (picture.all ? 0.6 : 1);
 	context.globalAlpha = alpha;
-	const places = (ticks: number[], velocities: number[]) => (hit: number) => ({
-		x: x(picture.place(ticks[hit], hit)),
-		y: velocityY(velocities[hit], height),
-	});
-	const writtenAt = places(written.ticks, written.velocities);
-	const playedAt = played && places(played.ticks, played.velocities);
+	const places =
+		({ ticks, velocities, strokes, notes }: Places) =>
+		(hit: number) => ({
+			x: x(picture.place(ticks[hit], hit)),
+			y: picture.y(velocities[hit], strokes[hit], notes[hit]),
+		});
+	const writtenAt = places(written);
+	const playedAt = played && places(played);
 	const sounds = (hit: number) => !played?.silenced.has(ids[hit]);
 	const hollow = dot(colours.written, "hollow", reading === "written");
 	if (picture.against) {
@@ -97,9 +97,19 @@ export function drawHits(
 		}));
 	} else {
 		if (playedAt && !picture.all) drawLines(context, picture, was.filter(sounds), writtenAt, playedAt);
+		if (picture.tails) {
+			const ends = (hit: number) => x(picture.tails?.written(hit) ?? 0);
+			drawTails(context, was, writtenAt, ends, colours.written, reading === "written" ? 1 : 0);
+		}
 		stamp(context, hollow, was, writtenAt);
+		if (reading === "written")
+			drawFlags(context, was, (hit) => written.strokes[hit], writtenAt, colours.written);
 	}
 	if (picture.times > 1 && !picture.all) drawLeashes(context, picture, shown, playedAt ?? writtenAt, x);
+	if (played && playedAt && picture.tails && reading === "played") {
+		const ends = (hit: number) => x(picture.tails?.played(hit) ?? 0);
+		drawTails(context, shown.filter(sounds), playedAt, ends, colours.played, 1);
+	}
 	if (played && playedAt) {
 		const strong = (hit: number) => reading === "played" && (!lit || lit.has(ids[hit]));
 		const isMade = (hit: number) => hit >= written.ids.length;
@@ -108,15 +118,31 @@ export function drawHits(
 			const colour = kind === "crossed" ? colours.quiet : isMade(hit) ? colours.added : colours.played;
 			stamp(context, dot(colour, kind, strong(hit)), [hit], playedAt);
 		}
+		if (reading === "played")
+			drawFlags(context, shown.filter(sounds), (hit) => played.strokes[hit], playedAt, colours.played);
 	}
 	if (played && playedAt && reading === "played") {
 		const made = shown.filter((hit) => hit >= written.ids.length && sounds(hit));
 		if (!picture.all) drawKin(context, picture, made, playedAt);
 		if (picture.hands) drawHands(context, picture, shown.filter(sounds), playedAt);
 	}
+	if (picture.number && !picture.all) {
+		const heard = reading === "played" ? playedAt : null;
+		const own = heard ? shown.filter(sounds) : was;
+		// At the right an opened row has its scale.
+		const most = picture.kin ? width - 46 : width;
+		drawNumbers(context, own, heard ?? writtenAt, picture.number, colours.ink, most);
+	}
 	const chosen = shown.filter((hit) => picture.selected.has(ids[hit]));
 	if (chosen.length > 0) stamp(context, dot(colours.ink, "ring", true), chosen, playedAt ?? writtenAt);
 	context.globalAlpha = 1;
+}
+
+interface Places {
+	ticks: number[];
+	velocities: number[];
+	strokes: Stroke[];
+	notes: number[];
 }
 
 type PlaceOf = (hit: number) => { x: number; y: number };
@@ -165,6 +191,59 @@ function drawKin(
 	}
 	context.stroke();
 	context.globalAlpha = silent ? 0.3 : 1;
+}
+
+/** How long hits last: a line from each dot to where it ends. Beneath one another where both readings are seen. */
+function drawTails(
+	context: CanvasRenderingContext2D,
+	hits: number[],
+	at: PlaceOf,
+	end: (hit: number) => number,
+	colour: string,
+	strength: number,
+) {
+	const alpha = context.globalAlpha;
+	context.globalAlpha = alpha * (strength === 1 ? 0.6 : 0.45);
+	context.strokeStyle = colour;
+	context.lineWidth = strength === 1 ? 1.6 : 1;
+	const lower = strength === 1 ? 0 : 2;
+	context.beginPath();
+	for (const hit of hits) {
+		const { x, y } = at(hit);
+		const to = end(hit);
+		if (!(to > x + radius)) continue;
+		context.moveTo(x + radius, y + lower);
+		context.lineTo(to, y + lower);
+		context.moveTo(to, y - 3 + lower);
+		context.lineTo(to, y + 3 + lower);
+	}
+	context.stroke();
+	context.globalAlpha = alpha;
+}
+
+/** Numbers beside dots; where the next dot or number is too near there is none. */
+function drawNumbers(
+	context: CanvasRenderingContext2D,
+	hits: number[],
+	at: PlaceOf,
+	words: (hit: number) => string,
+	colour: string,
+	most: number,
+) {
+	const alpha = context.globalAlpha;
+	context.globalAlpha = alpha * 0.85;
+	context.fillStyle = colour;
+	context.font = "9.5px 'Public Sans Variable'";
+	context.textAlign = "left";
+	for (let place = 0; place < hits.length; place++) {
+		const here = at(hits[place]);
+		const next = place + 1 < hits.length ? at(hits[place + 1]) : null;
+		const text = words(hits[place]);
+		const room = next ? next.x - here.x - radius * 2 : Number.POSITIVE_INFINITY;
+		if (room < text.length * 5.4 + 5 || here.x > most) continue;
+		context.fillText(text, here.x + radius + 3, here.y - 3);
+	}
+	context.globalAlpha = alpha;
 }
 
 /** R and L beside hits. */

@@ -16,6 +16,8 @@ export function drawWave(
 	{ slicing }: AudioSource,
 	window: [number, number],
 	colours: Roles,
+	/** Whether what sounds at a tick is a slice of this row. */
+	own: (tick: number) => boolean,
 ) {
 	const { x } = axis(window, width);
 	const perPixel = (window[1] - window[0]) / width;
@@ -24,9 +26,9 @@ export function drawWave(
 	const second = (share: number) => (from + share * (to - from)) / loopRate;
 	const scale = loudestOf(wave);
 	context.fillStyle = colours.written;
-	context.globalAlpha = 0.22;
 	for (let column = Math.max(0, Math.floor(left)); column < width; column++) {
-		const at = (window[0] + (column - left) * perPixel - start) / ticks;
+		const tick = window[0] + (column - left) * perPixel;
+		const at = (tick - start) / ticks;
 		if (at < 0 || at >= times) continue;
 		const share = at - Math.floor(at);
 		const first = Math.floor(second(share) / wave.step);
@@ -36,6 +38,7 @@ export function drawWave(
 			low = Math.min(low, wave.low[place]);
 			high = Math.max(high, wave.high[place]);
 		}
+		context.globalAlpha = own(tick) ? 0.34 : 0.09;
 		const top = (height * (1 - scale * high)) / 2;
 		context.fillRect(column, top, 1, Math.max(0.5, (height * scale * (high - low)) / 2));
 	}

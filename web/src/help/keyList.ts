@@ -8,7 +8,8 @@ export const keysByPlace: KeysOfPlace[] = [
 	{
 		place: "Listening",
 		keys: [
-			[["Space"], "Play or stop"],
+			[["Space"], "Play from the place chosen on the ruler, or stop"],
+			[["Shift", "Space"], "Play from the beginning of the loop"],
 			[["W"], "Flip between Written and Played"],
 			[["E"], "Compare the two at equal loudness"],
 			[["L"], "Loop on or off"],

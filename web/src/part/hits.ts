@@ -36,8 +36,15 @@ export function selectHitsOf(state: WorkspaceState, instrument: string) {
 
 /** Selects what sounds of some instruments: in the loop, and where that is selected already in the song. */
 export function selectWithin(state: WorkspaceState, indices: number[]) {
+	selectThese(
+		state,
+		indices.flatMap((index) => hitsOf(state, index)),
+	);
+}
+
+function selectThese(state: WorkspaceState, hits: number[]) {
 	const { selected } = state;
-	const sounding = indices.flatMap((index) => hitsOf(state, index)).filter(sounds(state));
+	const sounding = hits.filter(sounds(state));
 	const looped = sounding.filter(inLoop(state));
 	const ids = looped.map((hit) => idOf(state, hit));
 	const already = ids.length > 0 && ids.length === selected.size && ids.every((id) => selected.has(id));
@@ -51,6 +58,19 @@ function selectedOf(state: WorkspaceState) {
 		hitsOf(state, index).filter((hit) => state.selected.has(idOf(state, hit))),
 	);
 	return own.map((hits, index) => ({ index, hits })).filter(({ hits }) => hits.length > 0);
+}
+
+/** The names of the strokes that the instruments of what is selected have. */
+export function strokesOfSelected(state: WorkspaceState) {
+	const instruments = selectedOf(state).map(({ index }) => state.part.kit.instruments[index]);
+	return [...new Set(instruments.flatMap(({ articulations }) => articulations.map(({ name }) => name)))];
+}
+
+/** Selects the hits of an instrument that a stroke plays: in the loop, and where these are selected already in the song. */
+export function selectStruckBy(state: WorkspaceState, index: number, stroke: number) {
+	const strokes = state.performance?.strokes ?? state.part.written.strokes;
+	const own = hitsOf(state, index).filter((hit) => strokes[hit] === stroke);
+	selectThese(state, own);
 }
 
 const sounds = (state: WorkspaceState) => (hit: number) => !state.performance?.silenced.has(idOf(state, hit));

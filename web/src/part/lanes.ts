@@ -15,7 +15,7 @@ export function shownLanes({ part, performance, extraLanes, words, recipe }: Sho
 	for (const lane of performance?.lanes ?? []) if (lane.ticks.length > 0) put(lane);
 	const asked = [...extraLanes, ...recipe.passes.map(({ action }) => ("lane" in action ? action.lane : ""))];
 	for (const kind of asked) {
-		const offer = words.lanes.find((one) => one.kind === kind);
+		const offer = [...words.lanes, ...words.other_lanes].find((one) => one.kind === kind);
 		if (offer) put(offer);
 	}
 	return [...lanes.values()];

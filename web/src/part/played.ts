@@ -60,6 +60,8 @@ export interface Played {
 	ofInstruments: number[][];
 	/** The note that plays each. */
 	notes: number[];
+	/** The place of the stroke that plays each, among those of its instrument. */
+	strokes: (number | null)[];
 	/** The ids of a hat's hits that are heard by another note, because the pedal is elsewhere, and by which. */
 	byPedal: [number, number][];
 	/** The passes whose aim is turned round, and what of it. */
@@ -154,15 +156,17 @@ export function received(
 		lines: made.ids.length === 0 ? written.lines : linesOf(written.lines, made.lines),
 		bars: reused(before?.bars, columns.bars),
 		notes: plain ? written.notes : [...written.notes, ...made.notes],
+		strokes: plain ? written.strokes : [...written.strokes, ...made.strokes],
 		byPedal: columns.by_pedal,
 		turned,
 		ofInstruments: [],
 		looks: [],
 	};
 	if (elsewhere.length > 0) {
-		const notes = new Map(elsewhere.map(([id, , note]) => [id, note]));
+		const others = new Map(elsewhere.map((one) => [one[0], one]));
 		written.ids.forEach((id, index) => {
-			played.notes[index] = notes.get(id) ?? played.notes[index];
+			const other = others.get(id);
+			if (other) [played.notes[index], played.strokes[index]] = [other[2], other[3]];
 		});
 	}
 	played.ofInstruments = instrumentsOf(part, played, columns);
@@ -262,6 +266,8 @@ function looksOf(before: Played | null, now: Played) {
 				before.ids[index] !== id ||
 				(otherTouch && before.velocities[index] !== now.velocities[index]) ||
 				(otherTiming && before.ticks[index] !== now.ticks[index]) ||
+				(otherTiming && before.lengths[index] !== now.lengths[index]) ||
+				before.strokes[index] !== now.strokes[index] ||
 				(otherSilence && before.silenced.get(id) !== now.silenced.get(id)) ||
 				(otherMovement && movesOtherwise(before, now, index)) ||
 				(otherHands && before.hands[index] !== now.hands[index])

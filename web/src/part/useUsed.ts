@@ -29,16 +29,18 @@ export function useOffered(chosen: string[] = []): Instrument[] {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const extra = useWorkspace((state) => state.extra);
 	const used = useUsed();
-	const basic = used.size === 0 ? basicRows(instruments) : [];
+	const listed = useWorkspace((state) => state.part.listed);
+	const basic = used.size === 0 ? basicRows(instruments.slice(0, listed)) : [];
 	return instruments.filter(
 		({ id }, index) => used.has(index) || basic.includes(index) || extra.includes(id) || chosen.includes(id),
 	);
 }
 
-/** All instruments of the kit, those that are struck first. */
+/** All instruments of the kit, and notes that passes lead to; those that are struck first. */
 export function useStruckFirst(): Instrument[] {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const listed = useWorkspace((state) => state.part.listed);
 	const used = useUsed();
-	const struck = (is: boolean) => instruments.filter((_, index) => used.has(index) === is);
-	return [...struck(true), ...struck(false)];
+	const struck = instruments.filter((_, index) => used.has(index));
+	return [...struck, ...instruments.slice(0, listed).filter((_, index) => !used.has(index))];
 }

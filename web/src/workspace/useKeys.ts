@@ -11,10 +11,10 @@ const typedInto = "input:not([type=checkbox], [type=radio]), textarea, [contente
 const pressed = "button, a, input, [role=slider], [role=separator]";
 
 /**
- * Space plays, wherever the pointer was used last; it presses a control only where that was reached by keyboard.
+ * Space plays, and with Shift from the beginning of the loop, wherever the pointer was used last; it presses a control only where that was reached by keyboard.
  * What is switched by the pointer gives the focus back, so that the other keys are heard, too.
  */
-function useSpace(play: () => void) {
+function useSpace(play: (fromLoop: boolean) => void) {
 	const latest = useRef(play);
 	latest.current = play;
 	useEffect(() => {
@@ -31,7 +31,7 @@ function useSpace(play: () => void) {
 			if (byKey && focused?.matches(pressed)) return;
 			event.preventDefault();
 			event.stopPropagation();
-			if (!event.repeat) latest.current();
+			if (!event.repeat) latest.current(event.shiftKey);
 		};
 		const onClick = (event: MouseEvent) => {
 			const { target } = event;

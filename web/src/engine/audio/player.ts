@@ -380,6 +380,7 @@ export class Player {
 	update(score: Score) {
 		const second = this.position();
 		const otherTempo = score.tempo !== this.score.tempo;
+		const otherLoop = !isEqual(score.loop, this.score.loop);
 		if (!sameOuts(score.outs, this.score.outs)) this.sender.silence();
 		this.score = score;
 		if (this.kit) this.fetchMissing();
@@ -388,7 +389,8 @@ export class Player {
 		const [start, end] = score.loop ?? [0, score.end];
 		const now = this.context.currentTime;
 		const counting = this.rounds[0].at > now;
-		if (score.loop && !counting && (second >= end || second < start - 0.5)) {
+		// Who began before the loop is let into it.
+		if (score.loop && !counting && (second >= end || (otherLoop && second < start - 0.5))) {
 			void this.start(start);
 			return;
 		}

@@ -36,6 +36,8 @@ export interface View extends RecordView {
 	looping: boolean;
 	click: boolean;
 	others: boolean;
+	/** Where it plays from, in ticks; nothing means from the beginning of the loop, or of what is in view. */
+	playFrom: number | null;
 	/** A factor on the song's tempo, for listening. */
 	tempo: number;
 	/** The ticks that are shown. */
@@ -56,6 +58,8 @@ export interface View extends RecordView {
 	hidden: string[];
 	/** Instruments without hits that have a row all the same. */
 	extra: string[];
+	/** All instruments of the kit have a row. */
+	wholeKit: boolean;
 	/** Whether the pads are shown below the rows. */
 	pads: boolean;
 	/** What the right side shows. */
@@ -68,6 +72,12 @@ export interface View extends RecordView {
 	extraLanes: string[];
 	/** Hits are drawn in the rows. */
 	pencil: Pencil | null;
+	/** What stands beside hits, where there is room: the value that the row shows, ms early or late, or nothing. */
+	numbers: "value" | "timing" | "none";
+	/** Every row shows how long its hits last; an opened one does always. */
+	tails: boolean;
+	/** An opened row shows its strokes one below the other. */
+	apart: boolean;
 	/** A hit sounds when it is clicked or let go, and a drum when its name is clicked. */
 	hearEdits: boolean;
 }

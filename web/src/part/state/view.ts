@@ -13,6 +13,7 @@ const viewKeys = [
 	"looping",
 	"click",
 	"others",
+	"playFrom",
 	"tempo",
 	"window",
 	"open",
@@ -23,6 +24,7 @@ const viewKeys = [
 	"order",
 	"hidden",
 	"extra",
+	"wholeKit",
 	"pads",
 	"side",
 	"dismissed",
@@ -34,6 +36,9 @@ const viewKeys = [
 	"countIn",
 	"recordOnly",
 	"hearEdits",
+	"numbers",
+	"tails",
+	"apart",
 ] as const satisfies (keyof View)[];
 
 const properties = ["velocity", "pitch", "place", "level", "brightness"];
@@ -52,6 +57,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		looping: true,
 		click: false,
 		others: true,
+		playFrom: null,
 		tempo: 1,
 		window: [song.bars.ticks[first - 1], song.bars.ticks[last]],
 		open: null,
@@ -62,6 +68,7 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		order: [],
 		hidden: [],
 		extra: [],
+		wholeKit: false,
 		pads: false,
 		side: "passes",
 		dismissed: [],
@@ -72,6 +79,9 @@ function firstView(song: SongDetail, part: PartDetail): View {
 		countIn: "1",
 		recordOnly: [],
 		hearEdits: true,
+		numbers: "value",
+		tails: false,
+		apart: false,
 		// What begins empty is there to be drawn in.
 		pencil:
 			part.state.drawn && part.written.ids.length === 0
@@ -91,6 +101,9 @@ export function fittingView(song: SongDetail, part: PartDetail, kept: Partial<Vi
 	const [start, end] = view.window;
 	if (!(from >= 1 && to >= from && to <= bars)) view.loop = usual.loop;
 	if (!(end > start)) view.window = usual.window;
+	const last = song.bars.ticks[bars];
+	if (!(typeof view.playFrom === "number" && view.playFrom >= 0 && view.playFrom < last))
+		view.playFrom = null;
 	if (!magnifications.includes(view.times)) view.times = 1;
 	// Former versions, and other hands, may have kept something else.
 	for (const key of [

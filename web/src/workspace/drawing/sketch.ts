@@ -1,6 +1,6 @@
 /** Draws what the pencil is just drawing, before it is kept. */
 import { axis } from "../../draw/axis";
-import { velocityY } from "../../draw/hits";
+import { velocityY } from "../../draw/velocity";
 import type { Roles } from "../../lib/theme";
 import type { WorkspaceState } from "../../part/store";
 

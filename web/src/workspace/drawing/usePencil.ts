@@ -2,8 +2,8 @@
 import { type PointerEvent, useCallback } from "react";
 import type { Drawing, PathPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
-import { velocityAt } from "../../draw/hits";
 import { hitAt } from "../../draw/pointing";
+import { velocityAt } from "../../draw/velocity";
 import { follow } from "../../lib/dragging";
 import { plural } from "../../lib/words";
 import { idOf } from "../../part/hits";

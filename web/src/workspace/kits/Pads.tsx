@@ -1,5 +1,6 @@
 import { type PointerEvent, useEffect, useState } from "react";
 import type { Kit } from "../../api/generated/types";
+import { plural } from "../../lib/words";
 import classes from "./Kits.module.css";
 import type { StrokeAt } from "./kits";
 import type { Hear } from "./useEar";
@@ -40,11 +41,12 @@ interface Props {
 
 const most = 12;
 
-/** Those that are played, and others as far as there is room; the chosen one is always there. */
-function padded(kit: Kit, played: Set<number>, at: StrokeAt | null) {
+/** Those that are played, and others as far as there is room; the chosen one is always there. The others have pages of their own. */
+function padded(kit: Kit, played: Set<number>, at: StrokeAt | null, page: number) {
 	const places = kit.instruments.map((_, place) => place);
 	const wanted = (place: number) => (place === at?.instrument ? 2 : played.has(place) ? 1 : 0);
-	const first = [...places].sort((a, b) => wanted(b) - wanted(a) || a - b).slice(0, most);
+	const ranked = [...places].sort((a, b) => wanted(b) - wanted(a) || a - b);
+	const first = ranked.slice(page * most, (page + 1) * most);
 	// What is played has the first keys, whatever else there is room for.
 	const later = (place: number) => Number(!played.has(place));
 	return first.sort((a, b) => later(a) - later(b) || a - b);
@@ -55,7 +57,10 @@ export function Pads({ kit, hear, at, played, whenFocused = false }: Props) {
 	const [focused, setFocused] = useState(false);
 	const listening = !whenFocused || focused;
 	const [struck, setStruck] = useState<{ pad: number; velocity: number } | null>(null);
-	const pads = padded(kit, played, at).map((place) => {
+	const pages = Math.ceil(kit.instruments.length / most);
+	const [turned, setTurned] = useState(0);
+	const page = Math.min(turned, pages - 1);
+	const pads = padded(kit, played, at, page).map((place) => {
 		const { id, name, articulations } = kit.instruments[place];
 		// The instrument whose stroke is chosen shows that one, the others their first.
 		const stroke = at?.instrument === place ? at.stroke : 0;
@@ -116,6 +121,17 @@ export function Pads({ kit, hear, at, played, whenFocused = false }: Props) {
 					<small>{struck?.pad === pad ? struck.velocity : listening ? keys[pad].toUpperCase() : ""}</small>
 				</button>
 			))}
+			{pages > 1 && (
+				<button
+					type="button"
+					className={classes.morePads}
+					title={`${plural(kit.instruments.length, "drum")} in the kit`}
+					onClick={() => setTurned((page + 1) % pages)}
+					data-more-pads
+				>
+					{page + 1 < pages ? "more drums" : "first drums"}
+				</button>
+			)}
 		</div>
 	);
 }

@@ -6,6 +6,7 @@ import type { Recipe, StartingPoint } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { fitCanvas } from "../../draw/canvas";
 import { drawHits } from "../../draw/hits";
+import { velocityY } from "../../draw/velocity";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
 import { useWheel } from "../../lib/useWheel";
@@ -193,6 +194,9 @@ function StartPicture({ point }: { point: StartingPoint }) {
 			lit: null,
 			selected: new Set(),
 			silent: false,
+			y: (velocity) => velocityY(velocity, height),
+			tails: null,
+			number: null,
 			hands: false,
 			kin: false,
 			colours: colours(scheme),

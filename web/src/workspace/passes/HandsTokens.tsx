@@ -3,6 +3,7 @@ import { IconPlus, IconX } from "@tabler/icons-react";
 import { useState } from "react";
 import type { Values, Way } from "../../api/generated/types";
 import { isEnter } from "../../lib/fields";
+import { PickOne } from "../../lib/PickOne";
 import { useWorkspace } from "../../part/store";
 import { useOffered, useStruckFirst } from "../../part/useUsed";
 import classes from "./Passes.module.css";
@@ -81,13 +82,17 @@ export function StrokeToken({ label, value, onChange }: TextProps) {
 export function InstrumentToken({ label, value, onChange }: TextProps) {
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
 	const offered = useStruckFirst();
-	const name = instruments.find(({ id }) => id === value)?.name.toLowerCase();
+	const shown = instruments.find(({ id }) => id === value)?.name.toLowerCase() ?? `${value} (not here)`;
 	return (
-		<Chooser
-			label={label}
-			shown={name ?? `${value} (not here)`}
+		<PickOne
+			what="a drum"
 			options={offered.map(({ id, name }) => ({ value: id, label: name }))}
-			onChange={onChange}
+			onPick={onChange}
+			target={(toggle) => (
+				<button type="button" className={classes.token} aria-label={`${label}: ${shown}`} onClick={toggle}>
+					{shown}
+				</button>
+			)}
 		/>
 	);
 }

@@ -19,7 +19,7 @@ export function useHold(trial: () => Trial, take: () => void) {
 			store.getState().tryOut(trial());
 			if (pressed.current && !transport.playing) {
 				pressed.current.started = true;
-				transport.toggle();
+				transport.toggle(true);
 			}
 		};
 		pressed.current = { at: performance.now(), timer: window.setTimeout(hear, held), started: false };
@@ -34,7 +34,7 @@ export function useHold(trial: () => Trial, take: () => void) {
 			setHeard(false);
 			store.getState().tryOut(null);
 			// Also where its sounds are still on their way.
-			if (press.started && transport.isOn()) transport.toggle();
+			if (press.started && transport.isOn()) transport.toggle(true);
 		} else if (takes) take();
 	};
 	const letGo = useRef(end);

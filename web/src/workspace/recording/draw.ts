@@ -1,6 +1,6 @@
 /** Draws what was just struck into a row: rounds over one another, the newest strongest. */
 import { axis } from "../../draw/axis";
-import { velocityY } from "../../draw/hits";
+import { velocityY } from "../../draw/velocity";
 import type { Roles } from "../../lib/theme";
 import type { WorkspaceState } from "../../part/store";
 

@@ -20,7 +20,7 @@ import { useLive } from "./useLive";
 export interface Played {
 	player: () => Player;
 	isPlaying: () => boolean;
-	start: (countIn: CountIn | null, began: number | null) => void;
+	start: (countIn: CountIn | null, began: number | null, fromPlace?: boolean) => void;
 	startAt: (second: number) => void;
 	stop: () => void;
 	/** Whom to tell where the song goes on. */

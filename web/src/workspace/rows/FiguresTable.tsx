@@ -1,7 +1,9 @@
+import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../../api/generated/types";
 import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
-import { beforeOf, useWorkspace } from "../../part/store";
+import { hitsOf } from "../../part/hits";
+import { beforeOf, useWorkspace, type WorkspaceState } from "../../part/store";
 import { useUsed } from "../../part/useUsed";
 import classes from "./Rows.module.css";
 import { swingOf } from "./TimePortrait";
@@ -22,6 +24,20 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
 ];
 
+/** “head 120, side stick 12”, where a drum has several. */
+function strokesInWords(state: WorkspaceState, index: number) {
+	const { articulations, family } = state.part.kit.instruments[index];
+	if (articulations.length < 2 || family === "tonal") return "";
+	const strokes = state.performance?.strokes ?? state.part.written.strokes;
+	const counts = new Map<number, number>();
+	for (const hit of hitsOf(state, index)) {
+		const stroke = strokes[hit];
+		if (stroke !== null && stroke !== undefined) counts.set(stroke, (counts.get(stroke) ?? 0) + 1);
+	}
+	const sorted = [...counts].sort(([a], [b]) => a - b);
+	return sorted.map(([stroke, count]) => `${articulations[stroke].name} ${count}`).join(", ");
+}
+
 /** Velocity and timing in figures, before and after, instrument by instrument. */
 export function FiguresTable() {
 	probe.rendered("figures");
@@ -30,6 +46,9 @@ export function FiguresTable() {
 	const before = useWorkspace(beforeOf);
 	const after = useWorkspace((state) => state.performance?.reading);
 	const name = useWorkspace((state) => state.against?.name ?? state.studied?.name ?? "Written");
+	const strokes = useWorkspace(
+		useShallow((state) => instruments.map((_, index) => strokesInWords(state, index))),
+	);
 	if (!after) return null;
 	const lines = [
 		...instruments.flatMap((instrument, index) =>
@@ -37,13 +56,14 @@ export function FiguresTable() {
 				? [
 						{
 							name: instrument.name,
+							strokes: strokes[index],
 							before: before.instruments[index].figures,
 							after: after.instruments[index].figures,
 						},
 					]
 				: [],
 		),
-		{ name: "All", before: before.all, after: after.all },
+		{ name: "All", strokes: "", before: before.all, after: after.all },
 	];
 	return (
 		// biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard, too.
@@ -55,6 +75,7 @@ export function FiguresTable() {
 						{columns.map(({ title }) => (
 							<th key={title}>{title}</th>
 						))}
+						<th>strokes</th>
 					</tr>
 				</thead>
 				<tbody>
@@ -75,6 +96,7 @@ export function FiguresTable() {
 									</td>
 								);
 							})}
+							<td>{line.strokes}</td>
 						</tr>
 					))}
 				</tbody>

@@ -2,7 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } fr
 import { client } from "../../api/client";
 import type { ExtractedGroove } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
-import { velocityAt, velocityY } from "../../draw/hits";
+import { velocityAt, velocityY } from "../../draw/velocity";
 import { rightwards, upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { signed } from "../../lib/words";

@@ -4,19 +4,21 @@ import { type PointerEvent, Suspense, useEffect, useRef, useState } from "react"
 import { fitCanvas, scaledLike } from "../../draw/canvas";
 import { drawGround } from "../../draw/ground";
 import { drawHits, isDense } from "../../draw/hits";
-import { hitAt, hitInWords } from "../../draw/pointing";
+import { hitAt, hitInWords, tailAt } from "../../draw/pointing";
+import { drawLanes, drawPitches, rowScale } from "../../draw/strokes";
+import { lengthOf, showsTails, tailPlacer } from "../../draw/tails";
 import { drawWave } from "../../draw/wave";
 import { fetched } from "../../lib/fetched";
 import { probe } from "../../lib/probe";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
-import { plural } from "../../lib/words";
+import { plural, signed } from "../../lib/words";
 import { anchorsOf, firstFrom, hitsOf, inView } from "../../part/hits";
 import { lineHeight } from "../../part/rowHeights";
-import { hitPlacer, magnified, placer, shownWindow } from "../../part/shown";
-import { barAt } from "../../part/song";
+import { hitPlacer, linesOf, magnified, placer, shownWindow } from "../../part/shown";
+import { barAt, placeOf } from "../../part/song";
 import { type Against, useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
-import { heightsOf, shownReach } from "../../part/touch";
+import { heightsOf, reachOf, shownReach } from "../../part/touch";
 import { drawSketch } from "../drawing/sketch";
 import { drawStruck } from "../recording/draw";
 import { isSilent } from "../transport/usePlayer";
@@ -64,6 +66,10 @@ const drawnFrom = (state: WorkspaceState, index: number) => [
 	state.property,
 	state.wave,
 	showsHands(state),
+	state.numbers,
+	state.tails,
+	state.apart,
+	state.pencil,
 ];
 
 /** A pass that gives hits to hands is pointed at, or was last. */
@@ -87,6 +93,11 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
 	const stacked = useWorkspace((state) => state.stacked);
 	const velocity = useWorkspace((state) => state.property === "velocity");
+	/** Heights stand for lanes of strokes, or for notes. */
+	const laidOut = useWorkspace((state) => {
+		const { lanes, pitch } = rowScale(state, index, height);
+		return lanes.length > 0 || pitch !== null;
+	});
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {
@@ -95,7 +106,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		// What lies under the hits is drawn once and copied: one canvas a row is cheaper to show than two.
 		const below = document.createElement("canvas");
 		let groundOf: unknown = null;
-		let groundKit: unknown = null;
+		let groundPart: unknown = null;
 		const draw = () => {
 			const state = store.getState();
 			const paint = colours(scheme);
@@ -103,16 +114,40 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			const { song, part, performance, reading } = state;
 			const window = shownWindow(state);
 			const reach = shownReach(state, index);
-			const groundNow = `${window} ${state.open} ${state.wave?.step} ${reach}`;
-			const { context, width, height } = fitCanvas(element);
-			if (groundOf !== groundNow || groundKit !== state.part.kit) {
+			const size = fitCanvas(element);
+			const scale = rowScale(state, index, size.height);
+			const lanes = scale.lanes.map(({ stroke }) => stroke).join();
+			const groundNow = `${window} ${state.open} ${state.wave?.step} ${reach} ${lanes} ${scale.pitch?.low} ${scale.pitch?.high}`;
+			const { context, width, height } = size;
+			if (groundOf !== groundNow || groundPart !== state.part) {
 				const ground = scaledLike(below, element);
 				const opened = state.open === instrument.id;
-				drawGround(ground, width, height, { instrument, song, window, opened, reach, colours: paint });
-				if (state.wave && part.audio && !state.stacked)
-					drawWave(ground, width, height, state.wave, part.audio.source, window, paint);
+				const layers = scale.pitch ? [] : instrument.layers;
+				const picture = {
+					instrument: { ...instrument, layers },
+					song,
+					window,
+					opened: opened && !scale.pitch,
+					reach,
+					colours: paint,
+				};
+				if (scale.lanes.length === 0) drawGround(ground, width, height, picture);
+				for (const lane of scale.lanes) {
+					ground.save();
+					ground.translate(0, lane.top);
+					drawGround(ground, width, lane.height, { ...picture, opened: false });
+					ground.restore();
+				}
+				drawLanes(ground, width, scale, paint);
+				drawPitches(ground, width, scale, paint);
+				if (state.wave && part.audio && !state.stacked) {
+					const own = (tick: number) =>
+						part.written.instruments[placeOf(part.written.ticks, tick)] === index &&
+						tick >= part.written.ticks[0];
+					drawWave(ground, width, height, state.wave, part.audio.source, window, paint, own);
+				}
 				groundOf = groundNow;
-				groundKit = state.part.kit;
+				groundPart = state.part;
 			}
 			context.clearRect(0, 0, width, height);
 			context.drawImage(below, 0, 0, width, height);
@@ -136,6 +171,9 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				lit: state.lit?.hits ?? null,
 				selected: state.selected,
 				silent: isSilent(state, instrument.id),
+				y: scale.y,
+				tails: showsTails(state, index) ? tailPlacer(state) : null,
+				number: numberOf(state, index),
 				hands: state.open === instrument.id || showsHands(state),
 				kin: state.open === instrument.id,
 				colours: paint,
@@ -183,7 +221,15 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 		const area = event.currentTarget.getBoundingClientRect();
 		const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 		const state = store.getState();
-		const hit = event.buttons === 0 ? hitAt(state, index, x, y, area.width, area.height) : -1;
+		const free = event.buttons === 0;
+		const hit = free ? hitAt(state, index, x, y, area.width, area.height) : -1;
+		const tail = free && hit < 0 ? tailAt(state, index, x, y, area.width, area.height) : -1;
+		if (free) event.currentTarget.style.cursor = tail < 0 ? "" : "ew-resize";
+		if (tail >= 0) {
+			const [ms] = lengthOf(state, tail);
+			setTip({ x, y, left: x > area.width / 2, words: `${Math.round(ms)} ms long; drag its end` });
+			return;
+		}
 		setTip(hit < 0 ? null : { x, y, left: x > area.width / 2, words: hitInWords(state, index, hit) });
 	};
 	return (
@@ -201,7 +247,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			{height > lineHeight && (
 				<>
 					<TimeLines index={index} width={width} height={height} />
-					{velocity && <PassLines index={index} width={width} height={height} />}
+					{velocity && !laidOut && <PassLines index={index} width={width} height={height} />}
 				</>
 			)}
 			{opened && stacked && velocity && (
@@ -209,7 +255,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 					<GrooveLine index={index} width={width} height={height} />
 				</Suspense>
 			)}
-			{opened && velocity && <LayerHandles index={index} height={height} />}
+			{opened && velocity && !laidOut && <LayerHandles index={index} height={height} />}
 			{lasso && <div className={classes.lasso} style={lasso} />}
 			{tip && (
 				<div
@@ -225,6 +271,22 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 			)}
 		</div>
 	);
+}
+
+/** What stands beside hits: the value that the row shows, or how early or late they are. */
+function numberOf(state: WorkspaceState, index: number) {
+	const { numbers, performance, part, property, reading } = state;
+	if (numbers === "none") return null;
+	const heard = reading === "played" ? performance : null;
+	if (numbers === "timing") {
+		const lines = linesOf(state);
+		const { seconds } = heard ?? part.written;
+		return (hit: number) => signed(1000 * (seconds[hit] - lines.seconds[hit]), 1, true);
+	}
+	if (property === "velocity") return (hit: number) => `${(heard ?? part.written).velocities[hit]}`;
+	const values = heard?.movement[property];
+	const digits = reachOf(state, index) < 10 ? 1 : 0;
+	return values ? (hit: number) => signed(values[hit] ?? 0, digits, true) : null;
 }
 
 /** Says that timing is seen larger than it is. */

@@ -3,7 +3,7 @@ import { type KeyboardEvent, type MouseEvent, type RefObject, useCallback, useRe
 import type { Instrument, Limb } from "../../api/generated/types";
 import { downwards } from "../../lib/arrows";
 import { probe } from "../../lib/probe";
-import { plural } from "../../lib/words";
+import { plain, plural, signed } from "../../lib/words";
 import { hitsOf, selectHitsOf } from "../../part/hits";
 import { lineHeight, shownRows, tallest } from "../../part/rowHeights";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
@@ -14,6 +14,7 @@ import { isSilent } from "../transport/usePlayer";
 import { DrumNumbers } from "./DrumNumbers";
 import { HitsCanvas } from "./HitsCanvas";
 import classes from "./Rows.module.css";
+import { StrokeList } from "./StrokeList";
 import { TimePortrait } from "./TimePortrait";
 import { TouchPortrait } from "./TouchPortrait";
 
@@ -58,6 +59,7 @@ export function InstrumentRow({ index, height, sounds }: RowProps) {
 				{sounds && <Facts index={index} />}
 				{sounds && height >= 96 && <DrumNumbers id={instrument.id} name={instrument.name} />}
 				{sounds && <Toggles id={instrument.id} name={instrument.name} />}
+				{opened && <StrokeList index={index} />}
 			</div>
 			{sounds ? (
 				<TouchPortrait index={index} height={height} />
@@ -75,12 +77,17 @@ export function InstrumentRow({ index, height, sounds }: RowProps) {
 }
 
 function Facts({ index }: { index: number }) {
-	const { limb } = useWorkspace((state) => state.part.kit.instruments[index]);
+	const { limb, offset = 0, scale = 100 } = useWorkspace((state) => state.part.kit.instruments[index]);
 	const count = useWorkspace((state) => hitsOf(state, index).length);
 	return (
 		<div className={classes.facts}>
 			{limbs[limb] && `${limbs[limb]} · `}
 			{plural(count, "hit")}
+			{(offset !== 0 || scale !== 100) && (
+				<span title="The velocity that is sent: scaled, then offset, as the kit says">
+					{` · sent ${scale === 100 ? "" : `${plain(scale)} %`}${offset === 0 ? "" : ` ${signed(offset, 0, true)}`}`}
+				</span>
+			)}
 		</div>
 	);
 }

@@ -2,7 +2,7 @@ import { Button } from "@mantine/core";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { client } from "../../api/client";
 import type { LayerBounds } from "../../api/generated/types";
-import { velocityAt, velocityY } from "../../draw/hits";
+import { velocityAt, velocityY } from "../../draw/velocity";
 import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { useLater } from "../../lib/later";

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { useDevices } from "../../engine/devices/hub";
 import { strikePad } from "../../engine/devices/pads";
 import { useWorkspace } from "../../part/store";
@@ -8,7 +9,9 @@ import classes from "../Workspace.module.css";
 
 /** The part's kit to be struck, below its rows. */
 export function PadStrip() {
-	const kit = useWorkspace((state) => state.part.kit);
+	const whole = useWorkspace((state) => state.part.kit);
+	const listed = useWorkspace((state) => state.part.listed);
+	const kit = useMemo(() => ({ ...whole, instruments: whole.instruments.slice(0, listed) }), [whole, listed]);
 	const ear = useEar(useWorkspace((state) => state.part.sounds));
 	const live = useWorkspace((state) => state.live);
 	const touched = useDevices((state) => state.touched);

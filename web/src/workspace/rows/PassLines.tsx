@@ -1,7 +1,7 @@
 import { type PointerEvent, useCallback } from "react";
 import type { Pass } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
-import { velocityAt, velocityY } from "../../draw/hits";
+import { velocityAt, velocityY } from "../../draw/velocity";
 import { follow } from "../../lib/dragging";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import classes from "./Rows.module.css";

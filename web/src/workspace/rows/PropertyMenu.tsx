@@ -1,13 +1,21 @@
 import { Menu } from "@mantine/core";
 import { IconChevronDown } from "@tabler/icons-react";
-import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useWorkspace, useWorkspaceStore, type View } from "../../part/store";
 import classes from "./Rows.module.css";
+
+const besides: [kind: View["numbers"], words: string][] = [
+	["value", "The value"],
+	["timing", "ms early or late"],
+	["none", "Nothing"],
+];
 
 /** What the touch portraits and the heights of hits show: velocity, or how hits move besides. */
 export function PropertyMenu() {
 	const store = useWorkspaceStore();
 	const property = useWorkspace((state) => state.property);
 	const properties = useWorkspace((state) => state.words.properties);
+	const numbers = useWorkspace((state) => state.numbers);
+	const tails = useWorkspace((state) => state.tails);
 	const moving = useWorkspace((state) => Object.keys(state.performance?.movement ?? {}).join(" "));
 	const shown = properties.find(({ name }) => name === property) ?? properties[0];
 	return (
@@ -37,6 +45,26 @@ export function PropertyMenu() {
 						{moving.split(" ").includes(name) && " · shaped"}
 					</Menu.Item>
 				))}
+				<Menu.Divider />
+				<Menu.Label>Beside hits, where there is room</Menu.Label>
+				{besides.map(([kind, words]) => (
+					<Menu.Item
+						key={kind}
+						aria-current={kind === numbers}
+						fw={kind === numbers ? 650 : undefined}
+						onClick={() => store.getState().setView({ numbers: kind })}
+					>
+						{words}
+					</Menu.Item>
+				))}
+				<Menu.Divider />
+				<Menu.Item
+					aria-current={tails}
+					fw={tails ? 650 : undefined}
+					onClick={() => store.getState().setView({ tails: !tails })}
+				>
+					{tails ? "Hide lengths, but in an opened row" : "Show lengths in every row"}
+				</Menu.Item>
 			</Menu.Dropdown>
 		</Menu>
 	);

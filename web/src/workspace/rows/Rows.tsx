@@ -45,13 +45,16 @@ export function Rows() {
 	const { ref, height: room } = useElementSize();
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
+	const wholeKit = useWorkspace((state) => state.wholeKit);
+	const listed = useWorkspace((state) => state.part.listed);
 	const drawing = useWorkspace((state) => state.pencil !== null);
 	const recording = useWorkspace((state) => state.taking !== "idle");
 	const struck = useWorkspace((state) => state.struckRows);
 	// What is drawn needs somewhere to be drawn; so does a part in which nothing is struck yet.
-	const basic = drawing || used.size === 0 ? basicRows(instruments) : [];
+	const basic = drawing || used.size === 0 ? basicRows(instruments.slice(0, listed)) : [];
 	const wanted = (index: number) =>
 		used.has(index) ||
+		(wholeKit && index < listed) ||
 		struck.includes(index) ||
 		extra.includes(instruments[index].id) ||
 		basic.includes(index);

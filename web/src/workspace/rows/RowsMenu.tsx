@@ -1,5 +1,6 @@
-import { ActionIcon, Button, Checkbox, Group, Popover, Select, Tooltip } from "@mantine/core";
+import { ActionIcon, Button, Checkbox, Group, Popover, Select, TextInput, Tooltip } from "@mantine/core";
 import { IconArrowDown, IconArrowUp, IconChevronDown } from "@tabler/icons-react";
+import { useState } from "react";
 import { shownLanes } from "../../part/lanes";
 import { shownRows } from "../../part/rowHeights";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
@@ -9,7 +10,7 @@ import classes from "./Rows.module.css";
 /** A row for a controller that the part has none of. */
 function AddLane() {
 	const store = useWorkspaceStore();
-	const usual = useWorkspace((state) => state.words.lanes);
+	const { lanes, other_lanes } = useWorkspace((state) => state.words);
 	const shown = useWorkspace((state) =>
 		shownLanes(state)
 			.map(({ kind }) => kind)
@@ -18,13 +19,15 @@ function AddLane() {
 	return (
 		<Select
 			size="xs"
+			searchable
+			limit={9}
 			mt={8}
-			placeholder="Add a row for a controller …"
+			placeholder="Add a row for a controller: name or number …"
 			aria-label="Add a row for a controller"
 			comboboxProps={{ withinPortal: false }}
 			data-add-lane
 			value={null}
-			data={usual
+			data={[...lanes, ...other_lanes]
 				.filter(({ kind }) => !shown.includes(kind))
 				.map(({ kind, name }) => ({ value: kind, label: name }))}
 			onChange={(kind) => {
@@ -44,22 +47,26 @@ function AddLane() {
 export function RowsMenu() {
 	const store = useWorkspaceStore();
 	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const listed = useWorkspace((state) => state.part.listed);
 	const order = useWorkspace((state) => state.order);
 	const hidden = useWorkspace((state) => state.hidden);
 	const dragged = useWorkspace((state) => Object.keys(state.heights).length > 0);
 	const { setView } = store.getState();
 	const used = useUsed();
 	const extra = useWorkspace((state) => state.extra);
+	const wholeKit = useWorkspace((state) => state.wholeKit);
 	const pads = useWorkspace((state) => state.pads);
 	const hearEdits = useWorkspace((state) => state.hearEdits);
-	const inOrder = shownRows(instruments, { order, hidden: [] });
-	const has = (index: number) => used.has(index) || extra.includes(instruments[index].id);
+	const [text, setText] = useState("");
+	const wanted = text.trim().toLowerCase();
+	const inOrder = shownRows(instruments, { order, hidden: [] }).filter(
+		(index) => index < listed || used.has(index) || extra.includes(instruments[index].id),
+	);
+	const has = (index: number) => wholeKit || used.has(index) || extra.includes(instruments[index].id);
 	// What has a row, then what could have one.
 	const all = [...inOrder.filter(has), ...inOrder.filter((index) => !has(index))];
-	const isShown = (index: number) => {
-		const { id } = instruments[index];
-		return used.has(index) || extra.includes(id) ? !hidden.includes(id) : false;
-	};
+	const found = all.filter((index) => instruments[index].name.toLowerCase().includes(wanted));
+	const isShown = (index: number) => has(index) && !hidden.includes(instruments[index].id);
 	const gone = instruments.filter(({ id }, index) => used.has(index) && hidden.includes(id)).length;
 	const moved = (place: number, by: number) => {
 		const ids = all.map((index) => instruments[index].id);
@@ -75,6 +82,15 @@ export function RowsMenu() {
 			extra: shown && !used.has(index) ? [...without(extra), id] : without(extra),
 		});
 	};
+	/** The first that is found gets a row, and is gone to. */
+	const showFirst = () => {
+		const first = found.find((index) => !isShown(index)) ?? found[0];
+		if (first === undefined) return;
+		show(first, true);
+		setText("");
+		const row = `[data-instrument='${CSS.escape(instruments[first].id)}']`;
+		requestAnimationFrame(() => document.querySelector(row)?.scrollIntoView({ block: "nearest" }));
+	};
 	return (
 		<Popover position="bottom-start" width={280} trapFocus returnFocus>
 			<Popover.Target>
@@ -85,9 +101,21 @@ export function RowsMenu() {
 				</button>
 			</Popover.Target>
 			<Popover.Dropdown p={8} className={classes.rowsList}>
+				<TextInput
+					size="xs"
+					mb={6}
+					aria-label="Find a drum"
+					placeholder="Find a drum; Enter gives it a row"
+					value={text}
+					onChange={(event) => setText(event.currentTarget.value)}
+					onKeyDown={(event) => {
+						if (event.key === "Enter") showFirst();
+					}}
+				/>
 				<ol aria-label="Rows">
-					{all.map((index, place) => {
+					{found.map((index) => {
 						const { id, name } = instruments[index];
+						const place = all.indexOf(index);
 						return (
 							<Group key={id} component="li" gap={2} wrap="nowrap">
 								<Checkbox
@@ -114,6 +142,13 @@ export function RowsMenu() {
 						);
 					})}
 				</ol>
+				<Checkbox
+					size="xs"
+					mt={8}
+					label="All drums of the kit have a row"
+					checked={wholeKit}
+					onChange={(event) => setView({ wholeKit: event.currentTarget.checked })}
+				/>
 				<AddLane />
 				<Checkbox
 					size="xs"

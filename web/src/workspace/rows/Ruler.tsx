@@ -1,15 +1,16 @@
 import { useElementSize, useMergedRef } from "@mantine/hooks";
-import type { PointerEvent } from "react";
+import { type PointerEvent, useCallback, useRef } from "react";
 import { axis } from "../../draw/axis";
 import { follow } from "../../lib/dragging";
 import { probe } from "../../lib/probe";
 import { shownWindow } from "../../part/shown";
-import { barAt, placeOf } from "../../part/song";
+import { barAt, placeOf, secondsAt } from "../../part/song";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
+import { useTransport } from "../transport/context";
 import classes from "./Rows.module.css";
 import { useTimeGestures } from "./useTimeGestures";
 
-/** The numbers of the bars; dragging it scrolls, the wheel zooms. */
+/** The numbers of the bars; a click says where it plays from, dragging it scrolls, the wheel zooms. */
 export function Ruler() {
 	probe.rendered("ruler");
 	const song = useWorkspace((state) => state.song);
@@ -18,7 +19,30 @@ export function Ruler() {
 	const [start, end] = shownWindow({ song, window, stacked });
 	const store = useWorkspaceStore();
 	const aiming = useWorkspace((state) => state.aiming !== null);
-	const gestures = useTimeGestures();
+	const playFrom = useWorkspace((state) => state.playFrom);
+	const { playAt } = useTransport();
+	/** A click says where it plays from: the nearest beat. Where it says so already it does no longer. */
+	const choosePlace = useCallback(
+		(x: number) => {
+			const { song, window, stacked, playFrom, setView } = store.getState();
+			const box = ruler.current?.clientWidth;
+			if (stacked || !box) return;
+			const time = axis(window, box);
+			const { beat_ticks } = song.bars;
+			const tick = time.tick(x);
+			const before = placeOf(beat_ticks, tick);
+			const near = [before, before + 1].filter((place) => place < beat_ticks.length);
+			const [nearest] = near
+				.map((place) => beat_ticks[place])
+				.sort((a, b) => Math.abs(a - tick) - Math.abs(b - tick));
+			const again = playFrom !== null && Math.abs(time.x(playFrom) - x) < 9;
+			setView({ playFrom: again ? null : nearest });
+			if (!again) playAt(secondsAt(song, nearest));
+		},
+		[store, playAt],
+	);
+	const ruler = useRef<HTMLDivElement>(null);
+	const gestures = useTimeGestures(true, choosePlace);
 	/** While a pass is aimed, a sweep over bars aims it there; a click aims it at one. */
 	const sweepBars = (event: PointerEvent<HTMLElement>) => {
 		const box = event.currentTarget.getBoundingClientRect();
@@ -42,7 +66,7 @@ export function Ruler() {
 		});
 	};
 	const { ref, width } = useElementSize();
-	const merged = useMergedRef(ref, gestures.ref);
+	const merged = useMergedRef(ref, gestures.ref, ruler);
 	const { ticks, beat_ticks: beats } = song.bars;
 	const first = placeOf(ticks, start);
 	const last = Math.min(placeOf(ticks, end - 1), ticks.length - 2);
@@ -71,12 +95,16 @@ export function Ruler() {
 			data-axis
 			onPointerDown={aiming && !stacked ? sweepBars : gestures.onPointerDown}
 			data-aims={aiming}
+			title={stacked ? undefined : "Click: play from here. Drag: scroll. Wheel: zoom."}
 		>
 			{marks.map(({ number, x }) => (
 				<span key={number} style={{ left: x + 4 }}>
 					{number}
 				</span>
 			))}
+			{playFrom !== null && !stacked && (
+				<i className={classes.playFrom} style={{ left: place(playFrom) }} data-play-from={playFrom} />
+			)}
 		</div>
 	);
 }

@@ -12,8 +12,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client } from "../../api/client";
 import type { Aim, AimRule, Gesture } from "../../api/generated/types";
+import { PickOne } from "../../lib/PickOne";
 import { plural, signed } from "../../lib/words";
-import { invertSelection, moreLikeThese } from "../../part/hits";
+import { invertSelection, moreLikeThese, strokesOfSelected } from "../../part/hits";
 import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useOffered, useStruckFirst } from "../../part/useUsed";
 import { AimInWords } from "../passes/AimInWords";
@@ -97,6 +98,7 @@ function Selected() {
 					/>
 				</span>
 				<ToInstrument ids={ids} change={change} />
+				<ToStroke ids={ids} change={change} />
 				<More />
 				<Tool
 					label="Duplicate, one beat later"
@@ -143,26 +145,44 @@ function Selected() {
 
 function ToInstrument({ ids, change }: { ids: number[]; change: (label: string, gesture: Gesture) => void }) {
 	const instruments = useStruckFirst();
+	const put = (instrument: string) => {
+		const name = instruments.find(({ id }) => id === instrument)?.name.toLowerCase();
+		change(`${plural(ids.length, "hit")} to ${name}`, { kind: "put-on", hits: ids, instrument });
+	};
+	return (
+		<PickOne
+			what="a drum"
+			options={instruments.map(({ id, name }) => ({ value: id, label: name }))}
+			onPick={put}
+			target={(toggle) => (
+				<Button size="compact-xs" variant="default" onClick={toggle}>
+					to instrument
+				</Button>
+			)}
+		/>
+	);
+}
+
+/** By another stroke: those that the drums of these hits have. */
+function ToStroke({ ids, change }: { ids: number[]; change: (label: string, gesture: Gesture) => void }) {
+	const strokes = useWorkspace((state) => strokesOfSelected(state).join("\n"));
+	if (!strokes.includes("\n")) return null;
 	return (
 		<Menu>
 			<Menu.Target>
 				<Button size="compact-xs" variant="default">
-					to instrument
+					to stroke
 				</Button>
 			</Menu.Target>
-			<Menu.Dropdown mah={360} style={{ overflowY: "auto" }}>
-				{instruments.map((instrument) => (
+			<Menu.Dropdown mah={320} style={{ overflowY: "auto" }}>
+				{strokes.split("\n").map((stroke) => (
 					<Menu.Item
-						key={instrument.id}
+						key={stroke}
 						onClick={() =>
-							change(`${plural(ids.length, "hit")} to ${instrument.name.toLowerCase()}`, {
-								kind: "put-on",
-								hits: ids,
-								instrument: instrument.id,
-							})
+							change(`${plural(ids.length, "hit")} by ${stroke}`, { kind: "strike-by", hits: ids, stroke })
 						}
 					>
-						{instrument.name}
+						{stroke}
 					</Menu.Item>
 				))}
 			</Menu.Dropdown>

@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useCallback, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Instrument, MovementReading, Property } from "../../api/generated/types";
-import { inset, velocityAt, velocityY } from "../../draw/hits";
+import { inset, velocityAt, velocityY } from "../../draw/velocity";
 import { upwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
 import { probe } from "../../lib/probe";

@@ -1,18 +1,28 @@
 /** Changing single hits in the rows: drag, lasso, double click. */
 import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
 import { axis } from "../../draw/axis";
-import { inset, velocityAt, velocityY } from "../../draw/hits";
-import { hitAt } from "../../draw/pointing";
+import { hitAt, tailAt } from "../../draw/pointing";
+import { noteName, rowScale } from "../../draw/strokes";
+import { lengthOf } from "../../draw/tails";
 import { follow } from "../../lib/dragging";
 import { hideTip, showTip } from "../../lib/tip";
 import { plain, plural, signed } from "../../lib/words";
 import { hitsOf, idOf } from "../../part/hits";
 import { hitPlacer, linesOf, shownWindow } from "../../part/shown";
+import { barAt } from "../../part/song";
 import { useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { heightsOf, perStep, reachOf } from "../../part/touch";
 import { useLines } from "../drawing/useLines";
 import { usePencil } from "../drawing/usePencil";
 import { useTransport } from "../transport/context";
+
+/** The line of the part's grid that is nearest to a place. */
+function nearestLine({ song, part }: WorkspaceState, tick: number) {
+	const { ticks } = song.bars;
+	const bar = barAt(song, tick);
+	const start = ticks[bar - 1];
+	return Math.min(ticks[bar], start + Math.round((tick - start) / part.cell) * part.cell);
+}
 
 export interface Lasso {
 	left: number;
@@ -23,8 +33,9 @@ export interface Lasso {
 
 /**
  * On a hit a drag moves it, and what is selected with it: up and down its velocity or sideways its
- * time, whichever came first; with Alt both, with Ctrl all in proportion. Elsewhere a drag is a lasso, over as many rows as
- * it reaches, and with Alt a brush. A double click takes a hit out or puts one in.
+ * time, whichever came first; with Alt both, with Ctrl all in proportion, with Shift sideways onto the lines of the grid. Elsewhere a drag is a lasso, over as many rows as
+ * it reaches, and with Alt a brush. The end of a tail is dragged sideways. In a row whose strokes are apart, a hit is dragged
+ * from lane to lane. A double click takes a hit out or puts one in.
  */
 export function useHitGestures(index: number, name: string) {
 	const store = useWorkspaceStore();
@@ -40,7 +51,9 @@ export function useHitGestures(index: number, name: string) {
 			const [x, y] = [event.clientX - area.left, event.clientY - area.top];
 			const state = store.getState();
 			const hit = hitAt(state, index, x, y, area.width, area.height);
+			const tail = hit >= 0 ? -1 : tailAt(state, index, x, y, area.width, area.height);
 			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
+			else if (tail >= 0 && state.aiming === null) dragEnd(event, tail, area);
 			else if (event.altKey && state.aiming === null && state.property === "velocity")
 				brush(event, area, x, y);
 			else sweep(event, area, x, y);
@@ -59,7 +72,11 @@ export function useHitGestures(index: number, name: string) {
 		}
 		if (!state.selected.has(id)) state.select([id]);
 		const hits = [...store.getState().selected];
-		const perPixel = 126 / (area.height - 2 * inset);
+		const scale = rowScale(state, index, area.height);
+		const { perPixel } = scale;
+		const strokes = state.part.kit.instruments[index].articulations;
+		const lane = scale.stroke(event.clientY - area.top);
+		const note = (state.performance ?? state.part.written).notes[hit];
 		const [start, end] = shownWindow(state);
 		// Hits that stand n times as far from their lines move n times as finely.
 		const ticks = (end - start) / area.width / state.times;
@@ -96,6 +113,11 @@ export function useHitGestures(index: number, name: string) {
 		};
 		let louder = 0;
 		let proportional = false;
+		/** The stroke whose lane the pointer is over, where that is another one. */
+		const otherLane = (now: globalThis.PointerEvent) => {
+			const over = scale.stroke(now.clientY - area.top);
+			return over === null || over === lane ? null : strokes[over].name;
+		};
 		const move = (now: globalThis.PointerEvent) => {
 			const [dx, dy] = [now.clientX - event.clientX, now.clientY - event.clientY];
 			if (!way && Math.abs(dx) + Math.abs(dy) < 3) return;
@@ -109,9 +131,25 @@ export function useHitGestures(index: number, name: string) {
 				showTip(now, signed(by, 1, true));
 				return;
 			}
+			const stroke = way === "up" ? otherLane(now) : null;
+			if (stroke !== null) {
+				louder = 0;
+				store.getState().act({ kind: "strike-by", hits, stroke }, label);
+				showTip(now, stroke);
+				return;
+			}
+			if (way === "up" && scale.pitch) {
+				const keys = Math.round(-dy * scale.pitch.perPixel);
+				louder = 0;
+				store.getState().act({ kind: "transpose", hits, keys }, label);
+				showTip(now, `${noteName(note + keys)} (${signed(keys, 0, true)})`);
+				return;
+			}
 			const velocity = property === "velocity" ? Math.round(raw) : 0;
 			const at = state.performance?.ticks[hit] ?? 0;
-			const sideways = way === "sideways" || now.altKey ? { ticks: dx * ticks, at } : {};
+			const there = at + dx * ticks;
+			const by = now.shiftKey && way === "sideways" ? nearestLine(state, there) - at : dx * ticks;
+			const sideways = way === "sideways" || now.altKey ? { ticks: by, at } : {};
 			const moved = { hits, velocity, time: 0, ticks: 0, at: 0, ...sideways };
 			if (way === "up" && proportional)
 				store.getState().act({ kind: "paint-hits", hits, velocities: inProportion(velocity) }, label);
@@ -133,10 +171,38 @@ export function useHitGestures(index: number, name: string) {
 		});
 	}
 
+	/** The end of a hit's tail, and with it those of what else is selected. */
+	function dragEnd(event: PointerEvent<HTMLElement>, hit: number, area: DOMRect) {
+		const state = store.getState();
+		const id = idOf(state, hit);
+		const hits = state.selected.has(id) ? [...state.selected] : [id];
+		const [start, end] = shownWindow(state);
+		const perPixel = (end - start) / area.width;
+		const label = `length of ${plural(hits.length, "hit")} of ${name}`;
+		let moved = false;
+		follow(event, {
+			move: (now) => {
+				moved = true;
+				const ticks = Math.round((now.clientX - event.clientX) * perPixel);
+				store.getState().act({ kind: "lengthen", hits, ticks }, label);
+				showTip(now, `${Math.round(lengthOf(store.getState(), hit)[0])} ms long`);
+			},
+			end: () => {
+				hideTip();
+				if (moved) store.getState().commit(label);
+			},
+			cancel: () => {
+				hideTip();
+				store.getState().cancel();
+			},
+		});
+	}
+
 	/** A sweep over hits that are there: each gets the height of the sweep; with Shift of a straight line. */
 	function brush(event: PointerEvent<HTMLElement>, area: DOMRect, x: number, y: number) {
 		const state = store.getState();
 		const { x: across } = axis(shownWindow(state), area.width);
+		const { velocity: heardAt } = rowScale(state, index, area.height);
 		const place = hitPlacer(state);
 		const ticks = state.performance?.ticks ?? state.part.written.ticks;
 		const hits = hitsOf(state, index).filter((hit) => !state.performance?.silenced.has(idOf(state, hit)));
@@ -149,7 +215,7 @@ export function useHitGestures(index: number, name: string) {
 			for (const [nth, at] of places.entries()) {
 				if (at < left || at > right) continue;
 				const share = to[0] === from[0] ? 1 : (at - from[0]) / (to[0] - from[0]);
-				const height = velocityAt(from[1] + share * (to[1] - from[1]), area.height);
+				const height = heardAt(from[1] + share * (to[1] - from[1]));
 				velocities.set(hits[nth], Math.max(1, Math.min(127, Math.round(height))));
 			}
 		};
@@ -160,7 +226,7 @@ export function useHitGestures(index: number, name: string) {
 				paint([x, y], to);
 			} else paint(before, to);
 			before = to;
-			showTip(now, `${Math.max(1, Math.min(127, Math.round(velocityAt(to[1], area.height))))}`);
+			showTip(now, `${Math.max(1, Math.min(127, Math.round(heardAt(to[1]))))}`);
 			if (velocities.size === 0) return;
 			const ids = [...velocities.keys()].map((hit) => idOf(state, hit));
 			store.getState().act({ kind: "paint-hits", hits: ids, velocities: [...velocities.values()] }, label);
@@ -231,11 +297,13 @@ export function useHitGestures(index: number, name: string) {
 		const { x } = axis(shownWindow(state), area.width);
 		const place = hitPlacer(state);
 		const [written, played] = heightsOf(state, index);
+		const { y } = rowScale(state, index, area.height);
+		const { strokes, notes } = performance ?? part.written;
 		const within = hitsOf(state, index).filter((hit) => {
 			const tick = performance?.ticks[hit] ?? part.written.ticks[hit];
 			const velocity = played?.[hit] ?? written[hit];
 			const shown = place(tick, hit);
-			const [left, top] = [x(shown) - box.left, velocityY(velocity, area.height) - box.top];
+			const [left, top] = [x(shown) - box.left, y(velocity, strokes[hit], notes[hit]) - box.top];
 			return left >= 0 && left <= box.width && top >= 0 && top <= box.height;
 		});
 		return within.map((hit) => idOf(state, hit));
@@ -252,11 +320,14 @@ export function useHitGestures(index: number, name: string) {
 			const { act, commit, performance, part } = state;
 			if (hit < 0) {
 				const tick = axis(shownWindow(state), area.width).tick(x);
-				const high = Math.round(Math.max(1, Math.min(127, velocityAt(y, area.height))));
+				const scale = rowScale(state, index, area.height);
+				const high = Math.round(Math.max(1, Math.min(127, scale.velocity(y))));
+				const lane = scale.stroke(y);
 				const usual = Math.round(performance?.reading.instruments[index].figures.typical || 90);
 				const velocity = state.property === "velocity" ? high : usual;
-				const instrument = part.kit.instruments[index].id;
-				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey });
+				const { id: instrument, articulations } = part.kit.instruments[index];
+				const stroke = lane === null ? {} : { stroke: articulations[lane].name };
+				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey, ...stroke });
 				commit(`add a hit of ${name}`);
 			} else if (performance?.silenced.has(idOf(state, hit))) {
 				act({ kind: "bring-back", hits: [idOf(state, hit)] });

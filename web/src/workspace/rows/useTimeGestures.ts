@@ -50,7 +50,7 @@ export function showing({ song, window, loop, setView }: WorkspaceState, what: S
  * The wheel zooms about the pointer; sideways or with Shift it scrolls; a drag scrolls. In the
  * hits, where the wheel scrolls the rows, it zooms with Ctrl.
  */
-export function useTimeGestures(plainWheelZooms = true) {
+export function useTimeGestures(plainWheelZooms = true, onClick?: (x: number) => void) {
 	const store = useWorkspaceStore();
 	const element = useRef<HTMLDivElement>(null);
 
@@ -88,11 +88,18 @@ export function useTimeGestures(plainWheelZooms = true) {
 			const { window, song, setView } = store.getState();
 			const perPixel = (window[1] - window[0]) / target.clientWidth;
 			const from = event.clientX;
-			const move = (moved: globalThis.PointerEvent) =>
+			let dragged = false;
+			const move = (moved: globalThis.PointerEvent) => {
+				if (!dragged && Math.abs(moved.clientX - from) < 3) return;
+				dragged = true;
 				setView({ window: movedWindow(song, window, (from - moved.clientX) * perPixel, 1, 0) });
-			follow(event, { move, end: () => undefined, cancel: () => setView({ window }) });
+			};
+			const end = () => {
+				if (!dragged) onClick?.(from - target.getBoundingClientRect().left);
+			};
+			follow(event, { move, end, cancel: () => setView({ window }) });
 		},
-		[store],
+		[store, onClick],
 	);
 	return { ref: element, onPointerDown };
 }

@@ -103,7 +103,7 @@ function PlayControls() {
 				<button
 					type="button"
 					className={classes.play}
-					onClick={transport.toggle}
+					onClick={() => transport.toggle()}
 					aria-label={transport.playing ? "Stop" : "Play"}
 				>
 					{transport.playing ? <IconPlayerStopFilled size={16} /> : <IconPlayerPlayFilled size={16} />}

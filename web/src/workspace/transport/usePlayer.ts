@@ -33,7 +33,10 @@ export interface Transport extends RecordingControls {
 	playing: boolean;
 	/** It plays, or will as soon as its sounds are there. */
 	isOn: () => boolean;
-	toggle: () => void;
+	/** Plays or stops: from the place that was chosen, or from the beginning of the loop. */
+	toggle: (fromLoop?: boolean) => void;
+	/** Goes on from a second of the song, where it plays. */
+	playAt: (second: number) => void;
 	/** In s of the song; nothing while it does not play. */
 	position: () => number | null;
 }
@@ -206,7 +209,8 @@ function otherPart(other: Other, state: WorkspaceState): PlayedPart {
 export const isSilent = ({ muted, soloed }: Pick<WorkspaceState, "muted" | "soloed">, instrument: string) =>
 	muted.includes(instrument) || (soloed.length > 0 && !soloed.includes(instrument));
 
-function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | null): Score {
+/** `past` says that it plays behind the loop, and so without it. */
+function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | null, past: boolean): Score {
 	const { song, part, performance, loop, looping, against } = state;
 	const silent = part.kit.instruments.map((instrument) => isSilent(state, instrument.id));
 	const isMuted = (instrument: number) => part.state.muted || silent[instrument];
@@ -229,7 +233,7 @@ function scoreOf(state: WorkspaceState, others: Other[], nextRound: Played | nul
 		next: nextRound && [own(nextRound), ...beside],
 		reading: state.reading,
 		equalLoudness: state.equalLoudness,
-		loop: looping ? [bars.seconds[loop[0] - 1], bars.seconds[loop[1]]] : null,
+		loop: looping && !past ? [bars.seconds[loop[0] - 1], bars.seconds[loop[1]]] : null,
 		end: bars.seconds[bars.seconds.length - 1],
 		tempo: state.tempo,
 		click: state.click || state.taking === "on" || state.taking === "armed",
@@ -338,6 +342,8 @@ export function usePlayer(): Transport {
 	const store = useWorkspaceStore();
 	const player = useRef<Player | null>(null);
 	const next = useRef<NextRound | null>(null);
+	/** The loop that it plays behind, until it is another one. */
+	const past = useRef<WorkspaceState["loop"] | null>(null);
 	/** Counts what was asked for, so that a late answer never takes the place of a newer one. */
 	const asked = useRef(0);
 	const [playing, setPlaying] = useState(false);
@@ -356,7 +362,7 @@ export function usePlayer(): Transport {
 		if (!player.current) return;
 		const state = store.getState();
 		const upcoming = roundsDiffer(state) && state.looping ? (next.current?.played ?? null) : null;
-		player.current.update(scoreOf(state, othersNow.current, upcoming));
+		player.current.update(scoreOf(state, othersNow.current, upcoming, past.current === state.loop));
 	}, [store]);
 
 	/** With each round another variation, or other dice: the next one is fetched while this one sounds. */
@@ -424,12 +430,14 @@ export function usePlayer(): Transport {
 			onEnd: () => setPlaying(false),
 		};
 		const made = () => {
-			player.current ??= new Player(scoreOf(store.getState(), othersNow.current, null), listener);
+			player.current ??= new Player(scoreOf(store.getState(), othersNow.current, null, false), listener);
 			return player.current;
 		};
 		const startAt = (second: number, countIn: CountIn | null = null, began: number | null = null) => {
 			const own = made();
-			own.update(scoreOf(store.getState(), othersNow.current, null));
+			const state = store.getState();
+			past.current = second >= state.song.bars.seconds[state.loop[1]] - 1e-6 ? state.loop : null;
+			own.update(scoreOf(state, othersNow.current, null, past.current !== null));
 			setPlaying(true);
 			own
 				.start(second, countIn, began)
@@ -440,9 +448,10 @@ export function usePlayer(): Transport {
 			player: made,
 			isPlaying: () => Boolean(player.current?.playing || player.current?.starting),
 			startAt,
-			start: (countIn, began) => {
-				const { song, looping, loop, window } = store.getState();
-				startAt(looping ? song.bars.seconds[loop[0] - 1] : secondsAt(song, window[0]), countIn, began);
+			start: (countIn, began, fromPlace = false) => {
+				const { song, looping, loop, window, playFrom } = store.getState();
+				if (fromPlace && playFrom !== null) startAt(secondsAt(song, playFrom), countIn, began);
+				else startAt(looping ? song.bars.seconds[loop[0] - 1] : secondsAt(song, window[0]), countIn, began);
 			},
 			stop: () => {
 				player.current?.stop();
@@ -453,10 +462,19 @@ export function usePlayer(): Transport {
 		};
 	}, [store, enterRound, prepareRound]);
 
-	const toggle = useCallback(() => {
-		if (played.isPlaying()) played.stop();
-		else played.start(null, null);
-	}, [played]);
+	const toggle = useCallback(
+		(fromLoop = false) => {
+			if (played.isPlaying()) played.stop();
+			else played.start(null, null, !fromLoop);
+		},
+		[played],
+	);
+	const playAt = useCallback(
+		(second: number) => {
+			if (played.isPlaying() && store.getState().taking === "idle") played.startAt(second);
+		},
+		[played, store],
+	);
 
 	const position = useCallback(() => (player.current?.playing ? player.current.position() : null), []);
 	const controls = useRecording(played);
@@ -468,7 +486,7 @@ export function usePlayer(): Transport {
 		},
 		[],
 	);
-	return { playing, isOn: played.isPlaying, toggle, position, ...controls };
+	return { playing, isOn: played.isPlaying, toggle, playAt, position, ...controls };
 }
 
 /** The actions there are; they do not change while the program runs. */

@@ -15,6 +15,7 @@ export function Narrow({ aim, onChange }: Pick<AimProps, "aim" | "onChange">) {
 	const { positions } = starts;
 	const found = useSlots(positions?.grid ?? "1/16", positions?.bars ?? 1);
 	const start = (name: Condition): Aim[Condition] => {
+		if (name === "channels") return [store.getState().part.channel];
 		if (name !== "positions" || !positions) return starts[name];
 		const { passes } = store.getState().recipe;
 		const chosen = passes.findLast((pass) => pass.aim.positions)?.aim.positions;

@@ -9,6 +9,7 @@ import classes from "../Passes.module.css";
 import { type AimProps, AllBut, ConditionToken, useAimNumbers } from "./ConditionToken";
 import { LengthToken, RunToken, SpeedToken } from "./InTime";
 import { PositionsToken } from "./PositionsToken";
+import { ChannelsToken, ChordToken, HandToken } from "./StruckBy";
 
 /** All conditions that an aim has, in words. */
 export function conditionsOf(props: AimProps): [string, ReactNode][] {
@@ -19,6 +20,10 @@ export function conditionsOf(props: AimProps): [string, ReactNode][] {
 	if (aim.length) all.push(["length", <LengthToken key="" {...props} length={aim.length} />]);
 	if (aim.speed) all.push(["speed", <SpeedToken key="" {...props} speed={aim.speed} />]);
 	if (aim.run) all.push(["run", <RunToken key="" {...props} run={aim.run} />]);
+	if (aim.hand) all.push(["hand", <HandToken key="" {...props} hand={aim.hand} />]);
+	if (aim.channels && aim.channels.length > 0)
+		all.push(["channels", <ChannelsToken key="" {...props} channels={aim.channels} />]);
+	if (aim.chord) all.push(["chord", <ChordToken key="" {...props} chord={aim.chord} />]);
 	if (aim.with) all.push(["with", <NearToken key="" {...props} condition="with" near={aim.with} />]);
 	if (aim.without)
 		all.push(["without", <NearToken key="" {...props} condition="without" near={aim.without} />]);
