@@ -443,7 +443,7 @@ async fn selected_hits_are_copied_cut_and_given_to_another_drum() -> Done {
     kept(&browser, 1, "passes.length === 0").await?;
     lasso().await?;
     browser.press("to instrument").await?;
-    browser.click_at("//*[@role='menuitem' and normalize-space()='Ride']").await?;
+    browser.click_at("//*[@role='option' and normalize-space()='Ride']").await?;
     kept(
         &browser,
         1,

@@ -82,7 +82,7 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	if (articulations.length > 1 && family !== "tonal") {
 		const [was, is] = [way(part.written.strokes[hit]), way(performance?.strokes[hit])];
 		const other = hit < part.written.ids.length && was && is && was !== is;
-		if (is ?? was) words.splice(1, 0, other ? `${is} (written ${was})` : `${is ?? was}`);
+		if (is ?? was) words.splice(2, 0, other ? `${is} (written ${was})` : `${is ?? was}`);
 	}
 	const side = { L: "left", R: "right" }[performance?.hands[hit] ?? ""];
 	if (side) words.push(part.kit.instruments[index].limb.endsWith("foot") ? `${side} foot` : `${side} hand`);

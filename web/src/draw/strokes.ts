@@ -56,14 +56,18 @@ const isPitched = (state: Shown, { id, family }: Instrument) =>
 
 /** A tonal row by pitch: the notes that are played, written or not, and a key to either side. */
 function pitched(state: Shown, index: number, height: number): RowScale {
-	const notes = hitsOf(state, index).flatMap((hit) => [
-		state.performance?.notes[hit] ?? state.part.written.notes[hit],
-		state.part.written.notes[hit] ?? 60,
-	]);
-	const [low, high] = [
-		notes.reduce((least, note) => Math.min(least, note), 127) - 1,
-		notes.reduce((most, note) => Math.max(most, note), 0) + 1,
-	];
+	const { written } = state.part;
+	let [low, high] = [128, -1];
+	const reach = (note: number | undefined) => {
+		if (note === undefined) return;
+		if (note <= low) low = note - 1;
+		if (note >= high) high = note + 1;
+	};
+	for (const hit of hitsOf(state, index)) {
+		reach(written.notes[hit]);
+		reach(state.performance?.notes[hit]);
+	}
+	if (high < low) [low, high] = [59, 61];
 	const step = (height - 2 * inset) / Math.max(1, high - low);
 	return {
 		...whole(height),
@@ -98,6 +102,12 @@ function lanesOf(state: Shown, index: number, height: number): StrokeLane[] {
 		top: place * own,
 		height: own,
 	}));
+}
+
+/** Whether heights stand for lanes of strokes, or for notes. */
+export function isLaidOut(state: Shown, index: number) {
+	const instrument = state.part.kit.instruments[index];
+	return isPitched(state, instrument) || isApart(state, instrument);
 }
 
 export function rowScale(state: Shown, index: number, height: number): RowScale {

@@ -65,6 +65,7 @@ export const keysByPlace: KeysOfPlace[] = [
 				"While hits are dragged: up and sideways at once; from an empty place: a brush, with Shift straight",
 			],
 			[["Ctrl"], "While hits are dragged up or down: in proportion"],
+			[["Shift"], "While hits are dragged sideways: onto the lines of the grid"],
 		],
 	},
 	{

@@ -5,7 +5,7 @@ import { fitCanvas, scaledLike } from "../../draw/canvas";
 import { drawGround } from "../../draw/ground";
 import { drawHits, isDense } from "../../draw/hits";
 import { hitAt, hitInWords, tailAt } from "../../draw/pointing";
-import { drawLanes, drawPitches, rowScale } from "../../draw/strokes";
+import { drawLanes, drawPitches, isLaidOut, rowScale } from "../../draw/strokes";
 import { lengthOf, showsTails, tailPlacer } from "../../draw/tails";
 import { drawWave } from "../../draw/wave";
 import { fetched } from "../../lib/fetched";
@@ -94,10 +94,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 	const stacked = useWorkspace((state) => state.stacked);
 	const velocity = useWorkspace((state) => state.property === "velocity");
 	/** Heights stand for lanes of strokes, or for notes. */
-	const laidOut = useWorkspace((state) => {
-		const { lanes, pitch } = rowScale(state, index, height);
-		return lanes.length > 0 || pitch !== null;
-	});
+	const laidOut = useWorkspace((state) => isLaidOut(state, index));
 	const [tip, setTip] = useState<{ x: number; y: number; left: boolean; words: string } | null>(null);
 
 	useEffect(() => {

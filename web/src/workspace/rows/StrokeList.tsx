@@ -1,4 +1,4 @@
-import { useShallow } from "zustand/react/shallow";
+import { useMemo } from "react";
 import { flagsOf, struckBy } from "../../draw/strokes";
 import { plural } from "../../lib/words";
 import { hitsOf, selectStruckBy } from "../../part/hits";
@@ -10,18 +10,23 @@ export function StrokeList({ index }: { index: number }) {
 	const store = useWorkspaceStore();
 	const { articulations, family } = useWorkspace((state) => state.part.kit.instruments[index]);
 	const apart = useWorkspace((state) => state.apart);
-	const struck = useWorkspace(useShallow((state) => [...struckBy(state, index)].sort((a, b) => a - b)));
-	const counts = useWorkspace(
-		useShallow((state) => {
-			const strokes = state.performance?.strokes ?? state.part.written.strokes;
-			return struck.map((stroke) => hitsOf(state, index).filter((hit) => strokes[hit] === stroke).length);
-		}),
-	);
+	const part = useWorkspace((state) => state.part);
+	const performance = useWorkspace((state) => state.performance);
+	const struck = useMemo(() => {
+		const strokes = performance?.strokes ?? part.written.strokes;
+		const counts = new Map<number, number>();
+		for (const stroke of struckBy({ part, performance }, index)) counts.set(stroke, 0);
+		for (const hit of hitsOf({ part, performance }, index)) {
+			const stroke = strokes[hit] ?? -1;
+			if (stroke >= 0) counts.set(stroke, (counts.get(stroke) ?? 0) + 1);
+		}
+		return [...counts].sort(([a], [b]) => a - b);
+	}, [part, performance, index]);
 	if (articulations.length < 2 || family === "tonal") return null;
 	return (
 		<div className={classes.strokes} data-strokes>
 			<ul aria-label="Strokes">
-				{struck.map((stroke, place) => (
+				{struck.map(([stroke, count]) => (
 					<li key={stroke}>
 						<button
 							type="button"
@@ -30,7 +35,7 @@ export function StrokeList({ index }: { index: number }) {
 						>
 							<Mark stroke={stroke} />
 							<span>{articulations[stroke]?.name}</span>
-							<small>{counts[place]}</small>
+							<small>{count}</small>
 						</button>
 					</li>
 				))}
