@@ -42,6 +42,8 @@ export interface HitsPicture {
 	y: (velocity: number, stroke: Stroke, note: number) => number;
 	/** Where tails end, in ticks of the window, where lengths are shown. */
 	tails: { written: (hit: number) => number; played: (hit: number) => number } | null;
+	/** Hits show by which stroke they are struck. */
+	flags: boolean;
 	/** What stands beside a hit where there is room. */
 	number: ((hit: number) => string) | null;
 	/** Hands and feet are written beside hits. */
@@ -102,7 +104,7 @@ export function drawHits(
 			drawTails(context, was, writtenAt, ends, colours.written, reading === "written" ? 1 : 0);
 		}
 		stamp(context, hollow, was, writtenAt);
-		if (reading === "written")
+		if (picture.flags && reading === "written")
 			drawFlags(context, was, (hit) => written.strokes[hit], writtenAt, colours.written);
 	}
 	if (picture.times > 1 && !picture.all) drawLeashes(context, picture, shown, playedAt ?? writtenAt, x);
@@ -118,7 +120,7 @@ export function drawHits(
 			const colour = kind === "crossed" ? colours.quiet : isMade(hit) ? colours.added : colours.played;
 			stamp(context, dot(colour, kind, strong(hit)), [hit], playedAt);
 		}
-		if (reading === "played")
+		if (picture.flags && reading === "played")
 			drawFlags(context, shown.filter(sounds), (hit) => played.strokes[hit], playedAt, colours.played);
 	}
 	if (played && playedAt && reading === "played") {

@@ -43,8 +43,9 @@ const whole = (height: number): RowScale => ({
 type Shown = Pick<WorkspaceState, "part" | "performance" | "open" | "apart" | "property" | "pencil">;
 
 /** Whether the strokes of a row are laid apart: it is opened, shows velocities, and nothing is drawn in it. */
-const isApart = (state: Shown, { id, articulations }: Instrument) =>
+const isApart = (state: Shown, { id, articulations, family }: Instrument) =>
 	state.apart &&
+	family !== "tonal" &&
 	state.open === id &&
 	state.property === "velocity" &&
 	state.pencil === null &&

@@ -63,7 +63,8 @@ function selectedOf(state: WorkspaceState) {
 /** The names of the strokes that the instruments of what is selected have. */
 export function strokesOfSelected(state: WorkspaceState) {
 	const instruments = selectedOf(state).map(({ index }) => state.part.kit.instruments[index]);
-	return [...new Set(instruments.flatMap(({ articulations }) => articulations.map(({ name }) => name)))];
+	const drums = instruments.filter(({ family }) => family !== "tonal");
+	return [...new Set(drums.flatMap(({ articulations }) => articulations.map(({ name }) => name)))];
 }
 
 /** Selects the hits of an instrument that a stroke plays: in the loop, and where these are selected already in the song. */

@@ -196,6 +196,7 @@ function StartPicture({ point }: { point: StartingPoint }) {
 			silent: false,
 			y: (velocity) => velocityY(velocity, height),
 			tails: null,
+			flags: false,
 			number: null,
 			hands: false,
 			kin: false,

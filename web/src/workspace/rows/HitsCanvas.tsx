@@ -170,6 +170,8 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				silent: isSilent(state, instrument.id),
 				y: scale.y,
 				tails: showsTails(state, index) ? tailPlacer(state) : null,
+				// The strokes of a tonal instrument are its notes.
+				flags: instrument.family !== "tonal",
 				number: numberOf(state, index),
 				hands: state.open === instrument.id || showsHands(state),
 				kin: state.open === instrument.id,
