@@ -1,11 +1,11 @@
 /** What of a row lies under the pointer, and what is said of it. */
-import { signed } from "../lib/words";
+import { noteName, signed } from "../lib/words";
 import { hitsOf, idOf } from "../part/hits";
 import { hitPlacer, linesOf, shownWindow } from "../part/shown";
 import type { WorkspaceState } from "../part/store";
 import { heightsOf } from "../part/touch";
 import { axis } from "./axis";
-import { noteName, rowScale } from "./strokes";
+import { rowScale } from "./strokes";
 import { lengthOf, showsTails, tailPlacer } from "./tails";
 
 /** The hit of an instrument nearest to a place in its row, within a few px; −1 where there is none. */

@@ -1,5 +1,6 @@
 /** The strokes of a drum: a mark each, and in an opened row a lane each where they are laid apart. */
 import type { Instrument } from "../api/generated/types";
+import { noteName } from "../lib/words";
 import { hitsOf } from "../part/hits";
 import type { WorkspaceState } from "../part/store";
 import { inset, velocityAt, velocityY } from "./velocity";
@@ -174,11 +175,6 @@ export function drawFlags(
 	}
 	context.stroke();
 }
-
-const letters = ["C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B"];
-
-/** Middle C (60) is C4. */
-export const noteName = (note: number) => `${letters[note % 12]}${Math.floor(note / 12) - 1}`;
 
 /** A line for each C, and its name; for each note where there is room. */
 export function drawPitches(

@@ -10,6 +10,11 @@ export const sentence = (text: string) => (/[.!?]$/.test(text) ? text : `${text}
 export const plural = (count: number, one: string, many = `${one}s`) =>
 	`${counts.format(count)} ${count === 1 ? one : many}`;
 
+const letters = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
+
+/** The name of a note, middle C (60) being C4. */
+export const noteName = (note: number) => `${letters[note % 12]}${Math.floor(note / 12) - 1}`;
+
 /** “1st”, “2nd”, “11th”, “22nd”. */
 export function ordinal(number: number) {
 	const [tens, ones] = [Math.floor(number / 10) % 10, number % 10];

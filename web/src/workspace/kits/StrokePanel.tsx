@@ -3,12 +3,12 @@ import { IconArrowDown, IconArrowUp } from "@tabler/icons-react";
 import type { ReactNode } from "react";
 import type { Family, Hand, Instrument, Kit, KitSounds, Limb } from "../../api/generated/types";
 import { EditedNumber, EditedText } from "../../lib/fields";
+import { noteName } from "../../lib/words";
 import { familyNames } from "../grooves/families";
 import classes from "./Kits.module.css";
 import {
 	freeNote,
 	movedInstrument,
-	noteName,
 	type StrokeAt,
 	withInstrument,
 	withNewInstrument,

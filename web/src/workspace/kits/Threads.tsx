@@ -3,8 +3,9 @@ import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from
 import type { Kit, NoteUse } from "../../api/generated/types";
 import { downwards } from "../../lib/arrows";
 import { follow } from "../../lib/dragging";
+import { noteName } from "../../lib/words";
 import classes from "./Kits.module.css";
-import { noteName, type StrokeAt, strokeOfNote, withNewInstrument, withNewStroke, withNote } from "./kits";
+import { type StrokeAt, strokeOfNote, withNewInstrument, withNewStroke, withNote } from "./kits";
 
 interface Props {
 	kit: Kit;

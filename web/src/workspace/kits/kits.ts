@@ -160,10 +160,5 @@ export async function keepLayers(id: number, bounds: LayerBounds) {
 	);
 }
 
-const letters = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
-
-/** The name of a note, middle C (60) being C4. */
-export const noteName = (note: number) => `${letters[note % 12]}${Math.floor(note / 12) - 1}`;
-
 /** What a part has by itself: of the General MIDI map what it uses, or a kit that was deleted. */
 export const byItself = "by itself";

@@ -2,11 +2,11 @@
 import { type MouseEvent, type PointerEvent, useCallback, useState } from "react";
 import { axis } from "../../draw/axis";
 import { hitAt, tailAt } from "../../draw/pointing";
-import { noteName, rowScale } from "../../draw/strokes";
+import { rowScale } from "../../draw/strokes";
 import { lengthOf } from "../../draw/tails";
 import { follow } from "../../lib/dragging";
 import { hideTip, showTip } from "../../lib/tip";
-import { plain, plural, signed } from "../../lib/words";
+import { noteName, plain, plural, signed } from "../../lib/words";
 import { hitsOf, idOf } from "../../part/hits";
 import { hitPlacer, linesOf, shownWindow } from "../../part/shown";
 import { barAt } from "../../part/song";
@@ -15,6 +15,10 @@ import { heightsOf, perStep, reachOf } from "../../part/touch";
 import { useLines } from "../drawing/useLines";
 import { usePencil } from "../drawing/usePencil";
 import { useTransport } from "../transport/context";
+
+/** Heights stand for velocities, so that a sweep gives them. */
+const isBrushed = (state: WorkspaceState, index: number) =>
+	state.property === "velocity" && rowScale(state, index, 100).pitch === null;
 
 /** The line of the part's grid that is nearest to a place. */
 function nearestLine({ song, part }: WorkspaceState, tick: number) {
@@ -54,8 +58,7 @@ export function useHitGestures(index: number, name: string) {
 			const tail = hit >= 0 ? -1 : tailAt(state, index, x, y, area.width, area.height);
 			if (hit >= 0 && state.aiming === null) dragHits(event, hit, area);
 			else if (tail >= 0 && state.aiming === null) dragEnd(event, tail, area);
-			else if (event.altKey && state.aiming === null && state.property === "velocity")
-				brush(event, area, x, y);
+			else if (event.altKey && state.aiming === null && isBrushed(state, index)) brush(event, area, x, y);
 			else sweep(event, area, x, y);
 		},
 		[store, index, pencil],
@@ -323,10 +326,15 @@ export function useHitGestures(index: number, name: string) {
 				const scale = rowScale(state, index, area.height);
 				const high = Math.round(Math.max(1, Math.min(127, scale.velocity(y))));
 				const lane = scale.stroke(y);
+				const away = (note: number) => Math.abs(scale.y(0, null, note) - y);
 				const usual = Math.round(performance?.reading.instruments[index].figures.typical || 90);
-				const velocity = state.property === "velocity" ? high : usual;
+				const velocity = state.property === "velocity" && !scale.pitch ? high : usual;
 				const { id: instrument, articulations } = part.kit.instruments[index];
-				const stroke = lane === null ? {} : { stroke: articulations[lane].name };
+				// By pitch it is the nearest note that the part has.
+				const way = scale.pitch
+					? [...articulations].sort((a, b) => away(a.note) - away(b.note))[0]
+					: articulations[lane ?? -1];
+				const stroke = way ? { stroke: way.name } : {};
 				act({ kind: "add-hit", instrument, tick, velocity, snapped: !event.altKey, ...stroke });
 				commit(`add a hit of ${name}`);
 			} else if (performance?.silenced.has(idOf(state, hit))) {
