@@ -32,13 +32,16 @@ pub fn inspect(input: &Path, reading: &Reading, as_json: bool) -> Done {
 
 fn in_json(song: &SongFile, reports: &[(Chart, Report)]) -> Value {
     let parts = song.parts.iter().zip(reports).map(|(part, (chart, report))| {
-        let instruments = chart
-            .kit
-            .instruments
-            .iter()
-            .zip(&report.written.instruments)
-            .filter(|(_, one)| one.figures.count > 0)
-            .map(|(instrument, one)| json!({"id": instrument.id, "name": instrument.name, "figures": one.figures}));
+        let instruments =
+            chart.kit.instruments.iter().zip(&report.written.instruments).filter(|(_, one)| one.figures.count > 0).map(
+                |(instrument, one)| {
+                    let (lines, ornaments) = (&one.lines, &one.ornaments);
+                    json!({
+                        "id": instrument.id, "name": instrument.name, "figures": one.figures,
+                        "lines": lines, "ornaments": ornaments,
+                    })
+                },
+            );
         json!({
             "name": part.name,
             "track": part.track + 1,
@@ -78,15 +81,17 @@ fn in_words(song: &SongFile, reports: &[(Chart, Report)]) -> String {
             report.grid
         );
         out += &format!(
-            "  {:<24}{:>6}{:>7}{:>6}{:>14}{:>11}{:>9}{:>16}\n",
-            "instrument", "hits", "mean", "sd", "10/50/90", "identical", "on grid", "offset ms"
+            "  {:<24}{:>6}{:>7}{:>6}{:>14}{:>11}{:>9}{:>16}  {}\n",
+            "instrument", "hits", "mean", "sd", "10/50/90", "identical", "on lines", "offset ms", "lines"
         );
         let struck =
             chart.kit.instruments.iter().zip(&report.written.instruments).filter(|(_, one)| one.figures.count > 0);
         for (instrument, one) in struck {
-            out += &line(&instrument.name, &one.figures);
+            let ornaments =
+                if one.ornaments_said.is_empty() { String::new() } else { format!("; {}", one.ornaments_said) };
+            out += &line(&instrument.name, &one.figures, &format!("{}{ornaments}", one.lines_said));
         }
-        out += &line("all", &report.written.all);
+        out += &line("all", &report.written.all, "");
         out.extend(part.lanes().iter().map(lane_in_words));
     }
     if song.parts.is_empty() {
@@ -117,15 +122,16 @@ fn lane_in_words(lane: &Lane) -> String {
     format!("  {name:<40}{values:>14} from {least} to {most}\n")
 }
 
-fn line(name: &str, figures: &Figures) -> String {
+fn line(name: &str, figures: &Figures, lines: &str) -> String {
     let spread = format!("{:.0}/{:.0}/{:.0}", figures.soft, figures.typical, figures.hard);
     let offset = format!("{:+.1} ± {:.1}", figures.offset_mean.0, figures.offset_spread.0);
-    format!(
-        "  {name:<24}{:>6}{:>7.1}{:>6.1}{spread:>14}{:>9.0} %{:>7.0} %{offset:>16}\n",
+    let line = format!(
+        "  {name:<24}{:>6}{:>7.1}{:>6.1}{spread:>14}{:>9.0} %{:>7.0} %{offset:>16}  {lines}",
         figures.count,
         figures.velocity_mean,
         figures.velocity_spread,
         figures.identical_neighbours * 100.0,
         figures.on_grid * 100.0,
-    )
+    );
+    format!("{}\n", line.trim_end())
 }

@@ -136,6 +136,28 @@ fn hands(criterion: &mut Criterion, context: &Context<'_>) {
     }
 }
 
+/// What 100 000 hits are meant for, how they are played, and both readings.
+fn lines(criterion: &mut Criterion, context: &Context<'_>) {
+    let part = part(100_000);
+    let chart = || Chart::new(&part, Kit::of_drums(&part));
+    let read = |chart: Chart| {
+        chart.meant(black_box(&part), context.metre, context.tempo);
+        chart
+    };
+    let fresh = median_of(21, || drop(black_box(chart())));
+    let median = median_of(21, || drop(black_box(read(chart())))) - fresh;
+    println!("what 100 000 hits are meant for: {median:.1} ms median; {:.2} of the aimed 5 ms", median / 5.0);
+    let known = chart();
+    known.meant(&part, context.metre, context.tempo);
+    let performance = perform(&part, &known, &eight_passes(), context);
+    let lines = || drop(black_box(PlayedLines::of(&part, &known, context, &performance)));
+    criterion.bench_function("lines of 100 000 played hits", |bencher| bencher.iter(lines));
+    let median = median_of(21, lines);
+    println!("the lines that 100 000 hits are played on: {median:.1} ms median; {:.2} of the aimed 5 ms", median / 5.0);
+    let measured = || drop(black_box(Measured::played(&part, &known, context, &performance)));
+    println!("measuring them: {:.1} ms median", median_of(21, measured));
+}
+
 /// All findings of 100 000 hits that are alive, and the tidying passes.
 fn listening(criterion: &mut Criterion, context: &Context<'_>) {
     let part = part(100_000);
@@ -145,9 +167,9 @@ fn listening(criterion: &mut Criterion, context: &Context<'_>) {
     criterion.bench_function("findings, 100 000 hits", |bencher| bencher.iter(read));
     let median = median_of(21, || drop(black_box(read())));
     println!(
-        "findings over 100 000 hits ({} found): {median:.1} ms median; {:.2} of the aimed 60 ms",
+        "findings over 100 000 hits ({} found): {median:.1} ms median; {:.2} of the aimed 25 ms",
         read().len(),
-        median / 60.0
+        median / 25.0
     );
     let tidy = Action::defaults().into_iter().filter(|action| action.info().family == ActionFamily::Tidy);
     let tidy = tidy.filter(|action| !matches!(action, Action::Silence(_)));
@@ -191,6 +213,7 @@ fn performances(criterion: &mut Criterion) {
     pocket(criterion, &context);
     hands(criterion, &context);
     listening(criterion, &context);
+    lines(criterion, &context);
     println!("100 000 hits by 8 passes: {:.1} ms median; {:.2} of the aimed 10 ms", medians[1], medians[1] / 10.0);
     println!("ten times the hits take {:.1} times as long (at most 12.5 is aimed at)", medians[1] / medians[0]);
 }

@@ -21,7 +21,7 @@
 //! 6. `neutral_is_identity`: an action at its neutral setting changes nothing.
 //! 7. `off_is_absent`: a switched-off pass equals a removed one.
 //! 8. `only_whom_it_aims_at`: a hit outside the aim keeps velocity, onset and note, and its length
-//!    but for the cut of invariant 4.
+//!    but for the cut of invariant 4; a grace note goes with the hit that it belongs to.
 //! 9. `monotone`: Contrast, Limits, Layer, Shape and Level keep the order of velocities.
 //! 10. `groove_round_trip`: a groove applied in full to an on-grid part and taken again is the same
 //!     groove, within half a tick.
@@ -84,14 +84,16 @@ pub use edit::versions::{Candidate, Matching, Refit, Versions, match_parts, refi
 pub use groove::extract::{Extracted, Extraction, GrooveFigures, LaidHits, VoiceFigures};
 pub use groove::library::OwnGroove;
 pub use groove::{GrooveFile, GrooveProfile, GrooveSlot, GrooveSlots};
-pub use kit::chart::{Chart, Meant};
+pub use kit::chart::Chart;
 pub use kit::file::KitFile;
+pub use kit::meant::{Graces, LinesSetting, Meant};
 pub use kit::sample::{Sample, Turns};
 pub use kit::{
     Articulation, Family, Hand, Instrument, InstrumentId, Kit, KitLookup, LAYERS, LayerBounds, Limb, Striking,
     VelocityLayer, note_name,
 };
 pub use out::channels::{MovementOut, SentApart};
+pub use part::graces::Ornament;
 pub use part::hit::{Hit, HitId, Part};
 pub use part::lane::{GoesWith, Lane, LaneKind};
 pub use part::slicing::{AudioSource, Slicing};
@@ -107,14 +109,18 @@ pub use perform::{
 pub use read::aim_rule::{AimRule, aim_rules};
 pub use read::findings::{Cure, Finding, Rule, Thresholds, cures, findings};
 pub use read::movement::MovementReading;
-pub use read::report::{Figures, Measured, MeasuredInstrument, PORTRAIT_REACH, Portrait, Report, report};
+pub use read::played_lines::PlayedLines;
+pub use read::report::{
+    Figures, Measured, MeasuredInstrument, OrnamentCount, PORTRAIT_REACH, Portrait, Report, WorstHit, report,
+};
 pub use read::starting_points::{StartingPoint, starting_points};
 pub use read::study::{Apart, Study};
 pub use read::treatment::{DrumTreatment, Treated, Treatment};
 pub use recipe::action;
 pub use recipe::action::{Action, ActionInfo, PocketId, PocketSettings, Pockets};
 pub use recipe::aim::{
-    Aim, AimNumber, AimOffer, ChordPlace, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned, VelocityRange,
+    Aim, AimNumber, AimOffer, ChordPlace, GraceNotes, Near, Positions, Run, RunPlace, Speed, TimeRange, Turned,
+    VelocityRange,
 };
 pub use recipe::property_info::PropertyInfo;
 pub use recipe::{Group, GroupId, Pass, PassId, Recipe, RecipeFile};
@@ -124,8 +130,11 @@ pub use record::recording::{
 };
 pub use time::bars::{BarMoves, BarRange};
 pub use time::grid::Grid;
+pub use time::lines::Lines;
+
 pub use time::metre::{Bar, Metre, MetreMap};
 pub use time::outline::{MetreFrom, Outline, TempoFrom, micros};
+pub use time::reference::LinesFrom;
 pub use time::section::Section;
 pub use time::slots::{Slot, SlotChoice, Slots};
 pub use time::swung::{LeftAlone, MovesBy, SwingFigure};

@@ -277,12 +277,14 @@ fn a13_a_rides_skips_are_no_triplets() {
         [Some((at, 51, 90)), skip].into_iter().flatten()
     });
     let song = song(&ride.collect::<Vec<_>>(), None);
-    assert_eq!(song.chart.meant(&song.part, &song.metre).grid.to_string(), "1/16");
+    assert_eq!(song.chart.meant(&song.part, &song.metre, &song.tempo).grid.to_string(), "1/16");
 }
 
 #[test]
 fn a14_a_machine_exact_swung_part_is_on_grid() {
-    for (grid, swing, said) in [("1/8", 58.0, "1/8 swung by 58 %"), ("1/16", 62.0, "1/16 swung by 62 %")] {
+    for (grid, swing, said) in
+        [("1/8", 58.0, "exactly on swung 8ths, 58 %"), ("1/16", 62.0, "exactly on swung 16ths, 62.1 %")]
+    {
         let cell = if grid == "1/8" { 480.0 } else { 240.0 };
         let hits = (0..64).map(|n| {
             let late = if n % 2 == 1 { 2.0 * cell * (swing / 100.0 - 0.5) } else { 0.0 };

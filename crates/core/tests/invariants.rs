@@ -117,16 +117,18 @@ pub(crate) fn aims() -> impl Strategy<Value = Aim> {
     ]);
     let channels =
         seldom(vec((0..16u8).prop_map(|one| Channel::new(one).unwrap()), 1..4)).prop_map(Option::unwrap_or_default);
-    let struck = (hand, chord, channels);
+    let grace = seldom(prop_oneof![Just(GraceNotes::Only), Just(GraceNotes::None), Just(GraceNotes::Led)]);
+    let struck = (hand, chord, grace, channels);
     let how_it_is = (seldom(run), struck, near(), near(), seldom(0.0..100.0), seldom(picked), any::<bool>());
     (where_it_is, how_it_is).prop_map(
         |(
             (instruments, (bars, sections), positions, velocity, speed),
-            (run, (hand, chord, channels), with, without, share, picked, invert),
+            (run, (hand, chord, grace, channels), with, without, share, picked, invert),
         )| {
             Aim {
                 hand,
                 chord,
+                grace,
                 channels,
                 instruments,
                 bars,
@@ -837,8 +839,11 @@ proptest! {
         let (chart, recipe) = (song.chart(&part), one(aim, action));
         let played = perform(&part, &chart, &recipe, &song.context(1));
         let aimed = aimed_by(&part, &chart, &recipe, &song.context(1), PassId(1));
-        for (hit, now) in part.hits().iter().zip(&played.written) {
-            if !aimed.contains(&hit.id) {
+        let graces = chart.graces(&part, &song.tempo);
+        for (index, (hit, now)) in part.hits().iter().zip(&played.written).enumerate() {
+            // A grace note goes with the hit that it leads to.
+            let goes_along = graces.is_one(index) && aimed.contains(&part.hits()[graces.head(index)].id);
+            if !aimed.contains(&hit.id) && !goes_along {
                 prop_assert_eq!((now.velocity, now.tick, now.note, now.silenced), (hit.velocity, hit.tick, hit.note, None));
                 prop_assert!(now.length <= hit.length, "only ever cut");
             }

@@ -13,6 +13,7 @@ mod hands_jobs;
 mod invariants;
 mod jobs;
 mod lanes;
+mod lines;
 mod odd_values;
 mod playing;
 mod readings;

@@ -39,10 +39,11 @@ impl Stand {
     }
 }
 
-/// Figures by their definitions: velocities, then offsets in ms, of hits in the order of time.
-fn check(figures: &Figures, hits: &[(u8, f64)]) -> Result<(), TestCaseError> {
+/// Figures by their definitions: velocities, then offsets in ms of all but grace notes, of hits in the order of time.
+fn check(figures: &Figures, hits: &[(u8, Option<f64>)]) -> Result<(), TestCaseError> {
     let velocities: Vec<f64> = hits.iter().map(|hit| f64::from(hit.0)).collect();
-    let offsets: Vec<f64> = hits.iter().map(|hit| hit.1).collect();
+    let offsets: Vec<f64> = hits.iter().filter_map(|hit| hit.1).collect();
+    prop_assert_eq!(figures.graces as usize, hits.len() - offsets.len());
     let mut sorted = velocities.clone();
     sorted.sort_by(f64::total_cmp);
     prop_assert_eq!(figures.count as usize, hits.len());
@@ -60,29 +61,31 @@ fn check(figures: &Figures, hits: &[(u8, f64)]) -> Result<(), TestCaseError> {
     Ok(())
 }
 
-/// Of one instrument, in the order of time: velocity and ms from the nearest line of the grid.
-fn measured(stand: &Stand, grid: Grid, hits: &[(f64, f64, u8)]) -> Vec<(u8, f64)> {
-    hits.iter()
-        .map(|&(anchor, tick, velocity)| {
-            let line = grid.nearest(&stand.metre, Ticks(anchor));
-            (velocity, stand.tempo.millis_of(Ticks(tick) - line, line).0)
-        })
-        .collect()
+/// A chart whose timing is measured against 16ths.
+fn on_sixteenths(part: &Part) -> Chart {
+    let lines = LinesSetting::all(Lines::of(Grid::SIXTEENTHS));
+    Chart::new(part, Kit::of_drums(part)).measured_against(lines)
+}
+
+/// Ms from the line nearest to where a hit was written.
+fn late(stand: &Stand, anchor: Ticks, tick: Ticks) -> f64 {
+    let line = Grid::SIXTEENTHS.nearest(&stand.metre, anchor);
+    stand.tempo.millis_of(tick - line, line).0
 }
 
 proptest! {
     #[test]
     fn the_written_reading_is_what_its_words_say(hits in hits()) {
         let (stand, part) = (Stand::new(), part(&hits));
-        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let chart = on_sixteenths(&part);
         let reading = Measured::written(&part, &chart, &stand.context());
-        let grid = chart.meant(&part, &stand.metre).grid;
+        let graces = &chart.graces(&part, &stand.tempo).of;
         for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
-            let own: Vec<(f64, f64, u8)> = part.hits().iter()
-                .filter(|hit| instrument.articulations.iter().any(|way| way.note == hit.note))
-                .map(|hit| (hit.tick.0, hit.tick.0, hit.velocity.get()))
+            let own: Vec<(u8, Option<f64>)> = part.hits().iter().zip(graces)
+                .filter(|(hit, _)| instrument.articulations.iter().any(|way| way.note == hit.note))
+                .map(|(hit, of)| (hit.velocity.get(), of.is_none().then(|| late(&stand, hit.tick, hit.tick))))
                 .collect();
-            check(&one.figures, &measured(&stand, grid, &own))?;
+            check(&one.figures, &own)?;
             prop_assert!(own.is_empty() || one.portrait.touch.iter().max() == Some(&255));
         }
         prop_assert_eq!(reading.all.count as usize, part.hits().len());
@@ -92,7 +95,7 @@ proptest! {
     #[test]
     fn the_played_reading_counts_what_sounds_where_it_was_meant(hits in hits(), removed in vec(0..60u32, 0..6), extra in 0..20_000u32) {
         let (stand, part) = (Stand::new(), part(&hits));
-        let chart = Chart::new(&part, Kit::of_drums(&part));
+        let chart = on_sixteenths(&part);
         let added = HandHit {
             id: HitId::FIRST_BY_HAND,
             tick: Ticks(f64::from(extra)),
@@ -106,16 +109,18 @@ proptest! {
         let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
         let performance = perform(&part, &chart, &Recipe::of(passes), &stand.context());
         let reading = Measured::played(&part, &chart, &stand.context(), &performance);
-        let grid = chart.meant(&part, &stand.metre).grid;
+        let context = stand.context();
+        let lines = PlayedLines::of(&part, &chart, &context, &performance);
         prop_assert_eq!(reading.all.count as usize, performance.sounding().count());
         for (instrument, one) in chart.kit.instruments.iter().zip(&reading.instruments) {
             let is_own = |note: Note| instrument.articulations.iter().any(|way| way.note == note);
-            let rows = performance.hits().enumerate().filter(|(_, hit)| hit.silenced.is_none() && is_own(hit.note));
-            let own: Vec<(f64, f64, u8)> = rows
-                .map(|(row, hit)| (part.hits().get(row).map_or(hit.tick.0, |was| was.tick.0), hit.tick.0, hit.velocity.get()))
+            let own: Vec<(usize, &PlayedHit)> =
+                performance.hits().enumerate().filter(|(_, hit)| hit.silenced.is_none() && is_own(hit.note)).collect();
+            let anchor = |row: usize, hit: &PlayedHit| part.hits().get(row).map_or(hit.tick, |was| was.tick);
+            let offsets: Vec<f64> = own.iter()
+                .filter(|(row, _)| !lines.graces[*row])
+                .map(|&(row, hit)| late(&stand, anchor(row, hit), hit.tick))
                 .collect();
-            let measured = measured(&stand, grid, &own);
-            let offsets: Vec<f64> = measured.iter().map(|hit| hit.1).collect();
             prop_assert_eq!(one.figures.count as usize, own.len());
             prop_assert!((one.figures.offset_mean.0 - mean(&offsets)).abs() < 1e-9);
             prop_assert!((one.figures.offset_spread.0 - standard_deviation(&offsets)).abs() < 1e-9);
@@ -144,7 +149,7 @@ fn swing_is_where_the_offbeats_lie() {
     let chart = Chart::new(&part, Kit::of_drums(&part));
     let reading = Measured::written(&part, &chart, &stand.context());
     assert!((reading.all.swing.unwrap() - 66.67).abs() < 0.01);
-    assert_eq!(chart.meant(&part, &stand.metre).grid.to_string(), "1/8 triplet");
+    assert_eq!(chart.meant(&part, &stand.metre, &stand.tempo).grid.to_string(), "1/8 triplet");
     assert_eq!(reading.all.on_grid, 1.0);
 }
 

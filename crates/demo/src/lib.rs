@@ -5,6 +5,7 @@
 
 mod loops;
 mod pattern;
+pub mod performances;
 mod rough;
 mod samples;
 mod score;

@@ -2,6 +2,7 @@
 
 mod golden;
 mod mishits;
+mod performances;
 mod songs;
 mod starts;
 mod versions;

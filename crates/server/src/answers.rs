@@ -5,8 +5,8 @@ use crate::app::Opened;
 use std::collections::{BTreeSet, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vivida_core::{
-    Action, AimOffer, Channel, Chart, GoesWith, HatPedal, Hit, Lane, LaneKind, MadeHit, Measured, Note, Part,
-    Performance, PlayedHit, PlayedLane, Property, Recipe, Side, Ticks, Velocity,
+    Action, AimOffer, Channel, Chart, GoesWith, HatPedal, Hit, Lane, LaneKind, MadeHit, Meant, Measured, Note, Part,
+    Performance, PlayedHit, PlayedLane, PlayedLines, Property, Recipe, Side, Ticks, Velocity,
 };
 use vivida_smf::SongFile;
 
@@ -87,7 +87,7 @@ pub(crate) fn spans(file: &SongFile, part: &Part) -> Vec<Span> {
     part.hits().iter().map(|hit| span(file, hit.tick, hit.length)).collect()
 }
 
-pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
+pub(crate) fn written(opened: &Opened, meant: &Meant) -> WrittenColumns {
     let (hits, spans) = (opened.part().hits(), opened.spans());
     let pedal = HatPedal::of(opened.file_part().lanes(), &opened.chart().kit);
     let struck = hits.iter().map(|hit| (hit.id, hit.note, hit.tick));
@@ -100,8 +100,9 @@ pub(crate) fn written(opened: &Opened, lines: &[f64]) -> WrittenColumns {
         strokes: hits.iter().map(|hit| stroke_of(opened.chart(), hit.note, hit.channel)).collect(),
         seconds: spans.iter().map(|&(at, _)| at as f64 / 1e5).collect(),
         lengths: spans.iter().map(|&(_, lasts)| lasts as f64 / 1e5).collect(),
-        lines: line_columns(&opened.song.file, lines.iter().copied()),
-        bars: bar_columns(&opened.song.file, lines.iter().zip(hits).map(|(&line, hit)| (line, hit.velocity))),
+        graces: meant.graces.pairs().map(|(grace, hit)| (grace as u32, hit as u32)).collect(),
+        lines: line_columns(&opened.song.file, meant.lines.iter().copied().zip(meant.straight.iter().copied())),
+        bars: bar_columns(&opened.song.file, meant.lines.iter().zip(hits).map(|(&line, hit)| (line, hit.velocity))),
         lanes: written_lanes(opened),
         bend_range: opened.full_bend(),
         by_pedal: pedal.map_or_else(Vec::new, |pedal| pedal.otherwise(struck)),
@@ -128,11 +129,12 @@ fn bar_columns(file: &SongFile, hits: impl Iterator<Item = (f64, Velocity)>) -> 
     BarColumns { means: struck.iter().zip(&counts).map(mean).collect(), struck }
 }
 
-fn line_columns(file: &SongFile, lines: impl Iterator<Item = f64>) -> LineColumns {
+/// Of lines, each with where it would lie if all was straight, which it is called by.
+fn line_columns(file: &SongFile, lines: impl Iterator<Item = (f64, f64)>) -> LineColumns {
     let mut columns = LineColumns::default();
     let mut known: HashMap<String, u16> = HashMap::new();
-    for line in lines {
-        let (bar, name) = file.metre.place(Ticks(line));
+    for (line, straight) in lines {
+        let (bar, name) = file.metre.place(Ticks(straight));
         let place = *known.entry(name).or_insert_with_key(|name| {
             columns.names.push(name.clone());
             (columns.names.len() - 1) as u16
@@ -150,7 +152,8 @@ fn line_columns(file: &SongFile, lines: impl Iterator<Item = f64>) -> LineColumn
 pub(crate) fn columns(
     opened: &Opened,
     recipe: &Recipe,
-    performance: Performance,
+    performance: &Performance,
+    lines: &PlayedLines<'_>,
     mut reading: Measured,
     known: [Option<&str>; 3],
 ) -> PerformanceColumns {
@@ -165,7 +168,7 @@ pub(crate) fn columns(
     }
     let timing_key = format!("{:016x}", timing_hasher.finish());
     let touch_key = format!("{:016x}", touch_hasher.finish());
-    let timing = (known[0] != Some(&timing_key)).then(|| timing(opened, written));
+    let timing = (known[0] != Some(&timing_key)).then(|| timing(opened, written, lines));
     let velocities = || written.iter().map(|hit| hit.velocity.get()).collect();
     let velocities = (known[1] != Some(&touch_key)).then(velocities);
     let lanes_key = lanes_key(&performance.lanes);
@@ -187,10 +190,15 @@ pub(crate) fn columns(
         });
     let struck = performance.hits().map(|hit| (hit.id, hit.note, hit.tick));
     let by_pedal = performance.pedal(&chart.kit).map(|pedal| pedal.otherwise(struck));
-    let file = &opened.song.file;
-    let meant = chart.meant(opened.part(), &file.metre);
-    let added = performance.made.iter().map(|made| (meant.grid.nearest(&file.metre, made.anchor).0, &made.played));
-    let struck_at = meant.lines.iter().copied().zip(written).chain(added);
+    let context = opened.context(1);
+    let of_made = |made: &MadeHit| {
+        let place = chart.instrument_of(made.played.note, made.played.channel);
+        let (line, straight) = lines.of_made(&context, place, made.anchor);
+        (line.0, straight.0)
+    };
+    let lines_of_made: Vec<(f64, f64)> = performance.made.iter().map(of_made).collect();
+    let added = lines_of_made.iter().map(|lines| lines.0).zip(performance.made.iter().map(|made| &made.played));
+    let struck_at = lines.written.iter().copied().zip(written).chain(added);
     let turned = recipe.passes.iter().filter_map(|pass| Some((pass.id, pass.aim.turned()?)));
     PerformanceColumns {
         source: opened.source_name(),
@@ -206,12 +214,12 @@ pub(crate) fn columns(
             &opened.song.file,
             struck_at.filter(|(_, hit)| hit.silenced.is_none()).map(|(line, hit)| (line, hit.velocity)),
         ),
-        made: made(opened, &performance.made),
+        made: made(opened, &performance.made, &lines_of_made),
         movement: movement(performance.hits()),
         lanes_key,
         lanes,
         turned: turned.collect(),
-        passes: performance.passes,
+        passes: performance.passes.clone(),
         reading,
         recipe: None,
     }
@@ -280,9 +288,9 @@ pub(crate) fn vocabulary() -> Vocabulary {
     }
 }
 
-fn made(opened: &Opened, hits: &[MadeHit]) -> MadeColumns {
+/// What passes made, and of each its line and where that would lie if all was straight.
+fn made(opened: &Opened, hits: &[MadeHit], lines: &[(f64, f64)]) -> MadeColumns {
     let (file, chart) = (&opened.song.file, opened.chart());
-    let grid = chart.meant(opened.part(), &file.metre).grid;
     let mut columns = MadeColumns::default();
     for MadeHit { played, pass, parent, anchor } in hits {
         let (at, lasts) = span(file, played.tick, played.length);
@@ -298,13 +306,14 @@ fn made(opened: &Opened, hits: &[MadeHit]) -> MadeColumns {
         columns.instruments.push(chart.instrument_of(played.note, played.channel).map(|place| place as u16));
         columns.strokes.push(stroke_of(chart, played.note, played.channel));
     }
-    columns.lines = line_columns(file, hits.iter().map(|hit| grid.nearest(&file.metre, hit.anchor).0));
+    columns.lines = line_columns(file, lines.iter().copied());
     columns
 }
 
-fn timing(opened: &Opened, hits: &[PlayedHit]) -> TimingColumns {
+fn timing(opened: &Opened, hits: &[PlayedHit], lines: &PlayedLines<'_>) -> TimingColumns {
     let file = &opened.song.file;
-    let mut timing = TimingColumns::default();
+    let line = |(index, line): (usize, Ticks)| (index as u32, line.0, hundredths(file.tempo.seconds(line)));
+    let mut timing = TimingColumns { lines: lines.moved().map(line).collect(), ..TimingColumns::default() };
     for (place, (hit, (was, span_was))) in (0..).zip(hits.iter().zip(opened.part().hits().iter().zip(opened.spans()))) {
         let (at, lasts) = span(file, hit.tick, hit.length);
         timing.ticks.push((hit.tick - was.tick).0 as i64);
@@ -317,9 +326,21 @@ fn timing(opened: &Opened, hits: &[PlayedHit]) -> TimingColumns {
 }
 
 /// The hits of a take that sound, in columns, to be held against the one that is shown.
-pub(crate) fn take_columns(shown: &Opened, performance: &Performance, reading: Measured) -> TakeColumns {
+pub(crate) fn take_columns(
+    shown: &Opened,
+    take: &Opened,
+    performance: &Performance,
+    lines: &PlayedLines<'_>,
+    reading: Measured,
+) -> TakeColumns {
     let (file, chart) = (&shown.song.file, shown.chart());
-    let grid = chart.meant(shown.part(), &file.metre).grid;
+    let context = take.context(1);
+    let of_made = |made: &MadeHit| {
+        let place = take.chart().instrument_of(made.played.note, made.played.channel);
+        lines.line(&context, place, made.anchor)
+    };
+    let written = performance.written.iter().zip(lines.written.iter().map(|line| Ticks(*line)));
+    let struck = written.chain(performance.made.iter().map(|made| (&made.played, of_made(made))));
     let mut columns = TakeColumns {
         ticks: Vec::new(),
         lines: Vec::new(),
@@ -333,14 +354,14 @@ pub(crate) fn take_columns(shown: &Opened, performance: &Performance, reading: M
         lanes: performance.lanes.iter().map(lane_columns).collect(),
         reading,
     };
-    let mut sounding: Vec<&PlayedHit> = performance.sounding().collect();
-    sounding.sort_by(|a, b| a.tick.0.total_cmp(&b.tick.0));
-    columns.movement = movement(sounding.iter().copied());
+    let mut sounding: Vec<(&PlayedHit, Ticks)> = struck.filter(|(hit, _)| hit.silenced.is_none()).collect();
+    sounding.sort_by(|a, b| a.0.tick.0.total_cmp(&b.0.tick.0));
+    columns.movement = movement(sounding.iter().map(|(hit, _)| *hit));
     let pedal = performance.pedal(&chart.kit);
-    for hit in sounding {
+    for (hit, line) in sounding {
         let (at, lasts) = span(file, hit.tick, hit.length);
         columns.ticks.push(hit.tick.0);
-        columns.lines.push(grid.nearest(&file.metre, hit.tick).0);
+        columns.lines.push(line.0);
         columns.seconds.push(at as f64 / 1e5);
         columns.lengths.push(lasts as f64 / 1e5);
         columns.velocities.push(hit.velocity.get());

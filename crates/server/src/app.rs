@@ -11,8 +11,8 @@ use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use vivida_core::{
-    Bench, Chart, Context, Gesture, Grid, Kit, LaneKind, LayerBounds, Measured, Part, Performance, Pockets, Recipe,
-    Section, Ticks, perform,
+    Bench, Chart, Context, Gesture, Kit, LaneKind, LayerBounds, Measured, Part, Performance, PlayedLines, Pockets,
+    Recipe, Section, Ticks, perform,
 };
 use vivida_smf::{SongFile, SongPart, read};
 use vivida_sound::KitSounds;
@@ -37,7 +37,7 @@ impl Loaded {
 }
 
 /// Which Written, taken as drums or as tones, measured against which grid, by which kit and layers.
-type SourceKey = (usize, Option<(TakeId, i64)>, bool, Option<Grid>, Option<(KitId, i64)>, String);
+type SourceKey = (usize, Option<(TakeId, i64)>, bool, Option<String>, Option<(KitId, i64)>, String);
 
 /// The Written of a take as its kit reads it.
 pub(crate) struct Source {
@@ -141,6 +141,15 @@ impl Opened {
 
     pub fn played(&self, performance: &Performance) -> Measured {
         Measured::played(self.part(), self.chart(), &self.context(1), performance)
+    }
+
+    /// The lines that a performance is played on.
+    pub fn lines(&self, performance: &Performance) -> PlayedLines<'_> {
+        PlayedLines::of(self.part(), self.chart(), &self.context(1), performance)
+    }
+
+    pub fn played_on(&self, performance: &Performance, lines: &PlayedLines<'_>) -> Measured {
+        Measured::played_on(self.part(), self.chart(), &self.context(1), performance, lines)
     }
 
     pub fn name(&self) -> String {
@@ -395,7 +404,14 @@ impl App {
         };
         let printed = take.is_print.then_some((take.id, take.written));
         let by = kit.map(|kit| (kit.id, kit.revision));
-        let key = (row.position, printed, row.drums, row.grid, by, serde_json::to_string(&layers).unwrap_or_default());
+        let key = (
+            row.position,
+            printed,
+            row.drums,
+            row.lines.text(),
+            by,
+            serde_json::to_string(&layers).unwrap_or_default(),
+        );
         if let Some(known) = locked(&song.sources).get(&key) {
             return Ok(known.clone());
         }
@@ -409,7 +425,7 @@ impl App {
             Some(kit) => kit.kit.clone().with_unknown(part),
             None => vivida_smf::kit_of(&of_file.name, part, row.drums),
         };
-        let chart = Chart::new(part, kit).with_layers(&layers).measured_against(row.grid);
+        let chart = Chart::new(part, kit).with_layers(&layers).measured_against(row.lines.clone());
         let source = Arc::new(Source { chart, printed, damage, spans: OnceLock::new() });
         locked(&song.sources).put(key, source.clone());
         Ok(source)

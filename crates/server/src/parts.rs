@@ -6,12 +6,12 @@ use crate::app::{Answer, App, LAYERS_SETTING, Make, Opened, recipe, shared_layer
 use crate::keyed::key_of;
 use crate::pockets::settings_of;
 use crate::problem::Problem;
-use crate::songs::{damage_of, part_name};
+use crate::songs::{MOST_LINES, damage_of, part_name};
 use serde_json::Value;
 use std::collections::HashMap;
 use vivida_core::{
-    AimRule, Context, GroupId, HitId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe, Rehearsal,
-    StartingPoint, Ticks, TouchProfile, aim_rules, aimed_by, perform, starting_points, touched_by,
+    AimRule, Context, GroupId, HitId, InstrumentId, LayerBounds, PassId, Performance, PocketId, Pockets, Recipe,
+    Rehearsal, StartingPoint, Ticks, TouchProfile, aim_rules, aimed_by, perform, starting_points, touched_by,
 };
 use vivida_store::{PartChange, PartId, Reading, Reads, Scope, SongId, StoreError, StoredPart, StoredTake, TakeId};
 
@@ -30,15 +30,16 @@ impl App {
             (opened, state)
         };
         let (file, part, chart) = (&opened.song.file, opened.part(), opened.chart());
-        let meant = chart.meant(part, &file.metre);
+        let meant = chart.meant(part, &file.metre, &file.tempo);
         let grid = meant.grid;
         let performance = opened.play(Ticks(0.0));
-        let reading = opened.played(&performance);
+        let lines = opened.lines(&performance);
+        let reading = opened.played_on(&performance, &lines);
         let recipe = &opened.take.recipe;
         Ok(PartDetail {
-            performance: columns(&opened, recipe, performance, reading, [None; 3]),
+            performance: columns(&opened, recipe, &performance, &lines, reading, [None; 3]),
             channel: opened.file_part().channel,
-            written: written(&opened, &meant.lines),
+            written: written(&opened, meant),
             kit: chart.kit.clone(),
             listed: chart.listed,
             sounds: opened.sounds(),
@@ -90,7 +91,7 @@ impl App {
                 }),
                 None => None,
             },
-            grid: row.grid,
+            lines: row.lines.clone(),
             take: take.id,
             takes: row.takes.iter().map(card).collect(),
             recipe: take.recipe.clone(),
@@ -158,11 +159,9 @@ impl App {
             _ => None,
         };
         let wanted = request.recipe.map(|value| recipe("recipe", value)).transpose()?;
-        let grid = match (request.grid, request.fitting_grid) {
-            (Some(grid), _) => Some(Some(grid)),
-            (None, Some(true)) => Some(None),
-            _ => None,
-        };
+        if let Some(lines) = &request.lines {
+            lines.check().map_err(|(field, reason)| Problem::field(format!("lines.{field}"), reason))?;
+        }
         let label: String = vivida_smf::readable(request.label.as_bytes());
         self.changing_once(id, request.key.as_deref(), |reading| {
             let row = reading.expected_part(id, request.revision)?;
@@ -177,7 +176,8 @@ impl App {
             };
             let (take, variation, drums) = (request.take, request.variation, request.drums);
             let (name, muted, layers) = (request.name.clone(), request.muted, layers.clone());
-            let made = PartChange { take, recipe, variation, drums, name, muted, layers, grid };
+            let lines = request.lines.clone();
+            let made = PartChange { take, recipe, variation, drums, name, muted, layers, lines };
             Ok(Box::new(|change| Ok(change.change_part(id, request.revision, &label, made)?)))
         })
     }
@@ -253,10 +253,29 @@ impl App {
     pub(crate) fn take_played(&self, id: PartId, take: TakeId) -> Answer<TakeColumns> {
         let opened = self.open(id, Some(take))?;
         let performance = opened.play(Ticks(0.0));
-        let reading = opened.played(&performance);
+        let lines = opened.lines(&performance);
+        let reading = opened.played_on(&performance, &lines);
         // In the rows of the take that is worked on, whatever drums the other has.
         let shown = self.open(id, None)?;
-        Ok(take_columns(&shown, &performance, in_rows(&shown, reading)))
+        Ok(take_columns(&shown, &opened, &performance, &lines, in_rows(&shown, reading)))
+    }
+
+    /// The lines that a drum is played on, from one tick to another.
+    pub(crate) fn drum_lines(&self, id: PartId, instrument: &str, from: f64, to: f64) -> Answer<DrumLines> {
+        let good = |tick: f64| tick.abs() <= 1e12;
+        if !(good(from) && good(to)) {
+            return Err(Problem::field("from", "a stretch goes from one tick of the song to another"));
+        }
+        let opened = self.open(id, None)?;
+        let (place, _) = opened
+            .chart()
+            .kit
+            .find(&InstrumentId::new(instrument))
+            .ok_or_else(|| Problem::field("instrument", format!("the kit has no “{instrument}”")))?;
+        let performance = opened.play(Ticks(0.0));
+        let lines =
+            opened.lines(&performance).ticks(&opened.song.file.metre, place, Ticks(from), Ticks(to), MOST_LINES);
+        Ok(DrumLines { lines })
     }
 
     pub(crate) fn duplicate_part(&self, id: PartId) -> Answer<PartState> {
@@ -281,9 +300,10 @@ impl App {
     /// Plays a part by a recipe that need not be kept.
     pub(crate) fn perform(&self, id: PartId, mut request: PerformRequest) -> Answer<PerformanceColumns> {
         let (opened, changed, performance) = self.played_as_asked(id, "recipe", &mut request)?;
-        let reading = opened.played(&performance);
+        let lines = opened.lines(&performance);
+        let reading = opened.played_on(&performance, &lines);
         let known = [request.timing.as_deref(), request.touch.as_deref(), request.lanes.as_deref()];
-        let mut answer = columns(&opened, &changed, performance, reading, known);
+        let mut answer = columns(&opened, &changed, &performance, &lines, reading, known);
         answer.recipe = (!request.gestures.is_empty()).then_some(changed);
         Ok(answer)
     }

@@ -6,7 +6,9 @@ use crate::keyed::{key_of, once};
 use crate::problem::Problem;
 use serde_json::Value;
 use vivida_core::action::Pocket;
-use vivida_core::{Action, Aim, InstrumentId, Pass, PassId, Percent, PocketId, PocketSettings, Pockets, Recipe};
+use vivida_core::{
+    Action, Aim, InstrumentId, Lines, LinesSetting, Pass, PassId, Percent, PocketId, PocketSettings, Pockets, Recipe,
+};
 use vivida_store::{Change, Reads, Scope, SongId, StoreError, StoredPocket};
 
 pub(crate) fn settings_of(path: &str, value: Value) -> Answer<PocketSettings> {
@@ -208,7 +210,7 @@ impl App {
             parts += 1;
             change.set_recipe(row.id, "", passes)?;
             if let Some(grid) = usual.grid {
-                change.set_grid(row.id, "", Some(grid))?;
+                change.set_lines(row.id, "", LinesSetting::all(Lines::of(grid)))?;
             }
         }
         Ok(DefaultsApplied { parts, said })

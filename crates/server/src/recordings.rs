@@ -60,7 +60,7 @@ impl App {
 
     fn card_of_recording(&self, stored: &StoredRecording, opened: &Opened) -> Answer<RecordingCard> {
         let (raw, damage) = self.reading()?.recorded(stored.id)?;
-        let grid = opened.chart().meant(opened.part(), &opened.song.file.metre).grid;
+        let grid = opened.chart().meant(opened.part(), &opened.song.file.metre, &opened.song.file.tempo).grid;
         let context = opened.context(1);
         let kit = &opened.chart().kit;
         let figures: Vec<RoundFigures> =

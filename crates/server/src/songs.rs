@@ -16,7 +16,7 @@ use vivida_store::{PartId, Reading, Reads, SongId, Step, StoredPart, StoredSong}
 const CARDS: &str = concat!(env!("CARGO_PKG_VERSION"), " cards 3");
 
 /// So many lines of a grid are told at once: a long song in 32nd triplets.
-const MOST_LINES: usize = 50_000;
+pub(crate) const MOST_LINES: usize = 50_000;
 
 impl App {
     /// The shelf: one's own songs first, the newest in front; then the demo in its order.

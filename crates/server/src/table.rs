@@ -5,7 +5,7 @@ use crate::csv_table::Table;
 use crate::problem::Problem;
 use rocket::http::Status;
 use std::collections::HashMap;
-use vivida_core::{Channel, HitId, Note, PassId, Ticks, touched};
+use vivida_core::{Channel, HitId, MadeHit, Note, PassId, Ticks, touched};
 
 /// A line for each hit, by where it was written or belongs.
 pub(crate) fn hits(opened: &Opened) -> Answer<Vec<u8>> {
@@ -18,7 +18,7 @@ fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
     let (file, chart, recipe) = (&opened.song.file, opened.chart(), &opened.take.recipe);
     let context = opened.context(opened.take.variation);
     let played = opened.play(Ticks(0.0));
-    let grid = chart.meant(opened.part(), &file.metre).grid;
+    let on = opened.lines(&played);
     let mut by: HashMap<HitId, Vec<String>> = HashMap::new();
     let numbers: HashMap<PassId, usize> = recipe.passes.iter().map(|pass| pass.id).zip(1..).collect();
     for (pass, hits) in touched(opened.part(), chart, recipe, &context) {
@@ -32,9 +32,11 @@ fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
         (instrument.map_or("", |one| &one.name), stroke.map_or("", |way| &way.name))
     };
     let mut lines = Vec::new();
-    let written = opened.part().hits().iter().zip(&played.written);
-    lines.extend(written.map(|(hit, now)| (hit.tick, Some(hit.velocity), now)));
-    lines.extend(played.made.iter().map(|made| (made.anchor, None, &made.played)));
+    let written = opened.part().hits().iter().zip(&played.written).zip(on.written.iter());
+    lines.extend(written.map(|((hit, now), line)| (hit.tick, Some(hit.velocity), now, Ticks(*line))));
+    let of_made =
+        |made: &MadeHit| on.line(&context, chart.instrument_of(made.played.note, made.played.channel), made.anchor);
+    lines.extend(played.made.iter().map(|made| (made.anchor, None, &made.played, of_made(made))));
     lines.sort_by(|a, b| a.0.0.total_cmp(&b.0.0).then(a.2.id.cmp(&b.2.id)));
 
     let mut out = Table::new(Vec::new());
@@ -48,7 +50,7 @@ fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
         "played velocity",
         "written ms",
         "played ms",
-        "off the grid ms",
+        "off its line ms",
         "sounds",
         "changed by passes",
         "pitch cents",
@@ -57,8 +59,7 @@ fn write(opened: &Opened) -> std::io::Result<Vec<u8>> {
         "brightness %",
     ])?;
     let millis = |tick: Ticks| file.tempo.seconds(tick) * 1000.0;
-    for (anchor, velocity, now) in lines {
-        let line = grid.nearest(&file.metre, anchor);
+    for (anchor, velocity, now, line) in lines {
         let bar = file.metre.bar_at(line);
         let beat = 1.0 + (line.0 - bar.start.0) / (f64::from(file.ppq.get()) * 4.0 / f64::from(bar.metre.denominator));
         let (instrument, stroke) = named(now.note, now.channel);

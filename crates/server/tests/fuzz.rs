@@ -100,7 +100,8 @@ fn meant() -> Vec<Meant> {
             put,
             "/parts/1",
             json!({"revision": "{r}", "label": "mine", "recipe": recipe, "gestures": gestures,
-            "variation": 2, "take": 1, "drums": true, "name": "Kit", "muted": false, "grid": "1/16"}),
+            "variation": 2, "take": 1, "drums": true, "name": "Kit", "muted": false,
+            "lines": {"all": {"grid": "1/16"}, "drums": {"snare": {"grid": "1/16", "swing": 58, "of": "1/8"}}}}),
         ),
         ask(
             put,

@@ -229,7 +229,7 @@ fn what_is_damaged_says_so_and_hides_nothing_else() {
         ("UPDATE take SET deleted = 1 WHERE id = 1", "/parts/1"),
         ("UPDATE part SET take = 999 WHERE id = 1", "/parts/1"),
         ("UPDATE part SET layers = '[1' WHERE id = 1", "/parts/1"),
-        ("UPDATE part SET grid = '1/0' WHERE id = 1", "/parts/1"),
+        ("UPDATE part SET lines = '1/0' WHERE id = 1", "/parts/1"),
         ("UPDATE part SET position = 77 WHERE id = 1", "/songs/1"),
         ("UPDATE part SET position = -1 WHERE id = 1", "/songs/1"),
         ("UPDATE song SET sections = '{' WHERE id = 1", "/songs/1"),

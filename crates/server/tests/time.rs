@@ -214,7 +214,10 @@ fn the_usual_feel_is_one_step() {
     assert_eq!((status, &applied["parts"]), (Status::Ok, &json!(parts.len())), "{applied}");
     assert!(applied["said"][0].as_str().unwrap().contains("no cowbell"), "{applied}");
     let (_, drums) = get(&client, &format!("/parts/{}", parts[0]));
-    assert_eq!((&drums["grid"], &drums["state"]["grid"]), (&json!("1/8 triplet"), &json!("1/8 triplet")));
+    assert_eq!(
+        (&drums["grid"], &drums["state"]["lines"]["all"]["grid"]),
+        (&json!("1/8 triplet"), &json!("1/8 triplet"))
+    );
     let kinds: Vec<&Value> =
         drums["state"]["recipe"]["passes"].as_array().unwrap().iter().map(|pass| &pass["action"]["kind"]).collect();
     assert_eq!(kinds, ["level", "pocket"]);
@@ -224,7 +227,7 @@ fn the_usual_feel_is_one_step() {
     assert_eq!(get(&client, &format!("/songs/{id}/pockets")).1, json!([]));
     let (_, drums) = get(&client, &format!("/parts/{}", parts[0]));
     assert_eq!(
-        (drums["state"]["recipe"]["passes"].as_array().unwrap().len(), &drums["state"]["grid"]),
+        (drums["state"]["recipe"]["passes"].as_array().unwrap().len(), &drums["state"]["lines"]["all"]),
         (0, &Value::Null)
     );
 }
@@ -240,12 +243,12 @@ fn a_part_is_measured_against_the_grid_that_was_chosen() {
         request.as_object_mut().unwrap().extend(fields.as_object().unwrap().clone());
         put(&client, &format!("/parts/{}", parts[0]), request)
     };
-    assert_eq!(change(json!({"grid": "1/4"})).0, Status::Ok);
+    assert_eq!(change(json!({"lines": {"all": {"grid": "1/4"}}})).0, Status::Ok);
     let (_, coarse) = get(&client, &format!("/parts/{}", parts[0]));
     assert_eq!(coarse["grid"], "1/4");
     assert!(coarse["reading"]["all"]["on_grid"].as_f64() < detail["reading"]["all"]["on_grid"].as_f64());
-    assert_eq!(change(json!({"grid": "1/3"})).0, Status::UnprocessableEntity);
-    change(json!({"fitting_grid": true}));
+    assert_eq!(change(json!({"lines": {"all": {"grid": "1/3"}}})).0, Status::UnprocessableEntity);
+    change(json!({"lines": {}}));
     assert_eq!(get(&client, &format!("/parts/{}", parts[0])).1["grid"], detail["grid"]);
 }
 

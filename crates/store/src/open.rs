@@ -85,7 +85,7 @@ impl Store {
 }
 
 /// What each version of the schema changed.
-const SCHEMAS: [&str; 10] = [
+const SCHEMAS: [&str; 11] = [
     include_str!("schema.sql"),
     include_str!("schema-2.sql"),
     include_str!("schema-3.sql"),
@@ -96,6 +96,7 @@ const SCHEMAS: [&str; 10] = [
     include_str!("schema-8.sql"),
     include_str!("schema-9.sql"),
     include_str!("schema-10.sql"),
+    include_str!("schema-11.sql"),
 ];
 
 /// The version of the schema.

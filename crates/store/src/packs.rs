@@ -56,7 +56,8 @@ pub struct PartPack {
     pub drums: bool,
     pub muted: bool,
     pub layers: Option<String>,
-    pub grid: Option<String>,
+    #[serde(alias = "grid")]
+    pub lines: Option<String>,
     pub kit: Option<i64>,
     pub take: Option<i64>,
     pub deleted: bool,
@@ -128,7 +129,7 @@ pub(crate) fn pack(connection: &Connection, id: SongId) -> Result<SongPack, Stor
     pack.files = rows(connection, "SELECT id, name, ids, bytes FROM file WHERE song = ?1 ORDER BY id", id, |row| {
         Ok(FilePack { id: row.get(0)?, name: row.get(1)?, ids: row.get(2)?, bytes: row.get(3)? })
     })?;
-    let sql = "SELECT id, position, name, drums, muted, layers, grid, kit, take, deleted,
+    let sql = "SELECT id, position, name, drums, muted, layers, lines, kit, take, deleted,
                       (SELECT value FROM view WHERE view.name = 'part-' || part.id), audio FROM part WHERE song = ?1 ORDER BY id";
     pack.parts = rows(connection, sql, id, |row| {
         Ok(PartPack {
@@ -138,7 +139,7 @@ pub(crate) fn pack(connection: &Connection, id: SongId) -> Result<SongPack, Stor
             drums: row.get(3)?,
             muted: row.get(4)?,
             layers: row.get(5)?,
-            grid: row.get(6)?,
+            lines: row.get(6)?,
             kit: row.get(7)?,
             take: row.get(8)?,
             deleted: row.get(9)?,
@@ -315,12 +316,12 @@ impl Change<'_> {
         }
         for part in &pack.parts {
             let kit = names.kit(part.kit);
-            let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, deleted, audio)
+            let sql = "INSERT INTO part (song, position, name, drums, muted, layers, lines, kit, deleted, audio)
                        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)";
-            let PartPack { position, drums, muted, layers, grid, deleted, audio, .. } = part;
+            let PartPack { position, drums, muted, layers, lines, deleted, audio, .. } = part;
             let name = part.name.as_deref().map(shown);
             let id =
-                self.insert(sql, params![song.0, position, name, drums, muted, layers, grid, kit, deleted, audio])?;
+                self.insert(sql, params![song.0, position, name, drums, muted, layers, lines, kit, deleted, audio])?;
             names.add("part", part.id, id)?;
             if let Some(view) = part.view.as_ref().filter(|view| view.len() <= MOST_OF_A_VIEW) {
                 self.set_view(&format!("part-{id}"), view)?;

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::collections::HashSet;
 use ts_rs::TS;
-use vivida_core::{AudioSource, Grid, Hit, LayerBounds, Part, Recipe};
+use vivida_core::{AudioSource, Hit, LayerBounds, LinesSetting, Part, Recipe};
 use vivida_smf::SongPart;
 
 /// Names a part for ever.
@@ -44,8 +44,8 @@ pub struct StoredPart {
     pub muted: bool,
     /// Where the velocity layers of its kit begin, where the person moved them for this part.
     pub layers: Option<LayerBounds>,
-    /// The grid that its timing is measured against; nothing where it is the one that fits best.
-    pub grid: Option<Grid>,
+    /// The lines that its timing is measured against, where they were chosen.
+    pub lines: LinesSetting,
     /// The kit that it is read by; nothing where that is the General MIDI map.
     pub kit: Option<KitId>,
     /// The take that is worked on.
@@ -98,9 +98,10 @@ impl StoredPart {
     }
 
     pub(crate) fn state(&self, deleted: bool) -> PartState {
-        let StoredPart { id, name, drums, muted, layers, grid, kit, take, position, audio_text: audio, .. } =
+        let StoredPart { id, name, drums, muted, layers, lines, kit, take, position, audio_text: audio, .. } =
             self.clone();
-        PartState { id, name, drums, muted, layers, grid, kit, take, position: Some(position), audio, deleted }
+        let lines = lines.text();
+        PartState { id, name, drums, muted, layers, lines, kit, take, position: Some(position), audio, deleted }
     }
 
     pub(crate) fn take(&self, id: TakeId) -> Result<&StoredTake, StoreError> {
@@ -125,14 +126,14 @@ pub struct PartChange {
     pub muted: Option<bool>,
     /// Other velocity layers; those of every song where there are none.
     pub layers: Option<Option<LayerBounds>>,
-    /// Another grid to measure against; the one that fits best where there is none.
-    pub grid: Option<Option<Grid>>,
+    /// Other lines to measure against.
+    pub lines: Option<LinesSetting>,
 }
 
 /// A part made of others of its song.
 #[derive(Clone, Debug, PartialEq)]
 pub struct NewPart {
-    /// The part whose place in the file it has; layers and grid are its, too.
+    /// The part whose place in the file it has; layers and lines are its, too.
     pub beside: PartId,
     /// What it is called.
     pub name: String,
@@ -150,7 +151,7 @@ pub struct NewPart {
 const MOST_MADE_PARTS: usize = 500;
 
 const PART: &str = "SELECT part.id, part.song, part.position, part.name, part.drums, part.muted, part.layers,
-                           part.take, part.revision, part.grid, part.kit, part.audio
+                           part.take, part.revision, part.lines, part.kit, part.audio
                     FROM part JOIN song ON song.id = part.song WHERE part.deleted = 0 AND song.deleted = 0";
 
 pub(crate) fn of_song(connection: &Connection, song: SongId) -> Result<Vec<StoredPart>, StoreError> {
@@ -166,7 +167,7 @@ pub(crate) fn one(connection: &Connection, id: PartId) -> Result<StoredPart, Sto
 }
 
 fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, StoreError> {
-    let RawPart { id, song, position, name, drums, muted, layers, take, revision, grid, kit, audio } = raw;
+    let RawPart { id, song, position, name, drums, muted, layers, take, revision, lines, kit, audio } = raw;
     let takes = takes(connection, PartId(id))?;
     let Some(first) = takes.first().map(|take| take.id) else {
         let reason = "it has no take; start Vivida again, which gives it one".to_owned();
@@ -181,9 +182,9 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
         });
         checked.map_err(|reason| damage = Some(Damage { reason: format!("layers: {reason}"), text })).ok()
     });
-    let grid = grid.and_then(|text| {
-        let read: Result<Grid, String> = text.parse();
-        read.map_err(|reason| damage = Some(Damage { reason: format!("grid: {reason}"), text })).ok()
+    let lines = lines.and_then(|text| {
+        let read = LinesSetting::read(&text);
+        read.map_err(|reason| damage = Some(Damage { reason: format!("lines: {reason}"), text })).ok()
     });
     let audio_text = audio;
     let audio = audio_text.as_deref().and_then(|text| {
@@ -201,7 +202,7 @@ fn stored_part(connection: &Connection, raw: RawPart) -> Result<StoredPart, Stor
         take: TakeId(take.unwrap_or(first.0)),
         takes,
         revision,
-        grid,
+        lines: lines.unwrap_or_default(),
         kit: kit.map(KitId),
         audio,
         audio_text,
@@ -272,7 +273,7 @@ impl Change<'_> {
         }
         after.drums = change.drums.unwrap_or(before.drums);
         after.muted = change.muted.unwrap_or(before.muted);
-        after.grid = change.grid.unwrap_or(before.grid);
+        after.lines = change.lines.unwrap_or_else(|| before.lines.clone());
         after.layers = change.layers.unwrap_or(before.layers.clone());
         if let Some(name) = change.name {
             after.name = Some(checked_name(&name)?);
@@ -344,11 +345,11 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Another grid for a part to be measured against. A step of its song.
-    pub fn set_grid(&mut self, id: PartId, label: &str, grid: Option<Grid>) -> Result<(), StoreError> {
+    /// Other lines for a part to be measured against. A step of its song.
+    pub fn set_lines(&mut self, id: PartId, label: &str, lines: LinesSetting) -> Result<(), StoreError> {
         let part = self.part(id)?;
         self.step(Scope::Song(part.song), label);
-        let changed = StoredPart { grid, ..part.clone() };
+        let changed = StoredPart { lines, ..part.clone() };
         self.put(State::Part(part.state(false)), State::Part(changed.state(false)))
     }
 
@@ -501,7 +502,7 @@ struct RawPart {
     layers: Option<String>,
     take: Option<i64>,
     revision: i64,
-    grid: Option<String>,
+    lines: Option<String>,
     kit: Option<i64>,
     audio: Option<String>,
 }
@@ -517,7 +518,7 @@ fn raw_part(row: &Row<'_>) -> rusqlite::Result<RawPart> {
         layers: row.get(6)?,
         take: row.get(7)?,
         revision: row.get(8)?,
-        grid: row.get(9)?,
+        lines: row.get(9)?,
         kit: row.get(10)?,
         audio: row.get(11)?,
     })
@@ -544,8 +545,8 @@ pub(crate) fn insert_part(
 /// A copy of a part and of all its takes, in the same or another song: its id, and that of the copy
 /// of the take that is worked on.
 pub(crate) fn copy_part(transaction: &Transaction<'_>, id: PartId, song: SongId) -> rusqlite::Result<(PartId, TakeId)> {
-    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, grid, kit, audio)
-               SELECT ?2, position, name, drums, muted, layers, grid, kit, audio FROM part WHERE id = ?1";
+    let sql = "INSERT INTO part (song, position, name, drums, muted, layers, lines, kit, audio)
+               SELECT ?2, position, name, drums, muted, layers, lines, kit, audio FROM part WHERE id = ?1";
     transaction.execute(sql, params![id.0, song.0])?;
     let copy = transaction.last_insert_rowid();
     let current: Option<i64> =

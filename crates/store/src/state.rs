@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vivida_core::{
-    AudioSource, Grid, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section,
+    AudioSource, GrooveProfile, Hit, HitId, Kit, LayerBounds, Part, PocketId, PocketSettings, Recipe, Section,
 };
 
 /// One thing as it was before or after a step. Recipes, grooves and settings are as they stand in the
@@ -98,8 +98,9 @@ pub(crate) struct PartState {
     pub drums: bool,
     pub muted: bool,
     pub layers: Option<LayerBounds>,
-    #[serde(default)]
-    pub grid: Option<Grid>,
+    /// As they stand in the database; steps of before say a grid.
+    #[serde(default, alias = "grid")]
+    pub lines: Option<String>,
     #[serde(default)]
     pub kit: Option<KitId>,
     pub take: TakeId,
@@ -215,7 +216,7 @@ impl State {
                 drums: _,
                 muted: _,
                 layers: _,
-                grid: _,
+                lines: _,
                 kit,
                 take: TakeId(take),
                 position: _,
@@ -401,20 +402,19 @@ impl State {
                 let sql = format!("UPDATE part SET revision = {NEXT} WHERE id = (SELECT part FROM take WHERE id = ?1)");
                 transaction.execute(&sql, [take.0])?;
             }
-            State::Part(PartState { id, name, drums, muted, layers, grid, kit, take, position, audio, deleted }) => {
+            State::Part(PartState { id, name, drums, muted, layers, lines, kit, take, position, audio, deleted }) => {
                 let sql = format!(
                     "UPDATE part SET name = ?2, drums = ?3, muted = ?4, layers = ?5, take = ?6, deleted = ?7,
-                           grid = ?8, kit = ?9, position = coalesce(?10, position), audio = ?11, revision = {NEXT}
+                           lines = ?8, kit = ?9, position = coalesce(?10, position), audio = ?11, revision = {NEXT}
                            WHERE id = ?1"
                 );
                 let position = position.map(|position| position as i64);
                 let layers = layers.as_ref().map(|layers| json!(layers).to_string());
-                let grid = grid.map(|grid| grid.to_string());
                 let kit = kit.map(|kit| kit.0);
                 let (take, deleted) = (take.0, *deleted);
                 transaction.execute(
                     &sql,
-                    params![id.0, name, drums, muted, layers, take, deleted, grid, kit, position, audio],
+                    params![id.0, name, drums, muted, layers, take, deleted, lines, kit, position, audio],
                 )?;
             }
             State::Take { id, name, recipe, variation, deleted } => {

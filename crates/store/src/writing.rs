@@ -203,7 +203,7 @@ impl Change<'_> {
                 drums,
                 muted: false,
                 layers: None,
-                grid: None,
+                lines: None,
                 kit,
                 take,
                 position: Some(position),

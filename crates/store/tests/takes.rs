@@ -4,7 +4,7 @@
 use rusqlite::{Connection, params};
 use std::collections::BTreeMap;
 use vivida_core::action::Level;
-use vivida_core::{Action, Aim, InstrumentId, LayerBounds, Part, Pass, Recipe, Section, Velocity};
+use vivida_core::{Action, Aim, InstrumentId, LayerBounds, LinesSetting, Part, Pass, Recipe, Section, Velocity};
 use vivida_store::{PartChange, Reads, SongId, Store, StoreError, StoredPart};
 
 const KICK: &[u8] = b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk\0\0\0\x0c\0\x99\x24\x64\x60\x89\x24\x40\0\xff\x2f\0";
@@ -198,5 +198,5 @@ fn steps_from_before_grids_are_still_undone() {
     let mut store = Store::open(&path).unwrap();
     assert!(part(&store, SongId(1)).muted);
     assert_eq!(store.change(|change| change.undo(Some(SongId(1)))).unwrap().unwrap(), "mute");
-    assert_eq!((part(&store, SongId(1)).muted, part(&store, SongId(1)).grid), (false, None));
+    assert_eq!((part(&store, SongId(1)).muted, part(&store, SongId(1)).lines), (false, LinesSetting::default()));
 }

@@ -12,6 +12,7 @@ import type {
 	BeginRecording,
 	BeginRequest,
 	DefaultsApplied,
+	DrumLines,
 	Exchanged,
 	ExchangeKit,
 	ExportInfo,
@@ -302,6 +303,11 @@ export const client = {
 	defaults: () => json<SessionDefaults>("GET", "/defaults"),
 	setDefaults: (defaults: SessionDefaults) => json<SessionDefaults>("PUT", "/defaults", defaults),
 	applyDefaults: (song: number) => json<DefaultsApplied>("POST", `/songs/${song}/defaults`),
+	drumLines: (part: number, instrument: string, from: number, to: number) =>
+		json<DrumLines>(
+			"GET",
+			`/parts/${part}/lines?instrument=${encodeURIComponent(instrument)}&from=${from}&to=${to}`,
+		),
 	gridLines: (song: number, { grid, swing, forgive, reach }: MovesBy, from: number, to: number) => {
 		const rule = `grid=${encodeURIComponent(grid)}&swing=${swing}&forgive=${forgive}`;
 		const within = reach === null ? "" : `&reach=${reach}`;

@@ -50,6 +50,8 @@ export interface HitsPicture {
 	hands: boolean;
 	/** Made hits are joined to what they were made from. */
 	kin: boolean;
+	/** Grace notes are joined to the hits that they belong to, by their indices. */
+	graces: Map<number, number> | null;
 	colours: Roles;
 }
 
@@ -107,6 +109,7 @@ export function drawHits(
 		if (picture.flags && reading === "written")
 			drawFlags(context, was, (hit) => written.strokes[hit], writtenAt, colours.written);
 	}
+	if (picture.graces && !picture.all) drawGraces(context, picture, was, playedAt ?? writtenAt);
 	if (picture.times > 1 && !picture.all) drawLeashes(context, picture, shown, playedAt ?? writtenAt, x);
 	if (played && playedAt && picture.tails && reading === "played") {
 		const ends = (hit: number) => x(picture.tails?.played(hit) ?? 0);
@@ -193,6 +196,32 @@ function drawKin(
 	}
 	context.stroke();
 	context.globalAlpha = silent ? 0.3 : 1;
+}
+
+/** A stroke from each grace note to its hit, below both. */
+function drawGraces(
+	context: CanvasRenderingContext2D,
+	{ graces, colours, played, written, reading }: HitsPicture,
+	hits: number[],
+	at: PlaceOf,
+) {
+	const sounds = (hit: number) => reading === "written" || !played?.silenced.has(written.ids[hit]);
+	const alpha = context.globalAlpha;
+	context.strokeStyle = colours.ink;
+	context.globalAlpha = alpha * 0.6;
+	context.lineWidth = 1;
+	context.beginPath();
+	for (const hit of hits) {
+		const head = graces?.get(hit);
+		if (head === undefined || !sounds(hit)) continue;
+		const [from, to] = [at(hit), at(head)];
+		const below = Math.max(from.y, to.y) + radius + 3;
+		context.moveTo(from.x, from.y + radius);
+		context.quadraticCurveTo(from.x, below, (from.x + to.x) / 2, below);
+		context.quadraticCurveTo(to.x, below, to.x, to.y + radius);
+	}
+	context.stroke();
+	context.globalAlpha = alpha;
 }
 
 /** How long hits last: a line from each dot to where it ends. Beneath one another where both readings are seen. */

@@ -1,5 +1,6 @@
 /** What of a row lies under the pointer, and what is said of it. */
 import { noteName, signed } from "../lib/words";
+import { gracesOf } from "../part/graces";
 import { hitsOf, idOf } from "../part/hits";
 import { hitPlacer, linesOf, shownWindow } from "../part/shown";
 import type { WorkspaceState } from "../part/store";
@@ -76,6 +77,7 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	const made = performance?.made.get(id);
 	const maker = 1 + state.recipe.passes.findIndex(({ id }) => id === made?.pass);
 	words.push(made ? `made by pass ${maker}` : `written ${part.written.velocities[hit]}`);
+	if (gracesOf(part).has(hit)) words.push("grace note");
 	const { articulations, family } = part.kit.instruments[index];
 	if (family === "tonal") words.splice(1, 0, noteName((performance ?? part.written).notes[hit]));
 	const way = (stroke: number | null | undefined) => articulations[stroke ?? -1]?.name;
@@ -104,6 +106,6 @@ export function hitInWords(state: WorkspaceState, index: number, hit: number) {
 	const off = signed(Math.abs(late), 1);
 	const [lasts] = lengthOf(state, hit);
 	if (showsTails(state, index)) words.push(`${Math.round(lasts)} ms long`);
-	words.push(off === "0.0" ? "on the grid" : `${off} ms ${late > 0 ? "late" : "early"}`);
+	words.push(off === "0.0" ? "on its line" : `${off} ms ${late > 0 ? "late" : "early"}`);
 	return words.join(", ");
 }

@@ -88,8 +88,8 @@ interface Running {
 /** By what the part is read: with another one it is another part to the eye. */
 const readBy = ({ drums, take, kit }: PartState) => `${drums} ${take} ${kit?.id} ${kit?.revision}`;
 
-/** What of Written the page draws: another source, other layers, another grid. */
-const writtenBy = ({ source, layers, grid }: PartState) => JSON.stringify([source, layers, grid]);
+/** What of Written the page draws: another source, other layers, other lines. */
+const writtenBy = ({ source, layers, lines }: PartState) => JSON.stringify([source, layers, lines]);
 
 /** The server, or its disk, cannot do it now. */
 const notNow = [0, 502, 503, 504, 507];

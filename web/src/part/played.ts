@@ -10,6 +10,7 @@ import type {
 	PassReport,
 	PerformanceColumns,
 	Property,
+	TimingColumns,
 } from "../api/generated/types";
 import { reused } from "../lib/reused";
 
@@ -52,7 +53,8 @@ export interface Played {
 	made: Map<number, Made>;
 	/** Where each belongs in the metre, in ticks. */
 	anchors: number[];
-	/** The grid lines that they are meant for. */
+	/** The lines that they are played on: of those that were written, and of all. */
+	writtenLines: LineColumns;
 	lines: LineColumns;
 	/** How hard is struck in each bar. */
 	bars: BarColumns;
@@ -82,6 +84,7 @@ function silent(instrument: string, { portrait }: MeasuredInstrument): MeasuredI
 		figures: {
 			...nothing,
 			count: 0,
+			graces: 0,
 			identical_neighbours: 0,
 			offset_mean: 0,
 			offset_spread: 0,
@@ -92,6 +95,8 @@ function silent(instrument: string, { portrait }: MeasuredInstrument): MeasuredI
 			lag_1_correlation: null,
 		},
 		portrait: { touch: portrait.touch.map(() => 0), time: portrait.time.map(() => 0) },
+		lines: [],
+		lines_said: "",
 	};
 	silence.set(instrument, now);
 	return now;
@@ -153,7 +158,8 @@ export function received(
 			made.ids.map((id, place) => [id, { pass: made.passes[place], parent: made.parents[place] }]),
 		),
 		anchors: with_(written.ticks, made.anchors),
-		lines: made.ids.length === 0 ? written.lines : linesOf(written.lines, made.lines),
+		writtenLines: timing.writtenLines,
+		lines: made.ids.length === 0 ? timing.writtenLines : linesOf(timing.writtenLines, made.lines),
 		bars: reused(before?.bars, columns.bars),
 		notes: plain ? written.notes : [...written.notes, ...made.notes],
 		strokes: plain ? written.strokes : [...written.strokes, ...made.strokes],
@@ -200,7 +206,15 @@ function timingOf({ timing }: PerformanceColumns, written: PartDetail["written"]
 	}
 	const lengths = timing.lasts.length > 0 ? [...written.lengths] : written.lengths;
 	for (const [index, lasts] of timing.lasts) lengths[index] = lasts / 1e5;
-	return { ticks, seconds, lengths };
+	return { ticks, seconds, lengths, writtenLines: movedLines(written.lines, timing.lines) };
+}
+
+/** The lines of written hits, some of which are played on others. */
+function movedLines(written: LineColumns, moved: TimingColumns["lines"]): LineColumns {
+	if (moved.length === 0) return written;
+	const [ticks, seconds] = [[...written.ticks], [...written.seconds]];
+	for (const [index, tick, at] of moved) [ticks[index], seconds[index]] = [tick, at / 1e5];
+	return { ...written, ticks, seconds };
 }
 
 /** How much louder one reading is than another, in dB. */

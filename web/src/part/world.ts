@@ -65,7 +65,7 @@ export class Server {
 	get state(): PartState {
 		const { revision, recipe, variation, source, name } = this;
 		const history = { undo: this.#undo.at(-1)?.label ?? null, redo: null };
-		const fixed = { drums: true, take: 1, kit: null, layers: null, grid: null };
+		const fixed = { drums: true, take: 1, kit: null, layers: null, lines: {} };
 		return { ...fixed, id: 1, revision, recipe, variation, source, name, history } as unknown as PartState;
 	}
 

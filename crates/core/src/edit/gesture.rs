@@ -778,7 +778,8 @@ impl<'a> Now<'a> {
 
     fn added(&self, (note, channel): (Note, Channel), tick: Ticks, velocity: Velocity, snapped: bool) -> Done {
         let Bench { part, chart, context, .. } = self.bench;
-        let on_grid = || chart.meant(part, context.metre).grid.nearest(context.metre, tick);
+        let place = chart.instrument_of(note, channel);
+        let on_grid = || chart.meant(part, context.metre, context.tempo).line(context.metre, place, tick);
         let tick = if snapped { on_grid() } else { tick.rounded() };
         let tick = Ticks(tick.0.max(0.0));
         let length = Ticks(context.metre.ppq().as_f64() / 8.0).rounded();
@@ -1015,7 +1016,7 @@ impl<'a> Now<'a> {
         let none = if before < STIFF || loose {
             Action::Loosen(Loosen { early: Millis(0.0), late: Millis(0.0), wander: Millis(0.0), ..Loosen::default() })
         } else {
-            let grid = chart.meant(part, context.metre).grid;
+            let grid = chart.meant(part, context.metre, context.tempo).grid;
             Action::Pull(Pull { grid, strength: Percent(0.0), forgive: Millis(0.0), ..Pull::default() })
         };
         let (recipe, pass) = self.with_pass_at(instrument, none);
@@ -1050,7 +1051,7 @@ impl<'a> Now<'a> {
         let id = match known {
             Some(id) => id,
             None => {
-                let grid = chart.meant(part, context.metre).grid;
+                let grid = chart.meant(part, context.metre, context.tempo).grid;
                 let take = Extraction {
                     instruments: vec![instrument.clone()],
                     grid: Some(grid),

@@ -1,10 +1,11 @@
 //! A part as its kit and metre read it: what no pass changes, worked out once.
 
 use crate::base::units::{Channel, Note};
+use crate::kit::meant::{Graces, LinesSetting, Meant};
 use crate::kit::{Kit, KitLookup, LayerBounds};
 use crate::part::hit::Part;
-use crate::time::grid::Grid;
 use crate::time::metre::MetreMap;
+use crate::time::tempo::TempoMap;
 use std::any::Any;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
@@ -14,10 +15,11 @@ use std::sync::OnceLock;
 /// worked out when they are first asked for.
 ///
 /// ```
-/// use vivida_core::{Chart, Kit, MetreMap, Part, Ppq};
-/// let (part, metre) = (Part::default(), MetreMap::new(Ppq::new(960).unwrap(), []));
+/// use vivida_core::{Chart, Kit, MetreMap, Part, Ppq, TempoMap};
+/// let ppq = Ppq::new(960).unwrap();
+/// let (part, metre, tempo) = (Part::default(), MetreMap::new(ppq, []), TempoMap::new(ppq, []));
 /// let chart = Chart::new(&part, Kit::of_drums(&part));
-/// assert_eq!(chart.meant(&part, &metre).grid.to_string(), "1/16");
+/// assert_eq!(chart.meant(&part, &metre, &tempo).grid.to_string(), "1/16");
 /// ```
 #[derive(Debug)]
 pub struct Chart {
@@ -31,22 +33,14 @@ pub struct Chart {
     pub(crate) lookup: KitLookup,
     /// For each instrument what all go by that choke it; nothing where nothing does.
     pub(crate) choking: Vec<Option<u16>>,
-    /// What the person measures against; else the grid that fits best.
-    grid: Option<Grid>,
+    /// What the person measures against; else what fits best.
+    lines: LinesSetting,
     of_instruments: OnceLock<Vec<Vec<usize>>>,
+    graces: OnceLock<Graces>,
     meant: OnceLock<Meant>,
     weights: OnceLock<Vec<f64>>,
     /// What is read of the part as it was written, kept by whoever reads it.
     written: OnceLock<Box<dyn Any + Send + Sync>>,
-}
-
-/// Where hits seem to be meant.
-#[derive(Debug)]
-pub struct Meant {
-    /// The grid that the part seems to be meant for; offsets are measured against it.
-    pub grid: Grid,
-    /// For each index the grid line nearest to where it is written, in ticks.
-    pub lines: Vec<f64>,
 }
 
 impl Chart {
@@ -60,6 +54,7 @@ impl Chart {
         Chart {
             instruments: part.hits().iter().map(instrument).collect(),
             of_instruments: OnceLock::new(),
+            graces: OnceLock::new(),
             meant: OnceLock::new(),
             weights: OnceLock::new(),
             written: OnceLock::new(),
@@ -67,13 +62,13 @@ impl Chart {
             lookup,
             kit,
             listed,
-            grid: None,
+            lines: LinesSetting::default(),
         }
     }
 
-    /// With offsets measured against a grid of the person's choice; nothing means the one that fits best.
-    pub fn measured_against(self, grid: Option<Grid>) -> Chart {
-        Chart { grid, meant: OnceLock::new(), written: OnceLock::new(), ..self }
+    /// With offsets measured against lines of the person's choice; what is not said is found.
+    pub fn measured_against(self, lines: LinesSetting) -> Chart {
+        Chart { lines, meant: OnceLock::new(), written: OnceLock::new(), ..self }
     }
 
     /// With the velocity layers of its instruments begun elsewhere.
@@ -97,9 +92,9 @@ impl Chart {
         self.lookup.stroke(note, channel).map(|(_, stroke)| stroke)
     }
 
-    /// The indices of an instrument's hits, by its place in the kit.
-    pub(crate) fn of_instrument(&self, instrument: usize) -> &[usize] {
-        let all = self.of_instruments.get_or_init(|| {
+    /// The indices of each instrument's hits, by its place in the kit.
+    fn by_instrument(&self) -> &[Vec<usize>] {
+        self.of_instruments.get_or_init(|| {
             let mut all = vec![Vec::new(); self.kit.instruments.len()];
             for (index, place) in self.instruments.iter().enumerate() {
                 if let Some(place) = place {
@@ -107,17 +102,24 @@ impl Chart {
                 }
             }
             all
-        });
-        all.get(instrument).map_or(&[], Vec::as_slice)
+        })
     }
 
-    /// Where the hits of its part seem to be meant.
-    pub fn meant(&self, part: &Part, metre: &MetreMap) -> &Meant {
-        self.meant.get_or_init(|| {
-            let ticks = || part.hits().iter().map(|hit| hit.tick);
-            let grid = self.grid.unwrap_or_else(|| Grid::fit(metre, ticks()));
-            Meant { grid, lines: ticks().map(|tick| grid.nearest(metre, tick).0).collect() }
-        })
+    /// The indices of an instrument's hits, by its place in the kit.
+    pub(crate) fn of_instrument(&self, instrument: usize) -> &[usize] {
+        self.by_instrument().get(instrument).map_or(&[], Vec::as_slice)
+    }
+
+    /// The grace notes of its part.
+    pub fn graces(&self, part: &Part, tempo: &TempoMap) -> &Graces {
+        self.graces.get_or_init(|| Graces::found(part, tempo, self.by_instrument()))
+    }
+
+    /// What the hits of its part are meant for.
+    pub fn meant(&self, part: &Part, metre: &MetreMap, tempo: &TempoMap) -> &Meant {
+        let id = |place: usize| self.kit.instruments[place].id.clone();
+        let graces = || self.graces(part, tempo).clone();
+        self.meant.get_or_init(|| Meant::of(part, metre, tempo, self.by_instrument(), graces(), id, &self.lines))
     }
 
     /// The one reading of the part as it was written, which no pass changes: worked out when it is first asked for.

@@ -4,6 +4,7 @@ pub(crate) mod bridge;
 pub(crate) mod chart;
 pub(crate) mod file;
 pub(crate) mod general_midi;
+pub(crate) mod meant;
 pub(crate) mod own;
 pub(crate) mod sample;
 

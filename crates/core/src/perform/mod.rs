@@ -262,6 +262,8 @@ struct Made {
     /// Where it would sound if its parent stood where it was written: its place in the written order.
     stands: f64,
     length: f64,
+    /// The index of the hit that it is a grace note of.
+    leads_to: Option<u32>,
 }
 
 /// The hits in the hands of the passes, in columns that actions change in place. An **index** is a place in
@@ -497,6 +499,22 @@ impl<'a> Stage<'a> {
         self.made_at(index).map_or_else(|| self.part.hits()[index].tick, |made| Ticks(made.anchor))
     }
 
+    /// Where it would belong if the lines that its instrument is meant for were straight: what slots of the bar are told by.
+    pub(crate) fn straightened(&self, index: usize) -> Ticks {
+        let meant = self.chart.meant(self.part, self.metre, self.tempo);
+        match self.made_at(index) {
+            None => {
+                let at = self.part.hits()[index].tick;
+                let off = meant.lines[index] - meant.straight[index];
+                if off == 0.0 { at } else { Ticks(at.0 - off) }
+            }
+            Some(made) => {
+                let (line, straight) = meant.line_at(self.metre, self.instrument(index), Ticks(made.anchor));
+                Ticks(made.anchor - (line - straight))
+            }
+        }
+    }
+
     /// Its place in the written order, in ticks.
     fn stands(&self, index: usize) -> f64 {
         self.made_at(index).map_or_else(|| self.part.hits()[index].tick.0, |made| made.stands)
@@ -705,7 +723,7 @@ impl<'a> Stage<'a> {
         }
         let stands = parent.map_or(hit.onset.0, |parent| self.stands(parent) + hit.onset.0 - self.onset[parent]);
         let parent = parent.map(|parent| self.id[parent]);
-        self.made.push(Made { pass: by, parent, anchor: hit.anchor.0, stands, length: hit.length.0 });
+        self.made.push(Made { pass: by, parent, anchor: hit.anchor.0, stands, length: hit.length.0, leads_to: None });
         self.id.push(id);
         self.note.push(hit.note);
         self.channel.push(hit.channel);
@@ -716,6 +734,20 @@ impl<'a> Stage<'a> {
         self.length.push(hit.length.0);
         self.velocity.push(hit.velocity);
         true
+    }
+
+    /// What was made last is a grace note of a hit.
+    pub(crate) fn made_grace_of(&mut self, index: usize) {
+        if let Some(made) = self.made.last_mut() {
+            made.leads_to = Some(index as u32);
+        }
+    }
+
+    /// Each grace note, written or made, and the hit that it belongs to.
+    pub(crate) fn grace_notes(&self) -> Vec<(usize, usize)> {
+        let first = self.part.hits().len();
+        let made = (first..).zip(&self.made).filter_map(|(index, made)| Some((index, made.leads_to? as usize)));
+        self.chart.graces(self.part, self.tempo).pairs().chain(made).collect()
     }
 
     /// Whether a pass made it.

@@ -201,7 +201,10 @@ impl Stage<'_> {
         self.lane_values = 0;
         let many = aimed.len() * pass.action.makes();
         if many <= MOST_MADE {
-            pass.action.act(self, &aimed, &dice);
+            match pass.action.moves_in_time() {
+                true => self.with_grace_notes(&aimed, |stage| pass.action.act(stage, &aimed, &dice)),
+                false => pass.action.act(self, &aimed, &dice),
+            }
             self.hold_within_reason(&aimed);
         }
         if self.count() > count {
@@ -266,6 +269,22 @@ impl Stage<'_> {
         report
     }
 
+    /// Moves hits, and grace notes to where the hit went that they belong to, also where the pass aims at one of both alone;
+    /// where it is the grace note it goes alone.
+    pub(crate) fn with_grace_notes(&mut self, aimed: &[usize], act: impl FnOnce(&mut Self)) {
+        let led = |(grace, hit): (usize, usize)| Led { grace, hit, was: (self.onset[grace], self.onset[hit]) };
+        let led: Vec<Led> = self.grace_notes().into_iter().map(led).collect();
+        act(self);
+        if led.is_empty() {
+            return;
+        }
+        let mut is_aimed = vec![false; self.count()];
+        aimed.iter().for_each(|&index| is_aimed[index] = true);
+        for Led { grace, hit, was } in led.into_iter().filter(|one| is_aimed[one.hit]) {
+            self.onset[grace] = was.0 + (self.onset[hit] - was.1);
+        }
+    }
+
     /// However often factors are multiplied, numbers stay numbers that can be reckoned with: hundreds of passes that each
     /// make hits several times as loud or long lead nowhere that one can return from.
     fn hold_within_reason(&mut self, indices: &[usize]) {
@@ -275,6 +294,13 @@ impl Stage<'_> {
             }
         }
     }
+}
+
+/// A grace note and its hit, and where both were.
+struct Led {
+    grace: usize,
+    hit: usize,
+    was: (f64, f64),
 }
 
 /// What the aimed hits were before a pass, in the columns that its action may change. Its columns are

@@ -171,7 +171,7 @@ impl Found {
 struct Search<'a> {
     stage: &'a Stage<'a>,
     all: &'a [usize],
-    /// The bar of each, from 1, and where in it, in ticks.
+    /// The bar of each, from 1, and where in it it would lie if its lines were straight, in ticks.
     places: Vec<(u32, f64)>,
     own: Bits,
     sample: Vec<usize>,
@@ -187,7 +187,7 @@ impl<'a> Search<'a> {
             if !(bar.start..bar.start + bar.length).contains(&at) {
                 bar = metre.bar_at(at);
             }
-            (bar.number, at.0 - bar.start.0)
+            (bar.number, stage.straightened(index).0 - bar.start.0)
         });
         let places = places.collect();
         let set: HashSet<usize> = sample.iter().copied().collect();

@@ -3,8 +3,8 @@
 pub(crate) mod aim_rule;
 pub(crate) mod findings;
 pub(crate) mod movement;
+pub(crate) mod played_lines;
 pub(crate) mod report;
-
 pub(crate) mod starting_points;
 pub(crate) mod study;
 pub(crate) mod touch_with_room;

@@ -3,14 +3,20 @@
 use crate::base::stats::{Counts, lag_1_correlation, mean, outline, standard_deviation};
 use crate::base::units::{Millis, Ticks, Velocity};
 use crate::kit::chart::Chart;
+use crate::kit::meant::Meant;
 use crate::kit::{Instrument, InstrumentId};
-use crate::part::hit::Part;
+use crate::part::graces::Ornament;
+use crate::part::hit::{HitId, Part};
 use crate::part::lane::Lane;
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::read::movement::{self, MovementReading};
+use crate::read::played_lines::PlayedLines;
 use crate::time::grid::Grid;
+use crate::time::lines::Lines;
+use crate::time::reference::LinesFrom;
 use crate::time::swung::SwingFigure;
 use serde::Serialize;
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 /// How far a time portrait reaches to either side, in ms.
@@ -33,11 +39,17 @@ pub struct Figures {
     pub hard: f64,
     /// Share (0 to 1) of neighbouring hits of one instrument that have the same velocity.
     pub identical_neighbours: f64,
-    /// Mean offset from the grid; late is positive.
+    /// Grace notes among them, which keep no time of their own.
+    pub graces: u32,
+    /// Mean offset from the lines that are meant, without grace notes; late is positive.
     pub offset_mean: Millis,
     /// How far offsets spread: their standard deviation.
     pub offset_spread: Millis,
-    /// Share (0 to 1) of hits that lie on the grid to the tick.
+    /// The hit that is furthest from where the others are.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub worst: Option<WorstHit>,
+    /// Share (0 to 1) of hits that lie on their lines to the tick.
     pub on_grid: f64,
     /// Share (0 to 1) of hits that come before their line, by more than half a tick.
     pub early: f64,
@@ -53,6 +65,26 @@ pub struct Figures {
     pub heard_swing: Option<SwingFigure>,
     /// How much one offset predicts the next, −1 to 1.
     pub lag_1_correlation: Option<f64>,
+}
+
+/// A hit that is far from its line.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, TS)]
+pub struct WorstHit {
+    /// Which.
+    pub hit: HitId,
+    /// How late.
+    pub late: Millis,
+    /// The bar of its line.
+    pub bar: u32,
+}
+
+/// How many hits are ornamented in one way.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, TS)]
+pub struct OrnamentCount {
+    /// How.
+    pub ornament: Ornament,
+    /// How many.
+    pub count: u32,
 }
 
 /// The outlines of one reading of one instrument; the highest place of each is 255.
@@ -73,6 +105,18 @@ pub struct MeasuredInstrument {
     pub figures: Figures,
     /// In outlines.
     pub portrait: Portrait,
+    /// The lines that its timing is measured against, bar by bar.
+    pub lines: Vec<LinesFrom>,
+    /// The same in words: “straight 16ths, 8th triplets in bar 8”.
+    pub lines_said: String,
+    /// Flams, drags, ruffs and rolls, as they were written.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<OrnamentCount>>")]
+    pub ornaments: Vec<OrnamentCount>,
+    /// The same in words: “12 flams, 1 roll”.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    #[ts(optional, as = "Option<String>")]
+    pub ornaments_said: String,
     /// How its hits move, in each property in which any of the part's do.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[ts(optional, as = "Option<Vec<MovementReading>>")]
@@ -84,7 +128,8 @@ impl MeasuredInstrument {
     pub fn silent(instrument: InstrumentId) -> MeasuredInstrument {
         let nothing = Tally::default();
         let (figures, portrait) = (nothing.figures(), nothing.portrait());
-        MeasuredInstrument { instrument, figures, portrait, movement: Vec::new() }
+        let (lines, lines_said, ornaments, ornaments_said, movement) = Default::default();
+        MeasuredInstrument { instrument, figures, portrait, lines, lines_said, ornaments, ornaments_said, movement }
     }
 }
 
@@ -103,42 +148,56 @@ impl Measured {
     /// The Written reading of a part. The chart keeps it: nothing changes what was written.
     pub fn written<'a>(part: &Part, chart: &'a Chart, context: &Context<'_>) -> &'a Measured {
         chart.written(|| {
-            let meant = chart.meant(part, context.metre);
+            let meant = chart.meant(part, context.metre, context.tempo);
             let mut tallies = Tallies::new(chart);
-            for ((hit, &index), &line) in part.hits().iter().zip(&chart.instruments).zip(&meant.lines) {
-                let index = index.map(usize::from);
-                tallies.take(context, index, Ticks(line), hit.tick, hit.velocity);
-                tallies.amplify(index, hit.velocity, loud_at(context.lanes.iter(), hit.tick));
+            for (index, (hit, &place)) in part.hits().iter().zip(&chart.instruments).enumerate() {
+                let place = place.map(usize::from);
+                let line = (!meant.graces.is_one(index)).then(|| Ticks(meant.lines[index]));
+                tallies.take(context, place, line, &PlayedHit::as_written(hit));
+                tallies.amplify(place, hit.velocity, loud_at(context.lanes.iter(), hit.tick));
             }
-            tallies.measured(chart)
+            tallies.measured(chart, |place| meant.of_drum(place), meant)
         })
     }
 
-    /// The Played reading. The grid line of a hit is the one nearest to where it was written, or to the
-    /// anchor that it was made with.
+    /// The Played reading. The line of a hit is that of the place where it was written, or of the anchor that it was made
+    /// with; where passes swing it, or straighten it, it is that of the same place there.
     pub fn played(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Measured {
-        let meant = chart.meant(part, context.metre);
+        Measured::played_on(part, chart, context, performance, &PlayedLines::of(part, chart, context, performance))
+    }
+
+    /// The same on lines that were found before.
+    pub fn played_on(
+        part: &Part,
+        chart: &Chart,
+        context: &Context<'_>,
+        performance: &Performance,
+        lines: &PlayedLines<'_>,
+    ) -> Measured {
         let mut tallies = Tallies::new(chart);
-        let mut made: Vec<&MadeHit> = performance.made.iter().filter(|made| made.played.silenced.is_none()).collect();
-        made.sort_by(|a, b| a.played.tick.0.total_cmp(&b.played.tick.0));
+        let first_made = performance.written.len();
+        let mut made: Vec<(usize, &MadeHit)> =
+            (first_made..).zip(&performance.made).filter(|(_, made)| made.played.silenced.is_none()).collect();
+        made.sort_by(|a, b| a.1.played.tick.0.total_cmp(&b.1.played.tick.0));
         let mut made = made.into_iter().peekable();
-        let mut take = |hit: &PlayedHit, line: Ticks| {
-            let index = chart.instrument_of(hit.note, hit.channel);
-            tallies.take(context, index, line, hit.tick, hit.velocity);
+        let mut take = |index: usize, hit: &PlayedHit, line: &dyn Fn(Option<usize>) -> Ticks| {
+            let place = chart.instrument_of(hit.note, hit.channel);
+            let line = (!lines.graces[index]).then(|| line(place));
+            tallies.take(context, place, line, hit);
             let lanes = performance.lanes.iter().map(|one| &one.lane);
-            tallies.amplify(index, hit.velocity, loud_at(lanes, hit.tick) * decibels(hit.movement.level));
+            tallies.amplify(place, hit.velocity, loud_at(lanes, hit.tick) * decibels(hit.movement.level));
         };
-        let on_grid = |made: &MadeHit| meant.grid.nearest(context.metre, made.anchor);
-        for (hit, &line) in performance.written.iter().zip(&meant.lines) {
-            while let Some(one) = made.next_if(|one| one.played.tick < hit.tick) {
-                take(&one.played, on_grid(one));
+        for (index, (hit, &line)) in performance.written.iter().zip(lines.written.iter()).enumerate() {
+            while let Some(one) = made.next_if(|(_, one)| one.played.tick < hit.tick) {
+                take(one.0, &one.1.played, &|place| lines.line(context, place, one.1.anchor));
             }
             if hit.silenced.is_none() {
-                take(hit, Ticks(line));
+                take(index, hit, &|_| Ticks(line));
             }
         }
-        made.for_each(|one| take(&one.played, on_grid(one)));
-        let mut measured = tallies.measured(chart);
+        made.for_each(|(index, one)| take(index, &one.played, &|place| lines.line(context, place, one.anchor)));
+        let meant = chart.meant(part, context.metre, context.tempo);
+        let mut measured = tallies.measured(chart, |place| lines.of_drum(place), meant);
         let moving = movement::readings(chart, performance);
         measured.instruments.iter_mut().zip(moving).for_each(|(one, movement)| one.movement = movement);
         measured
@@ -166,7 +225,7 @@ impl Report {
 /// Measure a part and its performance.
 pub fn report(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Report {
     Report {
-        grid: chart.meant(part, context.metre).grid,
+        grid: chart.meant(part, context.metre, context.tempo).grid,
         written: Measured::written(part, chart, context).clone(),
         played: Measured::played(part, chart, context, performance),
     }
@@ -181,8 +240,10 @@ struct Tally {
     /// Neighbours of one velocity, and all pairs of neighbours.
     alike: usize,
     pairs: usize,
-    /// In ms from the grid.
+    graces: usize,
+    /// In ms from their lines, and the hits and the bars.
     offsets: Vec<f64>,
+    hits: Vec<(HitId, u32)>,
     on_grid: usize,
     early: usize,
     /// Where in the beat those lie that may be offbeat 8ths, and how far off it those on the beat.
@@ -201,7 +262,9 @@ impl Default for Tally {
             last: None,
             alike: 0,
             pairs: 0,
+            graces: 0,
             offsets: Vec::new(),
+            hits: Vec::new(),
             on_grid: 0,
             early: 0,
             offbeats: Offbeats::default(),
@@ -245,6 +308,47 @@ impl Offbeats {
     }
 }
 
+/// Which lines count where: those that count longest alone, and up to two places where others do.
+fn lines_in_words(lines: &[LinesFrom]) -> String {
+    const SAID: usize = 2;
+    let mut longest: Vec<(Lines, u32)> = Vec::new();
+    for (nth, from) in lines.iter().enumerate() {
+        // The last ones go on for as long as anybody knows.
+        let bars = lines.get(nth + 1).map_or(8, |next| next.bar - from.bar);
+        match longest.iter_mut().find(|(known, _)| *known == from.lines) {
+            Some((_, count)) => *count += bars,
+            None => longest.push((from.lines, bars)),
+        }
+    }
+    let Some((most, _)) = longest.into_iter().rev().max_by_key(|(_, bars)| *bars) else { return String::new() };
+    let others = lines.iter().enumerate().filter(|(_, from)| from.lines != most);
+    let place = |(nth, from): (usize, &LinesFrom)| match lines.get(nth + 1) {
+        Some(next) if next.bar == from.bar + 1 => format!("{} in bar {}", from.lines, from.bar),
+        Some(next) => format!("{} in bars {} to {}", from.lines, from.bar, next.bar - 1),
+        None => format!("{} from bar {} on", from.lines, from.bar),
+    };
+    let places: Vec<String> = others.clone().take(SAID).map(place).collect();
+    let more = others.count().saturating_sub(SAID);
+    let mut said = std::iter::once(most.to_string()).chain(places).collect::<Vec<String>>().join("; ");
+    if more > 0 {
+        said += &format!("; {more} more {}", if more == 1 { "change" } else { "changes" });
+    }
+    said
+}
+
+fn ornaments_in_words(ornaments: &[OrnamentCount]) -> String {
+    let one = |OrnamentCount { ornament, count }: &OrnamentCount| {
+        let name = match ornament {
+            Ornament::Flam => "flam",
+            Ornament::Drag => "drag",
+            Ornament::Ruff => "ruff",
+            Ornament::Roll => "roll",
+        };
+        format!("{count} {name}{}", if *count == 1 { "" } else { "s" })
+    };
+    ornaments.iter().map(one).collect::<Vec<String>>().join(", ")
+}
+
 /// Where the offbeats lie on average, in %, counted from where the beats do; without any, from their
 /// lines. Nothing where they are so few and so uneven that the mean may be off by more than a few %.
 fn swing_of(offbeats: &[f64], beats: &[f64]) -> Option<f64> {
@@ -266,6 +370,9 @@ fn decibels(db: f32) -> f64 {
     if db == 0.0 { 1.0 } else { libm::pow(10.0, f64::from(db) / 20.0) }
 }
 
+/// What is within half a tick of its line is exact: nearer no tick can be.
+pub(crate) const EXACT: f64 = 0.5 + 1e-6;
+
 /// What is gathered of each instrument, and the energy that movement and lanes add.
 struct Tallies(Vec<Tally>, f64);
 
@@ -274,18 +381,25 @@ impl Tallies {
         Tallies(vec![Tally::default(); chart.kit.instruments.len()], 0.0)
     }
 
-    fn take(&mut self, context: &Context<'_>, index: Option<usize>, line: Ticks, tick: Ticks, velocity: Velocity) {
-        let Some(tally) = index.and_then(|index| self.0.get_mut(index)) else { return };
+    /// A hit of an instrument; grace notes have no line.
+    fn take(&mut self, context: &Context<'_>, place: Option<usize>, line: Option<Ticks>, hit: &PlayedHit) {
+        let Some(tally) = place.and_then(|place| self.0.get_mut(place)) else { return };
+        let PlayedHit { tick, velocity, .. } = *hit;
         tally.velocities[usize::from(velocity.get())] += 1;
         if let Some(last) = tally.last.replace(velocity) {
             tally.pairs += 1;
             tally.alike += usize::from(last == velocity);
         }
+        let Some(line) = line else {
+            tally.graces += 1;
+            return;
+        };
         tally.offsets.push(context.tempo.millis_of(tick - line, line).0);
-        tally.on_grid += usize::from((tick.0 - line.0).abs() <= 0.5);
-        tally.early += usize::from(tick.0 - line.0 < -0.5);
+        tally.on_grid += usize::from((tick.0 - line.0).abs() <= EXACT);
+        tally.early += usize::from(tick.0 - line.0 < -EXACT);
         let ppq = context.metre.ppq().as_f64();
         let bar = context.metre.bar_at(line);
+        tally.hits.push((hit.id, bar.number));
         let beat = if bar.metre.is_compound() { ppq * 1.5 } else { ppq };
         let within = |of: f64| of - of.floor();
         let beats = (tick.0 - bar.start.0) / beat;
@@ -312,13 +426,15 @@ impl Tallies {
         }
     }
 
-    fn measured(self, chart: &Chart) -> Measured {
+    fn measured<'a>(self, chart: &Chart, lines: impl Fn(Option<usize>) -> &'a [LinesFrom], meant: &Meant) -> Measured {
         let mut all = Tally::default();
         for one in &self.0 {
             all.velocities.iter_mut().zip(one.velocities).for_each(|(sum, count)| *sum += count);
             all.alike += one.alike;
             all.pairs += one.pairs;
+            all.graces += one.graces;
             all.offsets.extend(&one.offsets);
+            all.hits.extend(&one.hits);
             all.on_grid += one.on_grid;
             all.early += one.early;
             all.sixteenths.iter_mut().zip(&one.sixteenths).for_each(|(all, own)| all.extend(own));
@@ -331,15 +447,31 @@ impl Tallies {
             .map(|(velocity, count)| velocity.amplitude().powi(2) * f64::from(count))
             .sum();
         let energy = plain + self.1;
-        let one = |(instrument, tally): (&Instrument, &Tally)| MeasuredInstrument {
-            instrument: instrument.id.clone(),
-            figures: tally.figures(),
-            portrait: tally.portrait(),
-            movement: Vec::new(),
+        let mut ornaments: Vec<BTreeMap<Ornament, u32>> = vec![BTreeMap::new(); self.0.len()];
+        for (index, ornament) in &meant.graces.ornaments {
+            let place = chart.instruments[*index as usize].map(usize::from);
+            if let Some(counts) = place.and_then(|place| ornaments.get_mut(place)) {
+                *counts.entry(*ornament).or_default() += 1;
+            }
+        }
+        let counted = |(&ornament, &count): (&Ornament, &u32)| OrnamentCount { ornament, count };
+        let one = |(place, (instrument, tally)): (usize, (&Instrument, &Tally))| {
+            let ornaments: Vec<OrnamentCount> = ornaments[place].iter().map(counted).collect();
+            let lines = lines(Some(place));
+            MeasuredInstrument {
+                instrument: instrument.id.clone(),
+                figures: tally.figures(),
+                portrait: tally.portrait(),
+                lines_said: if tally.offsets.is_empty() { String::new() } else { lines_in_words(lines) },
+                lines: lines.to_vec(),
+                ornaments_said: ornaments_in_words(&ornaments),
+                ornaments,
+                movement: Vec::new(),
+            }
         };
         Measured {
             all: all.figures(),
-            instruments: chart.kit.instruments.iter().zip(&self.0).map(one).collect(),
+            instruments: chart.kit.instruments.iter().zip(&self.0).enumerate().map(one).collect(),
             loudness: (energy > SILENT * plain).then(|| 10.0 * libm::log10(energy)),
         }
     }
@@ -359,6 +491,10 @@ impl Tally {
         let eighths = (offbeats.len() >= 4).then_some(offbeats).and_then(|offbeats| swing_of(&offbeats, &self.beats));
         let of = |grid: Grid, found: Option<f64>| found.map(|percent| SwingFigure::new(grid, percent));
         let swings = [of(Grid::SIXTEENTHS, sixteenths), of(Grid::straight(8), eighths)];
+        let middle = mean(&self.offsets);
+        let far = |late: f64| (late - middle).abs();
+        let worst =
+            self.offsets.iter().zip(&self.hits).max_by(|a, b| far(*a.0).total_cmp(&far(*b.0)).then(b.1.cmp(a.1)));
         let share = |some: usize, all: usize| if all == 0 { 0.0 } else { some as f64 / all as f64 };
         Figures {
             count: velocities.count,
@@ -368,8 +504,10 @@ impl Tally {
             typical: velocities.quantile(0.5),
             hard: velocities.quantile(0.9),
             identical_neighbours: share(self.alike, self.pairs),
-            offset_mean: Millis(mean(&self.offsets)),
+            graces: self.graces as u32,
+            offset_mean: Millis(middle),
             offset_spread: Millis(standard_deviation(&self.offsets)),
+            worst: worst.map(|(&late, &(hit, bar))| WorstHit { hit, late: Millis(late), bar }),
             on_grid: share(self.on_grid, self.offsets.len()),
             early: share(self.early, self.offsets.len()),
             late: share(self.offsets.len() - self.on_grid - self.early, self.offsets.len()),

@@ -154,7 +154,7 @@ pub fn starting_points(part: &Part, chart: &Chart, context: &Context<'_>) -> Vec
     let written = part.hits().iter().map(PlayedHit::as_written).collect();
     let heard = Heard::of(part, chart, context.tempo, &Performance { written, ..Performance::default() });
     let found = Found {
-        grid: chart.meant(part, context.metre).grid,
+        grid: chart.meant(part, context.metre, context.tempo).grid,
         is_played: reading.all.count > 8 && reading.all.on_grid < 0.5 && reading.all.offset_spread.0 > PLAYED,
         has_mishits: !mishits_of(&heard, chart).is_empty(),
     };

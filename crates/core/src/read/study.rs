@@ -1,8 +1,8 @@
 //! Study: how far a part is from another, drum by drum.
 //!
 //! The distance is Wasserstein's (1969; the earth mover's): how far, on average, hits would have to be moved so that
-//! one distribution is the other. Of velocities it is in steps of velocity, of timing in ms against the grid, slot by
-//! slot of the bar, each weighed by its share of this part's hits.
+//! one distribution is the other. Of velocities it is in steps of velocity, of timing in ms against straight
+//! lines, slot by slot of the bar, each weighed by its share of this part's hits; grace notes are left out of it.
 
 use crate::base::stats::quantile;
 use crate::base::units::Ticks;
@@ -11,6 +11,7 @@ use crate::kit::{Family, InstrumentId};
 use crate::part::hit::Part;
 use crate::perform::touch::TouchProfile;
 use crate::perform::{Context, Performance};
+use crate::read::played_lines::PlayedLines;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -57,7 +58,7 @@ pub struct Apart {
 impl Study {
     /// Of a part as it is played.
     pub fn of(part: &Part, chart: &Chart, context: &Context<'_>, performance: &Performance) -> Study {
-        let grid = chart.meant(part, context.metre).grid;
+        let lines = PlayedLines::of(part, chart, context, performance);
         let quarters = context.metre.bar(1).length.0 / context.metre.ppq().as_f64();
         let name = |place: usize| &chart.kit.instruments[place];
         let empty = |place: usize| Manner {
@@ -69,15 +70,23 @@ impl Study {
             offsets: BTreeMap::new(),
         };
         let mut manners: Vec<Manner> = (0..chart.kit.instruments.len()).map(empty).collect();
-        for hit in performance.sounding() {
+        let written = performance.written.len();
+        for (index, hit) in performance.hits().enumerate().filter(|(_, hit)| hit.silenced.is_none()) {
             let Some(place) = chart.instrument_of(hit.note, hit.channel) else { continue };
             let manner = &mut manners[place];
             manner.velocities.push(f64::from(hit.velocity.get()));
-            let line = grid.nearest(context.metre, hit.tick);
-            let late = context.tempo.millis_of(Ticks(hit.tick.0 - line.0), line).0;
-            manner.late.push(late);
-            if let Some(slot) = TouchProfile::slot(context.metre, quarters, line) {
-                manner.offsets.entry(slot).or_default().push(late);
+            if lines.graces[index] {
+                continue;
+            }
+            let (line, straight) = match index.checked_sub(written) {
+                None => (Ticks(lines.written[index]), lines.straight(index)),
+                Some(made) => lines.of_made(context, Some(place), performance.made[made].anchor),
+            };
+            let late = |from: Ticks| context.tempo.millis_of(hit.tick - from, from).0;
+            manner.late.push(late(line));
+            // Against straight lines, or two parts that are swung otherwise would be alike.
+            if let Some(slot) = TouchProfile::slot(context.metre, quarters, straight) {
+                manner.offsets.entry(slot).or_default().push(late(straight));
             }
         }
         manners.retain(|manner| !manner.velocities.is_empty());

@@ -137,6 +137,18 @@ pub enum ChordPlace {
     Inner,
 }
 
+/// Grace notes: flams, drags, ruffs and rolls, as they are found by what leads to louder strokes or bounces out of them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum GraceNotes {
+    /// They alone.
+    Only,
+    /// All but they.
+    None,
+    /// The hits that they belong to.
+    Led,
+}
+
 /// Whom a pass is for. All given conditions hold; an absent or empty one holds for every hit.
 ///
 /// Positions, gaps and lengths are looked up on the written hit, so an aim means the same hits
@@ -196,6 +208,10 @@ pub struct Aim {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub chord: Option<ChordPlace>,
+    /// Grace notes, all but these, or what they belong to.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub grace: Option<GraceNotes>,
     /// Not together with another instrument.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -231,6 +247,7 @@ impl Aim {
             hand: _,
             channels: _,
             chord: _,
+            grace: _,
             with,
             without,
             share: _,
@@ -405,6 +422,7 @@ impl AimOffer {
             run: Some(Run { place: RunPlace::First, every: two(), gap: Millis(150.0) }),
             hand: Some(Side::Left),
             chord: Some(ChordPlace::Top),
+            grace: Some(GraceNotes::None),
             with: Some(near()),
             without: Some(near()),
             share: Some(Percent(50.0)),
@@ -546,10 +564,11 @@ impl Aim {
     pub(crate) fn is_scope_alone(&self) -> bool {
         let Aim { instruments: _, bars: _, sections: _, invert: _, articulations, .. } = self;
         let Aim { positions, velocity, length, speed, run, with, without, share, picked, .. } = self;
-        let Aim { hand, channels, chord, .. } = self;
+        let Aim { hand, channels, chord, grace, .. } = self;
         let struck = hand.is_some() || !channels.is_empty();
         let of_the_hit = struck || positions.is_some() || velocity.is_some() || length.is_some() || picked.is_some();
         let of_others = chord.is_some()
+            || grace.is_some()
             || speed.is_some()
             || run.is_some()
             || with.is_some()
@@ -602,7 +621,7 @@ impl Aim {
         if let Some(positions) = &self.positions {
             let chosen: HashSet<u32> = positions.slots.iter().copied().collect();
             indices.retain(|&index| {
-                let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.anchor(index));
+                let (slot, miss) = slot_of(positions.grid, positions.bars, stage.metre, stage.straightened(index));
                 chosen.contains(&(slot + 1)) && miss <= positions.tolerance.factor() + 1e-9
             });
         }
@@ -648,6 +667,18 @@ impl Aim {
                 (ChordPlace::Any, Some(_)) => true,
                 (_, Some(found)) => place == found,
             });
+        }
+        if let Some(grace) = self.grace {
+            let mut wanted = vec![grace == GraceNotes::None; stage.count()];
+            for (note, hit) in stage.grace_notes() {
+                let (index, is_meant) = match grace {
+                    GraceNotes::Only => (note, true),
+                    GraceNotes::None => (note, false),
+                    GraceNotes::Led => (hit, true),
+                };
+                wanted[index] = is_meant;
+            }
+            indices.retain(|&index| wanted[index]);
         }
         for (near, wanted) in [(&self.with, true), (&self.without, false)] {
             let Some(near) = near else { continue };

@@ -53,7 +53,7 @@ fn why_not(recipe: &Recipe, pass: &Pass) -> Option<&'static str> {
     }
     let of_place = !aim.bars.is_empty() || !aim.sections.is_empty() || aim.positions.is_some();
     let of_others = aim.speed.is_some() || aim.run.is_some() || aim.with.is_some() || aim.without.is_some();
-    let of_others = of_others || aim.hand.is_some() || aim.chord.is_some();
+    let of_others = of_others || aim.hand.is_some() || aim.chord.is_some() || aim.grace.is_some();
     if of_place || aim.length.is_some() || of_others || aim.share.is_some() || aim.picked.is_some() {
         return Some("it depends on where in the song the stroke falls, or on others");
     }

@@ -45,6 +45,29 @@ impl Grid {
         Ticks(straight * dotted * f64::from(self.space) / f64::from(self.count))
     }
 
+    /// Whether it divides by other numbers than two.
+    pub(crate) fn is_tuplet(self) -> bool {
+        (self.count, self.space) != (1, 1)
+    }
+
+    /// As players call it: “16ths”, “8th triplets”, “dotted 8ths”.
+    pub(crate) fn in_words(self) -> String {
+        let note = match self.value {
+            1 => "whole note".to_owned(),
+            2 => "half".to_owned(),
+            4 => "quarter".to_owned(),
+            32 => "32nd".to_owned(),
+            value => format!("{value}th"),
+        };
+        let several = if self.value == 2 { "halves".to_owned() } else { format!("{note}s") };
+        match (self.dotted, self.count, self.space) {
+            (true, _, _) => format!("dotted {several}"),
+            (_, 1, 1) => several,
+            (_, 3, 2) => format!("{note} triplets"),
+            (_, count, space) => format!("{several} {count}:{space}"),
+        }
+    }
+
     /// The grid whose cells are `count` of these; nothing where no note value says so.
     ///
     /// ```

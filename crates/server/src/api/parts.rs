@@ -5,10 +5,18 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use ts_rs::TS;
 use vivida_core::{
-    BarRange, Channel, Drawing, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, Measured, Note, Recipe, Ticks,
+    BarRange, Channel, Drawing, Gesture, Grid, HitId, InstrumentId, Kit, LayerBounds, LinesSetting, Measured, Note,
+    Recipe, Ticks,
 };
 use vivida_sound::KitSounds;
 use vivida_store::{History, PartId, SongId, TakeId};
+
+/// The lines of a drum, to be drawn.
+#[derive(Clone, Debug, Serialize, TS)]
+pub struct DrumLines {
+    /// In ticks; none where they are too many.
+    pub lines: Vec<f64>,
+}
 
 /// A part in the workspace.
 #[derive(Clone, Debug, Serialize, TS)]
@@ -47,8 +55,8 @@ pub struct PartState {
     pub layers: Option<LayerBounds>,
     /// The kit that it is read by; nothing where that is the General MIDI map.
     pub kit: Option<PartKit>,
-    /// The grid that its timing is measured against, where it was chosen.
-    pub grid: Option<Grid>,
+    /// The lines that its timing is measured against, where they were chosen.
+    pub lines: LinesSetting,
     /// The take that is worked on.
     pub take: TakeId,
     pub takes: Vec<TakeCard>,
@@ -157,6 +165,8 @@ pub struct Received {
 #[derive(Clone, Debug, Default, Serialize, TS)]
 pub struct WrittenColumns {
     pub ids: Vec<HitId>,
+    /// Grace notes, each with the hit that it belongs to, by their places in the columns.
+    pub graces: Vec<(u32, u32)>,
     pub ticks: Vec<f64>,
     pub velocities: Vec<u8>,
     pub notes: Vec<u8>,
@@ -211,12 +221,9 @@ pub struct PartChangeRequest {
     /// True: the layers of every song hold for this part again.
     #[ts(optional)]
     pub shared_layers: Option<bool>,
-    /// Another grid to measure against.
+    /// Other lines to measure against, of all drums.
     #[ts(optional)]
-    pub grid: Option<Grid>,
-    /// True: the grid that fits best again.
-    #[ts(optional)]
-    pub fitting_grid: Option<bool>,
+    pub lines: Option<LinesSetting>,
 }
 
 /// A name for something of a part.

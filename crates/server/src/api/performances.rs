@@ -114,7 +114,7 @@ pub struct MadeColumns {
     pub lines: LineColumns,
 }
 
-/// The grid lines that hits are meant for, in columns.
+/// The lines that hits are meant for, in columns.
 #[derive(Clone, Debug, Default, Serialize, TS)]
 pub struct LineColumns {
     pub ticks: Vec<f64>,
@@ -139,6 +139,10 @@ pub struct TimingColumns {
     /// likewise.
     #[ts(type = "[number, number][]")]
     pub lasts: Vec<(u32, i64)>,
+    /// The places in the columns of hits that are played on other lines than they were written for, and these, in ticks
+    /// and in hundredths of a millisecond.
+    #[ts(type = "[number, number, number][]")]
+    pub lines: Vec<(u32, f64, i64)>,
 }
 
 /// An action as it can be added.

@@ -55,6 +55,11 @@ async fn take_played(app: &Shared, id: Id, take: Id) -> Answer<TakeColumns> {
     work(app, move |app| app.take_played(id.part(), take.take())).await.map(Json)
 }
 
+#[get("/parts/<id>/lines?<instrument>&<from>&<to>")]
+async fn drum_lines(app: &Shared, id: Id, instrument: String, from: f64, to: f64) -> Answer<DrumLines> {
+    work(app, move |app| app.drum_lines(id.part(), &instrument, from, to)).await.map(Json)
+}
+
 #[get("/parts/<id>/takes/<take>/file")]
 async fn take_file(app: &Shared, id: Id, take: Id) -> Result<Download, Problem> {
     let (name, bytes) = work(app, move |app| app.take_file(id.part(), take.take())).await?;
@@ -141,6 +146,7 @@ pub(super) fn routes() -> Vec<Route> {
         rename_take,
         delete_take,
         take_played,
+        drum_lines,
         take_file,
         starting_points,
         touch,

@@ -1678,6 +1678,10 @@ channels?: Array<Channel>,
  */
 chord?: ChordPlace, 
 /**
+ * Grace notes, all but these, or what they belong to.
+ */
+grace?: GraceNotes, 
+/**
  * Not together with another instrument.
  */
 without?: Near, 
@@ -1861,7 +1865,11 @@ hard: number,
  */
 identical_neighbours: number, 
 /**
- * Mean offset from the grid; late is positive.
+ * Grace notes among them, which keep no time of their own.
+ */
+graces: number, 
+/**
+ * Mean offset from the lines that are meant, without grace notes; late is positive.
  */
 offset_mean: Millis, 
 /**
@@ -1869,7 +1877,11 @@ offset_mean: Millis,
  */
 offset_spread: Millis, 
 /**
- * Share (0 to 1) of hits that lie on the grid to the tick.
+ * The hit that is furthest from where the others are.
+ */
+worst?: WorstHit, 
+/**
+ * Share (0 to 1) of hits that lie on their lines to the tick.
  */
 on_grid: number, 
 /**
@@ -1922,6 +1934,22 @@ figures: Figures,
  * In outlines.
  */
 portrait: Portrait, 
+/**
+ * The lines that its timing is measured against, bar by bar.
+ */
+lines: Array<LinesFrom>, 
+/**
+ * The same in words: “straight 16ths, 8th triplets in bar 8”.
+ */
+lines_said: string, 
+/**
+ * Flams, drags, ruffs and rolls, as they were written.
+ */
+ornaments?: Array<OrnamentCount>, 
+/**
+ * The same in words: “12 flams, 1 roll”.
+ */
+ornaments_said?: string, 
 /**
  * How its hits move, in each property in which any of the part's do.
  */
@@ -2018,7 +2046,7 @@ curves?: Array<Array<[number, number]>>,
  */
 moves_by?: MovesBy, };
 
-export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
+export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "loose" | "rushing" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
 
 export type Thresholds = { 
 /**
@@ -2060,7 +2088,15 @@ foot: number,
 /**
  * 5 to 60 ms: the deviation from which timing is ragged, where the others are steady.
  */
-ragged: number, };
+ragged: number, 
+/**
+ * 5 to 60 ms: the deviation from which a part is loose, where all its drums are.
+ */
+loose: number, 
+/**
+ * 5 to 100 ms: how far a part gets early or late over eight bars.
+ */
+rushing: number, };
 
 export type Cure = { 
 /**
@@ -2580,9 +2616,9 @@ layers: LayerBounds | null,
  */
 kit: PartKit | null, 
 /**
- * The grid that its timing is measured against, where it was chosen.
+ * The lines that its timing is measured against, where they were chosen.
  */
-grid: Grid | null, 
+lines: LinesSetting, 
 /**
  * The take that is worked on.
  */
@@ -2704,7 +2740,11 @@ export type NewRecipe = { name: string, note: string, recipe: Recipe, };
 
 export type RecipeChange = { revision: number, name: string, note: string, };
 
-export type WrittenColumns = { ids: Array<HitId>, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
+export type WrittenColumns = { ids: Array<HitId>, 
+/**
+ * Grace notes, each with the hit that it belongs to, by their places in the columns.
+ */
+graces: Array<[number, number]>, ticks: Array<number>, velocities: Array<number>, notes: Array<number>, 
 /**
  * The place of each hit's instrument in the kit.
  */
@@ -2739,7 +2779,12 @@ at: number[],
  * The places in the columns of hits that do not last as long as they were written, and how long they do,
  * likewise.
  */
-lasts: [number, number][], };
+lasts: [number, number][], 
+/**
+ * The places in the columns of hits that are played on other lines than they were written for, and these, in ticks
+ * and in hundredths of a millisecond.
+ */
+lines: [number, number, number][], };
 
 export type MadeColumns = { ids: Array<HitId>, 
 /**
@@ -3918,6 +3963,74 @@ export type GridLines = {
  */
 lines: Array<number>, left_alone: LeftAlone, };
 
+export type DrumLines = { 
+/**
+ * In ticks; none where they are too many.
+ */
+lines: Array<number>, };
+
+export type Lines = { 
+/**
+ * How far lines are apart.
+ */
+grid: Grid, 
+/**
+ * 25 to 80 %: where the second of a pair lies in it; 50 is straight.
+ */
+swing: Percent, 
+/**
+ * What is swung in pairs; nothing: the grid itself.
+ */
+of?: Grid, };
+
+export type LinesFrom = { 
+/**
+ * From 1.
+ */
+bar: number, 
+/**
+ * Up to the next entry.
+ */
+lines: Lines, };
+
+export type LinesSetting = { 
+/**
+ * For all drums that have none of their own.
+ */
+all?: Lines, 
+/**
+ * For some.
+ */
+drums?: { [key in InstrumentId]: Lines }, };
+
+export type GraceNotes = "only" | "none" | "led";
+
+export type Ornament = "flam" | "drag" | "ruff" | "roll";
+
+export type OrnamentCount = { 
+/**
+ * How.
+ */
+ornament: Ornament, 
+/**
+ * How many.
+ */
+count: number, };
+
+export type WorstHit = { 
+/**
+ * Which.
+ */
+hit: HitId, 
+/**
+ * How late.
+ */
+late: Millis, 
+/**
+ * The bar of its line.
+ */
+bar: number, };
+
 export type PerformanceColumns = { 
 /**
  * Names the Written that it is of, as the part's state does.
@@ -4132,13 +4245,9 @@ gestures?: Array<Gesture>, variation?: number, drums?: boolean, name?: string, m
  */
 shared_layers?: boolean, 
 /**
- * Another grid to measure against.
+ * Other lines to measure against, of all drums.
  */
-grid?: Grid, 
-/**
- * True: the grid that fits best again.
- */
-fitting_grid?: boolean, };
+lines?: LinesSetting, };
 
 export type Audition = { aim: Aim, action: Action, };
 

@@ -18,7 +18,7 @@ const fields: [
 	suffix: string,
 ][] = [
 	["alike", "Identical neighbours, share from", 0.1, 1, 0.05, ""],
-	["on_grid", "Exactly on the grid, share from", 0.5, 1, 0.05, ""],
+	["on_grid", "Exactly on its lines, share from", 0.5, 1, 0.05, ""],
 	["machine_gun", "Equal strokes in a row", 3, 64, 1, ""],
 	["fast", "Fast is a gap below", 10, 300, 5, " ms"],
 	["dense", "Dense is, strokes a second", 4, 30, 0.5, ""],
@@ -27,6 +27,8 @@ const fields: [
 	["hand", "A hand on the same drum again", 0, 300, 5, " ms"],
 	["foot", "A foot again", 0, 300, 5, " ms"],
 	["ragged", "Ragged is a deviation from", 5, 60, 1, " ms"],
+	["loose", "Loose is, of all drums, from", 5, 60, 1, " ms"],
+	["rushing", "Rushing is, over eight bars, from", 5, 100, 1, " ms"],
 ];
 
 /** What counts as too fast, too alike, too loose: for all songs. */

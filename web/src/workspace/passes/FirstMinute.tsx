@@ -200,6 +200,7 @@ function StartPicture({ point }: { point: StartingPoint }) {
 			number: null,
 			hands: false,
 			kin: false,
+			graces: null,
 			colours: colours(scheme),
 		});
 	}, [store, played.data, part, from, to, scheme, density]);

@@ -1,12 +1,14 @@
+import { Anchor } from "@mantine/core";
 import { useShallow } from "zustand/react/shallow";
 import type { Figures } from "../../api/generated/types";
 import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
 import { hitsOf } from "../../part/hits";
-import { beforeOf, useWorkspace, type WorkspaceState } from "../../part/store";
+import { beforeOf, useWorkspace, useWorkspaceStore, type WorkspaceState } from "../../part/store";
 import { useUsed } from "../../part/useUsed";
 import classes from "./Rows.module.css";
 import { swingOf } from "./TimePortrait";
+import { movedWindow } from "./useTimeGestures";
 
 const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "hits", of: (figures) => `${figures.count}` },
@@ -20,7 +22,7 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "offset, ms", of: (figures) => signed(figures.offset_mean, 1, true) },
 	{ title: "spread, ms", of: (figures) => figures.offset_spread.toFixed(1) },
 	{ title: "early / late", of: ({ early, late }) => `${percent(early)} / ${percent(late)}` },
-	{ title: "on grid", of: (figures) => percent(figures.on_grid) },
+	{ title: "on its lines", of: (figures) => percent(figures.on_grid) },
 	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
 ];
 
@@ -56,6 +58,8 @@ export function FiguresTable() {
 				? [
 						{
 							name: instrument.name,
+							lines: after.instruments[index].lines_said,
+							ornaments: after.instruments[index].ornaments_said ?? "",
 							strokes: strokes[index],
 							before: before.instruments[index].figures,
 							after: after.instruments[index].figures,
@@ -63,7 +67,7 @@ export function FiguresTable() {
 					]
 				: [],
 		),
-		{ name: "All", strokes: "", before: before.all, after: after.all },
+		{ name: "All", lines: "", ornaments: "", strokes: "", before: before.all, after: after.all },
 	];
 	return (
 		// biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is scrolled by keyboard, too.
@@ -75,6 +79,9 @@ export function FiguresTable() {
 						{columns.map(({ title }) => (
 							<th key={title}>{title}</th>
 						))}
+						<th>worst hit</th>
+						<th>lines</th>
+						<th>grace notes</th>
 						<th>strokes</th>
 					</tr>
 				</thead>
@@ -96,11 +103,34 @@ export function FiguresTable() {
 									</td>
 								);
 							})}
+							<td>
+								<WorstHit worst={line.after.worst} />
+							</td>
+							<td>{line.lines}</td>
+							<td>{line.ornaments}</td>
 							<td>{line.strokes}</td>
 						</tr>
 					))}
 				</tbody>
 			</table>
 		</section>
+	);
+}
+
+/** The hit that is furthest from where the others of its drum are; a click shows and selects it. */
+function WorstHit({ worst }: Pick<Figures, "worst">) {
+	const store = useWorkspaceStore();
+	if (!worst || Math.abs(worst.late) < 0.05) return null;
+	const { hit, late, bar } = worst;
+	const show = () => {
+		const { song, window, setView, select } = store.getState();
+		const start = song.bars.ticks[bar - 1];
+		setView({ window: movedWindow(song, window, start - window[0], 1, 0) });
+		select([hit]);
+	};
+	return (
+		<Anchor component="button" type="button" size="xs" onClick={show}>
+			{signed(late, 1, true)} ms, bar {bar}
+		</Anchor>
 	);
 }

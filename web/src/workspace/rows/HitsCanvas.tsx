@@ -13,6 +13,7 @@ import { probe } from "../../lib/probe";
 import { colours } from "../../lib/theme";
 import { useDensity } from "../../lib/useDensity";
 import { plural, signed } from "../../lib/words";
+import { gracesOf } from "../../part/graces";
 import { anchorsOf, firstFrom, hitsOf, inView } from "../../part/hits";
 import { lineHeight } from "../../part/rowHeights";
 import { hitPlacer, linesOf, magnified, placer, shownWindow } from "../../part/shown";
@@ -175,6 +176,7 @@ export function HitsCanvas({ index, height }: { index: number; height: number })
 				number: numberOf(state, index),
 				hands: state.open === instrument.id || showsHands(state),
 				kin: state.open === instrument.id,
+				graces: state.open === instrument.id ? gracesOf(part) : null,
 				colours: paint,
 			});
 			drawSketch(context, width, height, state, index, paint);

@@ -1,7 +1,6 @@
 import { useElementSize } from "@mantine/hooks";
 import isEqual from "fast-deep-equal";
 import { Suspense, useCallback, useRef, useState } from "react";
-import { client } from "../../api/client";
 import type { LaneOffer } from "../../api/generated/types";
 import { axis } from "../../draw/axis";
 import { fetched } from "../../lib/fetched";
@@ -15,10 +14,11 @@ import { useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useUsed } from "../../part/useUsed";
 import { DrawBar } from "../drawing/DrawBar";
 import { LaneRow } from "../lanes/LaneRow";
-import { GridToken, gridInWords } from "../passes/GridToken";
+import passClasses from "../passes/Passes.module.css";
 import { useTransport } from "../transport/context";
 import { AimBar } from "./AimBar";
 import { InstrumentRow } from "./InstrumentRow";
+import { LinesMenu, linesInWords } from "./LinesMenu";
 import { PropertyMenu } from "./PropertyMenu";
 import classes from "./Rows.module.css";
 import { RowsMenu } from "./RowsMenu";
@@ -159,24 +159,13 @@ function Recording() {
 	) : null;
 }
 
-/** The grid that timing is measured against, to be chosen. */
+/** The lines that timing is measured against, to be chosen for all drums. */
 function MeasuredAgainst() {
-	const store = useWorkspaceStore();
-	const grid = useWorkspace((state) => state.part.grid);
-	const id = useWorkspace((state) => state.part.state.id);
-	const change = (to: { grid?: string; fitting_grid?: boolean }) =>
-		void store
-			.getState()
-			.change((revision) => client.changePart(id, { revision, label: "measure against a grid", ...to }));
+	const all = useWorkspace((state) => state.part.state.lines.all);
 	return (
-		<GridToken
-			label="Timing is measured against"
-			value={grid}
-			onChange={(next) => change({ grid: next })}
-			none={{ words: "as the part seems to be meant", onChange: () => change({ fitting_grid: true }) }}
-		>
-			{gridInWords(grid)}
-		</GridToken>
+		<LinesMenu label="Timing is measured against" lines={[]} className={passClasses.token}>
+			{all ? linesInWords(all) : "lines as meant"}
+		</LinesMenu>
 	);
 }
 

@@ -10,12 +10,14 @@ import classes from "./Rows.module.css";
 /** Nearer to one another than this, in px, lines say nothing. */
 const nearest = 7;
 
-/** The lines that a row's timing is held against: of the pass that was pointed at, else of the part's grid. */
+/** The lines that a row's timing is held against: of the pass that was pointed at, else its own. */
 export function TimeLines({ index, width, height }: { index: number; width: number; height: number }) {
 	const song = useWorkspace((state) => state.song);
 	const window = useWorkspace((state) => state.window);
 	const stacked = useWorkspace((state) => state.stacked);
-	const partGrid = useWorkspace((state) => state.part.grid);
+	const part = useWorkspace((state) => state.part.state.id);
+	const revision = useWorkspace((state) => state.part.state.revision);
+	const instrument = useWorkspace((state) => state.part.kit.instruments[index].id);
 	const cell = useWorkspace((state) => state.part.cell);
 	const opened = useWorkspace((state) => state.open === state.part.kit.instruments[index].id);
 	const rule = useWorkspace((state) => {
@@ -27,12 +29,29 @@ export function TimeLines({ index, width, height }: { index: number; width: numb
 	});
 	const shown = shownWindow({ song, window, stacked });
 	const dense = ((shown[1] - shown[0]) / cell) * nearest > width;
-	const by = rule ?? (opened ? onGrid(partGrid) : null);
-	const { lines, left_alone: zones } = useGridLines(song, dense ? null : by, shown);
+	const ruled = useGridLines(song, dense ? null : rule, shown);
+	const [from, to] = wholeBars(song, shown);
+	const own = useQuery({
+		queryKey: ["drum-lines", part, revision, instrument, from, to],
+		queryFn: () => client.drumLines(part, instrument, from, to),
+		enabled: opened && !rule && !dense,
+		staleTime: Number.POSITIVE_INFINITY,
+		gcTime: 60_000,
+		retry: false,
+		placeholderData: keepPreviousData,
+	});
+	const lines = rule ? ruled.lines : opened && !dense ? (own.data?.lines ?? []) : [];
+	const zones = ruled.left_alone;
 	if (lines.length === 0 || width === 0) return null;
 	const { x } = axis(shown, width);
 	return (
-		<svg className={classes.lines} width={width} height={height} aria-hidden data-time-lines={by?.grid}>
+		<svg
+			className={classes.lines}
+			width={width}
+			height={height}
+			aria-hidden
+			data-time-lines={rule?.grid ?? "own"}
+		>
 			<Zones zones={zones.beyond} of="beyond reach" {...{ x, height }} />
 			<Zones zones={zones.forgiven} of="forgiven" {...{ x, height }} />
 			{lines.map((line) => (
@@ -75,18 +94,22 @@ function Zones({ zones, of, x, height }: ZonesProps) {
 /** A straight grid that nothing is moved by. */
 export const onGrid = (grid: string): MovesBy => ({ grid, swing: 50, forgive: 0, reach: null });
 
+/** The bars that a stretch lies in, in ticks. */
+function wholeBars(song: SongDetail, [start, end]: [number, number]) {
+	const { ticks } = song.bars;
+	return [ticks[barAt(song, start) - 1], ticks[Math.min(barAt(song, end), barCount(song))]];
+}
+
 const none: GridLines = { lines: [], left_alone: { forgiven: [], beyond: [] } };
 
 /** The lines of a rule in the bars that are shown; none without one. `exact`: none rather than those of a moment ago. */
 export function useGridLines(
 	song: SongDetail,
 	by: MovesBy | null,
-	[start, end]: [number, number],
+	shown: [number, number],
 	exact = false,
 ): GridLines {
-	const { ticks } = song.bars;
-	const from = ticks[barAt(song, start) - 1];
-	const to = ticks[Math.min(barAt(song, end), barCount(song))];
+	const [from, to] = wholeBars(song, shown);
 	const lines = useQuery({
 		// Another tempo or metre is another revision.
 		queryKey: ["grid-lines", song.id, song.revision, by, from, to],

@@ -1,6 +1,6 @@
 import { type KeyboardEvent, memo, useCallback } from "react";
 import { useShallow } from "zustand/react/shallow";
-import type { Figures } from "../../api/generated/types";
+import type { Figures, LinesFrom } from "../../api/generated/types";
 import { rightwards } from "../../lib/arrows";
 import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
@@ -8,6 +8,7 @@ import { beforeOf, useWorkspace, useWorkspaceStore } from "../../part/store";
 import { useDrag } from "../../part/useDrag";
 import { gridInWords } from "../passes/GridToken";
 import { PocketChip } from "../pockets/PocketChip";
+import { LinesChip } from "./LinesMenu";
 import classes from "./Rows.module.css";
 
 const width = 140;
@@ -45,13 +46,17 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 	const is = useWorkspace(
 		useShallow((state) => timeOf(state.performance?.reading.instruments[index].figures)),
 	);
-	const grid = useWorkspace((state) => state.part.grid);
+	const lines = useWorkspace((state) => state.performance?.reading.instruments[index].lines) ?? noLines;
+	const said = useWorkspace((state) => state.performance?.reading.instruments[index].lines_said) ?? "";
+	const ornaments = useWorkspace((state) => state.performance?.reading.instruments[index].ornaments_said);
 	const opened = useWorkspace((state) => state.open === instrument.id);
 	if (!now || !was || !is) return <div className={classes.portrait} style={{ height }} />;
 	const { offset_mean: mean, offset_spread: spread, early, late } = is;
 	const swing = swingOf(is);
+	// The lines say it already.
+	const isSwung = lines.some(({ lines }) => lines.swing !== 50);
 	return (
-		<div className={classes.timeBox} title={portraitInWords(instrument.name, grid, was, is)}>
+		<div className={classes.timeBox} title={portraitInWords(instrument.name, said, ornaments, was, is)}>
 			<svg
 				className={classes.portrait}
 				viewBox={`0 0 ${width} ${height}`}
@@ -74,11 +79,12 @@ export function TimePortrait({ index, height }: { index: number; height: number 
 					<span>{percent(late)}</span>
 				</span>
 			)}
-			{swing && (
+			{swing && !isSwung && (
 				<span className={classes.timeSwing} data-swing>
 					{opened ? swing.words : swing.short}
 				</span>
 			)}
+			{height >= 44 && <LinesChip index={index} lines={lines} />}
 			<PocketChip index={index} />
 		</div>
 	);
@@ -115,11 +121,24 @@ export function swingOf({ heard_swing: swing }: Pick<Figures, "heard_swing">) {
 	return { short: `swing ${short}`, words: `${gridInWords(of)} ${short}, ${ratio.toFixed(2)} : 1` };
 }
 
-function portraitInWords(name: string, grid: string, written: TimeFigures, played: TimeFigures) {
+const noLines: LinesFrom[] = [];
+
+function portraitInWords(
+	name: string,
+	on: string,
+	ornaments: string | undefined,
+	written: TimeFigures,
+	played: TimeFigures,
+) {
 	const one = ({ offset_mean, offset_spread, early, late }: TimeFigures) =>
 		`${signed(offset_mean, 1, true)} ± ${offset_spread.toFixed(1)} ms, ${percent(early)} early, ${percent(late)} late`;
 	const swing = swingOf(played)?.words;
-	const lines = [`${name} against ${grid}`, `before: ${one(written)}`, `played: ${one(played)}`];
+	const lines = [
+		`${name} against ${on}`,
+		...(ornaments ? [`${ornaments}, left out`] : []),
+		`before: ${one(written)}`,
+		`played: ${one(played)}`,
+	];
 	return [...lines, ...(swing ? [swing] : [])].join("\n");
 }
 

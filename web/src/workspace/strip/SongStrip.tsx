@@ -35,7 +35,7 @@ export function SongStrip() {
 					<ZoomMenu />
 				</div>
 				<FigurePair label="identical neighbours" of={neighbours} />
-				<FigurePair label="exactly on grid" of={onGrid} />
+				<FigurePair label="exactly on its lines" of={onGrid} />
 			</div>
 			<SongMap />
 		</section>

@@ -8,8 +8,9 @@ use crate::kit::{Family, Limb, note_name};
 use crate::perform::limbs::{Clash, Limits, clashes, least};
 use crate::perform::mishits::{Mishit, Suspicion, mishits};
 use crate::perform::sounding::Heard;
-use crate::recipe::action::{Action, Length, LengthOf, Rescue, Silence, Strays};
+use crate::recipe::action::{Action, Length, LengthOf, Rescue, Strays};
 use crate::recipe::aim::Aim;
+use std::collections::BTreeMap;
 
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
     let mut found = limbs(all);
@@ -44,8 +45,10 @@ fn limbs(all: &Listening<'_>) -> Vec<Finding> {
             foot: Millis(thresholds.foot),
             ..Rescue::default()
         };
-        let rescues = cure("Give up the least important stroke", [(Aim::everything(), Action::Rescue(rescue))]);
-        finding.proposals = with_silence(all, vec![rescues], &given);
+        let name = format!("Give up the {}", drums_of(all, &given));
+        finding.proposals = vec![cure(name, [(Aim::everything(), Action::Rescue(rescue))])];
+        finding.proposals.push(all.without(format!("Leave out {} there", these(given.len())), &given));
+        finding.proposals.extend(other_given(all, &given));
         Some(finding)
     };
     let too_many = |[hands, feet]: [usize; 2]| match (hands, feet) {
@@ -62,6 +65,57 @@ fn limbs(all: &Listening<'_>) -> Vec<Finding> {
     let fast = of(Rule::LimbTooFast, [Clash::HandTooFast, Clash::FootTooFast], &too_fast);
     many.into_iter().chain(fast).collect()
 }
+
+/// “closed hat”, “ride and closed hat”: the drums of some hits, those with most of them first.
+fn drums_of(all: &Listening<'_>, places: &[usize]) -> String {
+    let mut counts: Vec<(String, usize)> = Vec::new();
+    for one in places.iter().filter_map(|&place| all.heard[place].instrument) {
+        let name = called(&all.chart.kit.instruments[usize::from(one)]);
+        match counts.iter_mut().find(|(known, _)| *known == name) {
+            Some((_, count)) => *count += 1,
+            None => counts.push((name, 1)),
+        }
+    }
+    counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let names: Vec<String> = counts.into_iter().map(|(name, _)| name).collect();
+    match names.as_slice() {
+        [] => "least important stroke".to_owned(),
+        [one] => one.clone(),
+        [one, other] => format!("{one} and {other}"),
+        [one, ..] => format!("{one} and others"),
+    }
+}
+
+fn these(count: usize) -> String {
+    if count == 1 { "this hit".to_owned() } else { format!("these {count} hits") }
+}
+
+/// What else may be given up: of what is struck together with those strokes the drum that is struck most often.
+fn other_given(all: &Listening<'_>, given: &[usize]) -> Option<Cure> {
+    let together = all.thresholds.together / 1000.0;
+    let mut of: BTreeMap<u16, Vec<usize>> = BTreeMap::new();
+    for &place in given {
+        let hit = &all.heard[place];
+        let from = all.heard.partition_point(|other| other.at < hit.at - together);
+        let near = all.heard[from..].iter().take_while(|other| other.at <= hit.at + together);
+        for (other, at) in near.zip(from..).filter(|(other, _)| other.instrument != hit.instrument) {
+            step();
+            let limb = other.instrument.map(|one| &all.chart.kit.instruments[usize::from(one)].limb);
+            if let (Some(one), Some(Limb::LeftHand | Limb::RightHand | Limb::EitherHand)) = (other.instrument, limb) {
+                of.entry(one).or_default().push(at);
+            }
+        }
+    }
+    let (one, mut places) = of.into_iter().max_by_key(|(one, places)| (places.len(), std::cmp::Reverse(*one)))?;
+    places.sort_unstable();
+    places.dedup();
+    let name = called(&all.chart.kit.instruments[usize::from(one)]);
+    Some(all.without(format!("Give up the {name} instead, {}", plural(places.len(), "hit")), &places))
+}
+
+/// Kicks that come so fast one after another, in s, and so many of them, are played with both feet: 16ths at 115 bpm.
+const SUSTAINED: f64 = 0.131;
+const LASTING: usize = 6;
 
 /// A closed hat under a crash while both feet are on the kick: the hat stands open, and a hand is short.
 fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
@@ -87,16 +141,24 @@ fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
         let first = times.partition_point(|&time| at - time > within);
         first..first + times[first..].partition_point(|&time| time - at <= within)
     };
-    // How many kicks up to each come closer to the one before than one foot can play.
+    // How many kicks up to each come closer to the one before than one foot can play, at once or for long.
     let mut fast_until = vec![0u32; kicks.len()];
+    let mut from = 0;
     for nth in 1..kicks.len() {
-        let is_fast = (0.002..foot).contains(&(kicks[nth] - kicks[nth - 1]));
+        if kicks[nth] - kicks[nth - 1] > SUSTAINED {
+            from = nth;
+        }
+        // A run of so many is played with both feet from its beginning.
+        let goes_on = kicks[nth..].windows(2).take(LASTING).take_while(|two| two[1] - two[0] <= SUSTAINED).count();
+        let lasts = nth - from + goes_on >= LASTING;
+        let gap = kicks[nth] - kicks[nth - 1];
+        let is_fast = (0.002..foot).contains(&gap) || (lasts && (0.002..=SUSTAINED).contains(&gap));
         fast_until[nth] = fast_until[nth - 1] + u32::from(is_fast);
     }
     // Kicks on both sides, closer than one foot can play: one after the other belongs to each foot.
     let busy = |at: f64| {
         step();
-        let around = near(&kicks, at, 2.0 * foot);
+        let around = near(&kicks, at, 2.0 * foot.max(SUSTAINED));
         let Some(last) = around.end.checked_sub(1).filter(|last| around.start <= *last) else { return false };
         let fast = fast_until[last] - fast_until[around.start];
         fast >= 2 && kicks[around.start] <= at + together && kicks[last] >= at - together
@@ -119,7 +181,15 @@ fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
         in_bars(&all.stretches(&hats))
     );
     let mut finding = all.about(Rule::FootlessHat, None, &hats, 0.4, said);
-    finding.proposals = with_silence(all, Vec::new(), &hats);
+    let crashing = |place: &usize| {
+        let at = all.heard[*place].at;
+        family(*place, Family::Crash) && hats.iter().any(|&hat| (all.heard[hat].at - at).abs() <= together)
+    };
+    let crashes: Vec<usize> = (0..all.heard.len()).filter(|place| crashing(place)).collect();
+    finding.proposals = vec![
+        all.without("Leave out the hat: the crash takes its hand", &hats),
+        all.without("Leave out the crash: the hat stays", &crashes),
+    ];
     Some(finding)
 }
 
@@ -129,14 +199,6 @@ fn needs(count: usize) -> String {
 
 fn comes(count: usize) -> String {
     format!("{} {}", plural(count, "stroke"), if count == 1 { "comes" } else { "come" })
-}
-
-/// What else fails: to leave out exactly these.
-fn with_silence(all: &Listening<'_>, mut cures: Vec<Cure>, places: &[usize]) -> Vec<Cure> {
-    let picked = Some(places.iter().map(|&place| all.id(place)).collect());
-    let name = if places.len() == 1 { "Leave out this hit" } else { "Leave out exactly these" };
-    cures.push(cure(name, [(Aim { picked, ..Aim::default() }, Action::Silence(Silence {}))]));
-    cures
 }
 
 /// The hits of a part that nobody meant; a tonal part has no pads.
@@ -167,9 +229,12 @@ pub(super) fn accidents(all: &Listening<'_>, found: &[(usize, Mishit)]) -> Vec<F
         }
         let said = format!("{}, {}.", said(places.len()), in_bars(&all.stretches(&places)));
         let mut finding = all.about(rule, None, &places, 0.65, said);
-        let everywhere = cure("Drop them, each with its reason", [(Aim::everything(), Action::Strays(strays))]);
-        let whole = cure("Drop all that nobody meant", [(Aim::everything(), Action::Strays(usual.clone()))]);
-        finding.proposals = with_silence(all, vec![everywhere, whole], &places);
+        let drop = |name: String, strays: Strays| cure(name, [(Aim::everything(), Action::Strays(strays))]);
+        finding.proposals = vec![drop(format!("Drop {}", these(places.len())), strays)];
+        if places.len() < found.len() {
+            let name = format!("Drop all {} that nobody meant: soft ones, doubles and crosstalk", found.len());
+            finding.proposals.push(drop(name, usual.clone()));
+        }
         Some(finding)
     };
     let soft = |count: usize| match count {

@@ -15,7 +15,8 @@ use crate::kit::{Instrument, InstrumentId};
 use crate::part::hit::{HitId, Part};
 use crate::perform::sounding::{Heard, by_voice};
 use crate::perform::{Context, Performance, Rehearsal};
-use crate::recipe::action::Action;
+use crate::read::played_lines::PlayedLines;
+use crate::recipe::action::{Action, Silence};
 use crate::recipe::aim::{Aim, BarRange};
 use crate::recipe::{Pass, Recipe};
 use serde::{Deserialize, Serialize};
@@ -48,6 +49,10 @@ pub enum Rule {
     OnGrid,
     /// One drum is far looser than the others.
     Ragged,
+    /// All drums are far from their lines.
+    Loose,
+    /// The part comes earlier and earlier, or later and later, over some bars.
+    Rushing,
     /// More than two hands, or two feet, would be needed.
     TooManyLimbs,
     /// A hand or a foot would have no time.
@@ -90,6 +95,10 @@ pub struct Thresholds {
     pub foot: f64,
     /// 5 to 60 ms: the deviation from which timing is ragged, where the others are steady.
     pub ragged: f64,
+    /// 5 to 60 ms: the deviation from which a part is loose, where all its drums are.
+    pub loose: f64,
+    /// 5 to 100 ms: how far a part gets early or late over eight bars.
+    pub rushing: f64,
 }
 
 impl Default for Thresholds {
@@ -99,12 +108,14 @@ impl Default for Thresholds {
             on_grid: 0.9,
             machine_gun: 6,
             fast: 160.0,
-            dense: 7.0,
+            dense: 6.6,
             together: 25.0,
             travel: 60.0,
             hand: 40.0,
             foot: 90.0,
             ragged: 12.0,
+            loose: 11.0,
+            rushing: 14.0,
         }
     }
 }
@@ -123,6 +134,8 @@ impl Thresholds {
             ("hand", self.hand, 0.0, 300.0),
             ("foot", self.foot, 0.0, 300.0),
             ("ragged", self.ragged, 5.0, 60.0),
+            ("loose", self.loose, 5.0, 60.0),
+            ("rushing", self.rushing, 5.0, 100.0),
         ];
         for (name, value, least, most) in fields {
             if !(least..=most).contains(&value) {
@@ -176,11 +189,11 @@ impl Finding {
 
 /// A part as it is heard, once, for all rules.
 struct Listening<'a> {
-    part: &'a Part,
     chart: &'a Chart,
     context: &'a Context<'a>,
     performance: &'a Performance,
     thresholds: &'a Thresholds,
+    lines: PlayedLines<'a>,
     heard: Vec<Heard>,
     /// The places in `heard` of each instrument, then of notes that the kit does not know.
     voices: Vec<Vec<usize>>,
@@ -210,6 +223,12 @@ impl Listening<'_> {
             }
         }
         ranges
+    }
+
+    /// Leaves out exactly some hits.
+    fn without(&self, name: impl Into<String>, places: &[usize]) -> Cure {
+        let picked = Some(places.iter().map(|&place| self.id(place)).collect());
+        cure(name, [(Aim { picked, ..Aim::default() }, Action::Silence(Silence {}))])
     }
 
     fn id(&self, place: usize) -> HitId {
@@ -284,7 +303,8 @@ pub fn findings(
         }
     }
     let bars = bars.len();
-    let mut listening = Listening { part, chart, context, performance, thresholds, heard, voices, bars };
+    let lines = PlayedLines::of(part, chart, context, performance);
+    let mut listening = Listening { chart, context, performance, thresholds, lines, heard, voices, bars };
     let mut all = touch::findings(&listening);
     all.extend(time::findings(&listening));
     all.extend(hands::findings(&listening));

@@ -1,41 +1,50 @@
 //! What is wrong with timing.
 
-use super::{Finding, Listening, Rule, called, cure, on};
-use crate::base::stats::standard_deviation;
+use super::{Finding, Listening, Rule, called, cure, in_bars};
+use crate::base::stats::{mean, median};
 use crate::base::units::{Millis, Percent, Ticks};
+use crate::kit::{Instrument, InstrumentId};
+use crate::read::report::EXACT;
 use crate::recipe::action::{Action, Drifts, Loosen, Pull, Spread};
-use crate::recipe::aim::Aim;
-use crate::time::grid::Grid;
+use crate::recipe::aim::{Aim, BarRange};
+use crate::time::lines::Lines;
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Fewer hits say nothing about timing.
 const ENOUGH: usize = 16;
 
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
-    on_grid(all).into_iter().chain(ragged(all)).collect()
+    let mut found: Vec<Finding> = on_grid(all).into_iter().chain(loose(all)).collect();
+    found.extend(rushing(all));
+    // Where all are loose nobody is looser than the others.
+    if !found.iter().any(|one| one.rule == Rule::Loose) {
+        found.extend(ragged(all));
+    }
+    found
 }
 
-/// How far from its line a hit sounds, in ticks; nothing for what passes made.
+/// How far from its line a hit sounds, in ticks; nothing for grace notes and for what passes made.
 fn offset(all: &Listening<'_>, place: usize) -> Option<f64> {
     let index = all.heard[place].index;
     let hit = all.performance.written.get(index)?;
-    Some(hit.tick.0 - all.chart.meant(all.part, all.context.metre).lines[index])
+    (!all.lines.graces[index]).then(|| hit.tick.0 - all.lines.written[index])
+}
+
+/// How far from its line a hit sounds, in ms.
+fn late(all: &Listening<'_>, place: usize) -> Option<f64> {
+    let at = Ticks(all.heard[place].anchor);
+    Some(all.context.tempo.millis_of(Ticks(offset(all, place)?), at).0)
 }
 
 fn on_grid(all: &Listening<'_>) -> Option<Finding> {
     let offsets: Vec<f64> = (0..all.heard.len()).filter_map(|place| offset(all, place)).collect();
-    if offsets.len() < ENOUGH {
-        return None;
-    }
-    let straight = offsets.iter().filter(|by| by.abs() <= 0.5).count() as f64 / offsets.len() as f64;
-    let (exact, lines) = match straight < all.thresholds.on_grid {
-        true => swung(all).map(|(share, grid, swing)| (share, format!("{grid} swung by {swing:.0} %")))?,
-        false => (straight, "the grid".to_owned()),
-    };
-    if exact < all.thresholds.on_grid {
+    let exact = offsets.iter().filter(|by| by.abs() <= EXACT).count() as f64 / offsets.len() as f64;
+    if offsets.len() < ENOUGH || exact < all.thresholds.on_grid {
         return None;
     }
     let how_many = if exact == 1.0 { "Everything".to_owned() } else { format!("{:.0} % of it", 100.0 * exact) };
-    let said = format!("{how_many} sits on {lines} to the tick.");
+    let said = format!("{how_many} sits exactly on {}.", lines_in_words(all));
     let clock = |drift: f64| {
         let error = Millis(drift.round());
         let (spread, wander) = (Spread::Bell, Millis(drift));
@@ -54,45 +63,193 @@ fn on_grid(all: &Listening<'_>) -> Option<Finding> {
     })
 }
 
-/// The swung grid that most hits are exactly on: their share, the grid and its swing. The middles of its pairs are where
-/// most of those are that lie nearer to a middle than to a beat.
-fn swung(all: &Listening<'_>) -> Option<(f64, Grid, f64)> {
-    /// Fewer between the beats are no swing.
-    const ENOUGH: usize = 4;
-    let metre = all.context.metre;
-    let written = all.heard.iter().filter_map(|one| all.performance.written.get(one.index));
-    let ticks: Vec<Ticks> = written.map(|hit| hit.tick).collect();
-    let reading = |grid: Grid| -> Option<(f64, Grid, f64)> {
-        let pair = 2.0 * grid.cell(metre.ppq()).0;
-        let within = |at: &Ticks| (at.0 - metre.bar_at(*at).start.0).rem_euclid(pair);
-        let is_on = |place: f64, line: f64| (place - line).abs() <= 0.5;
-        let (mut beats, mut middles) = (0, Vec::new());
-        for place in ticks.iter().map(within) {
-            if is_on(place, 0.0) || is_on(place, pair) {
-                beats += 1;
-            } else if (0.25..0.85).contains(&(place / pair)) {
-                middles.push(place);
+/// The lines that most of a part is on: “straight 16ths”, “swung 8ths, 58 %, and straight 16ths”.
+fn lines_in_words(all: &Listening<'_>) -> String {
+    let mut counted: Vec<(String, usize)> = Vec::new();
+    for (place, (_, hits)) in all.chart.kit.instruments.iter().zip(&all.voices).enumerate() {
+        let mut of = all.lines.of_drum(Some(place)).iter();
+        // Most of what is struck: the lines of the first bars where they change now and then.
+        let Some(first) = of.next().filter(|_| !hits.is_empty()) else { continue };
+        let name = rounded(first.lines).to_string();
+        match counted.iter_mut().find(|(known, _)| *known == name) {
+            Some((_, count)) => *count += hits.len(),
+            None => counted.push((name, hits.len())),
+        }
+    }
+    counted.sort_by_key(|(_, count)| Reverse(*count));
+    counted.truncate(2);
+    let names: Vec<String> = counted.into_iter().map(|(name, _)| name).collect();
+    names.join(" and ")
+}
+
+/// Lines as they are said: to a tenth of a %.
+fn rounded(lines: Lines) -> Lines {
+    Lines { swing: Percent((10.0 * lines.swing.0).round() / 10.0), ..lines }
+}
+
+/// Pulls of drums to the lines that they are on, in some bars or everywhere: one for all that are on the same lines.
+fn pulls(all: &Listening<'_>, drums: &[InstrumentId], bars: &[BarRange], strength: f64) -> Vec<(Aim, Action)> {
+    let kit = &all.chart.kit.instruments;
+    let mut passes: Vec<(Lines, Aim)> = Vec::new();
+    for (place, one) in kit.iter().enumerate().filter(|(_, one)| drums.contains(&one.id)) {
+        let of = all.lines.of_drum(Some(place));
+        let last = |nth: usize| of.get(nth + 1).map_or(MOST_BARS, |next| next.bar - 1);
+        for (nth, from) in of.iter().enumerate() {
+            let stretch = BarRange { from: from.bar, to: last(nth) };
+            let within = |wanted: &BarRange| {
+                let both = BarRange { from: wanted.from.max(stretch.from), to: wanted.to.min(stretch.to) };
+                (both.from <= both.to).then_some(both)
+            };
+            let own: Vec<BarRange> = match (of.len(), bars) {
+                (1, bars) => bars.to_vec(),
+                (_, []) => vec![stretch],
+                (_, bars) => bars.iter().filter_map(within).collect(),
+            };
+            if own.is_empty() && of.len() > 1 {
+                continue;
+            }
+            let lines = rounded(from.lines);
+            match passes.iter_mut().find(|(known, aim)| *known == lines && aim.bars == own) {
+                Some((_, aim)) if aim.instruments.contains(&one.id) => {}
+                Some((_, aim)) => aim.instruments.push(one.id.clone()),
+                None => {
+                    let aim = Aim { instruments: vec![one.id.clone()], bars: own, ..Aim::default() };
+                    passes.push((lines, aim));
+                }
             }
         }
-        middles.sort_by(f64::total_cmp);
-        let line = *middles.get(middles.len() / 2)?;
-        let exact = middles.iter().filter(|place| is_on(**place, line)).count();
-        let share = (beats + exact) as f64 / ticks.len() as f64;
-        (exact >= ENOUGH).then_some((share, grid, 100.0 * line / pair))
+    }
+    let pull = |(lines, aim): (Lines, Aim)| {
+        let (grid, swing) = (lines.pairs_of(), lines.swing);
+        (aim, Action::Pull(Pull { grid, swing, strength: Percent(strength.round()), ..Pull::default() }))
     };
-    [Grid::straight(8), Grid::SIXTEENTHS].into_iter().filter_map(reading).max_by(|a, b| a.0.total_cmp(&b.0))
+    passes.into_iter().map(pull).collect()
+}
+
+/// No song is longer.
+const MOST_BARS: u32 = 100_000;
+
+/// “Pull 60 % to swung 16ths, 58 %”.
+fn pull_in_words(passes: &[(Aim, Action)], strength: f64) -> String {
+    let lines = |(_, action): &(Aim, Action)| match action {
+        Action::Pull(pull) => Some(Lines::swung(pull.grid, pull.swing)),
+        _ => None,
+    };
+    let mut all = passes.iter().filter_map(lines);
+    let first = all.next();
+    match first.filter(|first| all.all(|other| other == *first)) {
+        Some(lines) => format!("Pull {strength:.0} % to {lines}"),
+        None => format!("Pull {strength:.0} % to the lines of each drum"),
+    }
+}
+
+/// Drums that are struck often enough to say how steadily: which, their places, and their offsets in ms.
+fn steady_enough<'a>(all: &'a Listening<'_>) -> Vec<(&'a Instrument, &'a [usize], Vec<f64>)> {
+    let offsets = |places: &[usize]| places.iter().filter_map(|&place| late(all, place)).collect::<Vec<f64>>();
+    let drums = all.drums().map(|(one, places)| (one, places, offsets(places)));
+    drums.filter(|(.., offsets)| offsets.len() >= ENOUGH).collect()
+}
+
+/// All drums are far from their lines.
+fn loose(all: &Listening<'_>) -> Option<Finding> {
+    let drums = steady_enough(all);
+    let mut spreads: Vec<f64> = drums.iter().map(|(.., offsets)| robust_spread(offsets)).collect();
+    let usual = median(&mut spreads);
+    let all_of_them = spreads.iter().all(|ms| *ms >= 0.6 * all.thresholds.loose);
+    if spreads.len() < 2 || usual < all.thresholds.loose || !all_of_them {
+        return None;
+    }
+    let count = drums.iter().map(|(_, places, _)| places.len()).sum::<usize>();
+    let ids: Vec<InstrumentId> = drums.iter().map(|(one, ..)| one.id.clone()).collect();
+    let to = |ms: f64| {
+        let strength = 100.0 * (1.0 - ms / usual);
+        let passes = pulls(all, &ids, &[], strength);
+        cure(format!("{}, to ± {ms:.0} ms", pull_in_words(&passes, strength)), passes)
+    };
+    Some(Finding {
+        rule: Rule::Loose,
+        instrument: None,
+        said: format!("All drums are loose: ± {usual:.0} ms about {}.", lines_in_words(all)),
+        bars: Vec::new(),
+        hits: Vec::new(),
+        count: count as u32,
+        weight: (0.4 + (usual - all.thresholds.loose) / 40.0).min(0.8),
+        proposals: vec![to(6.0), to(3.0)],
+    })
+}
+
+/// So many bars are long enough to be rushed through.
+const STRETCH: usize = 8;
+
+/// The part comes earlier and earlier, or later and later, over some bars.
+fn rushing(all: &Listening<'_>) -> Option<Finding> {
+    let drums = steady_enough(all);
+    let mut by_bar: BTreeMap<u32, (f64, f64)> = BTreeMap::new();
+    for (_, places, offsets) in &drums {
+        let middle = mean(offsets);
+        for (&place, offset) in places.iter().filter(|&&place| offset(all, place).is_some()).zip(offsets) {
+            let bar = by_bar.entry(all.bar(place)).or_default();
+            *bar = (bar.0 + offset - middle, bar.1 + 1.0);
+        }
+    }
+    let bars: Vec<(u32, f64)> = by_bar
+        .into_iter()
+        .filter(|(_, (_, count))| *count >= 3.0)
+        .map(|(bar, (sum, count))| (bar, sum / count))
+        .collect();
+    let mut worst = 0.0_f64;
+    let mut rushed: BTreeSet<u32> = BTreeSet::new();
+    for window in bars.windows(STRETCH) {
+        let places: Vec<f64> = window.iter().map(|(bar, _)| f64::from(*bar)).collect();
+        let late: Vec<f64> = window.iter().map(|(_, late)| *late).collect();
+        let (middle, level) = (mean(&places), mean(&late));
+        let (mut both, mut across, mut along) = (0.0, 0.0, 0.0);
+        for (place, late) in places.iter().zip(&late) {
+            both += (place - middle) * (late - level);
+            across += (place - middle).powi(2);
+            along += (late - level).powi(2);
+        }
+        let change = both / across * (places[STRETCH - 1] - places[0]);
+        let steadily = both / (across * along).sqrt().max(1e-9);
+        // The way there is one, and it is most of what changes.
+        if change.abs() < all.thresholds.rushing || steadily.abs() < 0.75 || worst * change < 0.0 {
+            continue;
+        }
+        rushed.extend(window.iter().map(|(bar, _)| *bar));
+        if change.abs() > worst.abs() {
+            worst = change;
+        }
+    }
+    if rushed.is_empty() {
+        return None;
+    }
+    let places: Vec<usize> = (0..all.heard.len()).filter(|&place| rushed.contains(&all.bar(place))).collect();
+    let stretches = all.stretches(&places);
+    let (does, way) = if worst < 0.0 { ("rushes", "early") } else { ("drags", "late") };
+    let said = format!("It {does}: {:.0} ms {way} within eight bars, {}.", worst.abs(), in_bars(&stretches));
+    let mut finding = all.about(Rule::Rushing, None, &places, 0.5, said);
+    finding.hits.clear();
+    let ids: Vec<InstrumentId> = drums.iter().map(|(one, ..)| one.id.clone()).collect();
+    let calmer = |strength: f64| {
+        let passes = pulls(all, &ids, &stretches, strength);
+        cure(format!("{} there", pull_in_words(&passes, strength)), passes)
+    };
+    finding.proposals = vec![calmer(60.0), calmer(85.0)];
+    Some(finding)
+}
+
+/// The deviation of most, whatever a few do.
+fn robust_spread(offsets: &[f64]) -> f64 {
+    let middle = median(&mut offsets.to_vec());
+    let mut away: Vec<f64> = offsets.iter().map(|offset| (offset - middle).abs()).collect();
+    1.4826 * median(&mut away)
 }
 
 /// One drum that is far looser than the others.
 fn ragged(all: &Listening<'_>) -> Vec<Finding> {
-    let tempo = all.context.tempo;
     let spread = |places: &[usize]| {
-        let ms = |&place: &usize| {
-            let at = Ticks(all.heard[place].anchor);
-            Some(tempo.millis_of(Ticks(offset(all, place)?), at).0)
-        };
-        let offsets: Vec<f64> = places.iter().filter_map(ms).collect();
-        (offsets.len() >= ENOUGH).then(|| standard_deviation(&offsets))
+        let offsets: Vec<f64> = places.iter().filter_map(|&place| late(all, place)).collect();
+        (offsets.len() >= ENOUGH).then(|| robust_spread(&offsets))
     };
     let spreads: Vec<_> = all.drums().filter_map(|(one, places)| Some((one, places, spread(places)?))).collect();
     if spreads.len() < 3 {
@@ -109,13 +266,11 @@ fn ragged(all: &Listening<'_>) -> Vec<Finding> {
         }
         let said = format!("The {} is {:.1} times as loose as the others, ± {ms:.0} ms.", called(one), ms / usual);
         let mut finding = all.about_all(Rule::Ragged, one, places, 0.5, said);
-        let grid = all.chart.meant(all.part, all.context.metre).grid;
-        let pull = |strength: f64| {
-            let pull = Pull { grid, strength: Percent(strength), forgive: Millis(4.0), ..Pull::default() };
-            (on(one), Action::Pull(pull))
+        let calmer = |strength: f64| {
+            let passes = pulls(all, std::slice::from_ref(&one.id), &[], strength);
+            cure(pull_in_words(&passes, strength), passes)
         };
-        finding.proposals =
-            vec![cure("Pull it halfway to the grid", [pull(50.0)]), cure("Pull it close", [pull(75.0)])];
+        finding.proposals = vec![calmer(50.0), calmer(75.0)];
         found.push(finding);
     }
     found

@@ -3,10 +3,10 @@
 use super::{Cure, Finding, Listening, Rule, called, cure, in_bars, on, plural};
 use crate::base::stats::{Counts, mean, quantile};
 use crate::base::steps::step;
-use crate::base::units::{Percent, Ticks, Velocity};
+use crate::base::units::{Millis, Percent, Ticks, Velocity};
 use crate::kit::{Family, Instrument};
 use crate::read::touch_with_room::roomy;
-use crate::recipe::action::{Action, Level, NoTwins, Set, Shape, Silence, Spread, TwinsMove, Vary, VaryHow};
+use crate::recipe::action::{Action, FastHands, Level, NoTwins, Set, Shape, Silence, Spread, TwinsMove, Vary, VaryHow};
 use crate::recipe::aim::{Aim, BarRange};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -222,9 +222,13 @@ fn dense(all: &Listening<'_>, one: &Instrument, places: &[usize]) -> Option<Find
     let mut finding = all.about(Rule::Dense, Some(one), &blast, 0.7, said);
     let aim = Aim { bars, ..on(one) };
     let level = |by: f64| Action::Level(Level { by });
+    let faster = FastHands { softer: 24.0, reference: Millis(250.0), climb: 0 };
+    let down_to = |to: f64| (format!("Down to {to:.0} there"), level(-(loud - to)));
+    let (down, far_down) = (down_to(84.0), down_to(72.0));
     finding.proposals = vec![
-        cure("Bring it down there", [(aim.clone(), level(-(loud - 84.0).max(8.0)))]),
-        cure("Far down", [(aim, level(-(loud - 72.0).max(16.0)))]),
+        cure(down.0, [(aim.clone(), down.1)]),
+        cure(far_down.0, [(aim.clone(), far_down.1)]),
+        cure("Softer the faster", [(aim, Action::FastHands(faster))]),
     ];
     Some(finding)
 }

@@ -82,7 +82,7 @@ impl Act for Accents {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         for &index in aimed {
-            let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.anchor(index));
+            let (slot, _) = slot_of(self.grid, self.bars, stage.metre, stage.straightened(index));
             let offset = self.pattern.get(slot as usize).copied().unwrap_or(0.0);
             stage.values(self.property)[index] += self.amount.factor() * offset;
         }

@@ -92,9 +92,11 @@ fn grace(stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice, count: u32, before
             if let Some(way) = other.and_then(|(_, way)| way) {
                 (note.note, note.channel) = (way.note, way.channel.unwrap_or(note.channel));
             }
-            if room.make(stage, dice.pass(), note)
-                && let Some((side, _)) = other
-            {
+            if !room.make(stage, dice.pass(), note) {
+                continue;
+            }
+            stage.made_grace_of(index);
+            if let Some((side, _)) = other {
                 let made = stage.count() - 1;
                 stage.hand[made] = Some(side);
             }

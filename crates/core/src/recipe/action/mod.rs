@@ -421,6 +421,14 @@ macro_rules! actions {
         }
 
         impl Action {
+    /// Whether it moves hits in time by a rule, so that what belongs to them has to be taken along.
+    pub(crate) fn moves_in_time(&self) -> bool {
+        let as_a_whole = matches!(self, Action::Groove(_) | Action::Pocket(_) | Action::Humanize(_));
+        as_a_whole || self.info().family == ActionFamily::Time
+    }
+}
+
+impl Action {
             /// The words and settings of every action.
             pub fn all() -> Vec<ActionInfo> {
                 vec![$($name::INFO),+]

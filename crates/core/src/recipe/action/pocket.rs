@@ -169,10 +169,10 @@ impl Act for Pocket {
         // All followers drift together, whichever part they are in.
         let drift = Dice::new(stage.variation, PassId(u32::MAX - self.pocket.0), stage.round);
         for (action, place) in settings.as_actions(self.strength).iter().zip(1..) {
-            match action {
+            stage.with_grace_notes(aimed, |stage| match action {
                 Action::Loosen(loosen) => loosen.loosen(stage, aimed, dice, &drift),
                 other => other.act(stage, aimed, &dice.apart(place)),
-            }
+            });
         }
     }
 }

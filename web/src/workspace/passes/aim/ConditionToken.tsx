@@ -35,6 +35,7 @@ export const conditionNames: Record<Condition, string> = {
 	hand: "hand or foot",
 	channels: "channel",
 	chord: "place in a chord",
+	grace: "grace notes",
 	with: "together with",
 	without: "not together with",
 	share: "a share of them",

@@ -1,6 +1,6 @@
-/** Conditions on how a hit is struck: by which hand, on which channel, where in a chord. */
+/** Conditions on how a hit is struck: by which hand, on which channel, where in a chord, as a grace note. */
 import { Checkbox, Group, Stack } from "@mantine/core";
-import type { ChordPlace, Side } from "../../../api/generated/types";
+import type { ChordPlace, GraceNotes, Side } from "../../../api/generated/types";
 import { listed } from "../../../lib/words";
 import { type AimProps, ConditionToken } from "./ConditionToken";
 
@@ -14,7 +14,7 @@ const chords: Record<ChordPlace, string> = {
 };
 
 interface OneOfProps<T extends string> extends AimProps {
-	condition: "hand" | "chord";
+	condition: "hand" | "chord" | "grace";
 	value: T;
 	words: Record<T, string>;
 }
@@ -45,6 +45,16 @@ export const HandToken = (props: AimProps & { hand: Side }) => (
 
 export const ChordToken = (props: AimProps & { chord: ChordPlace }) => (
 	<OneOf {...props} condition="chord" value={props.chord} words={chords} />
+);
+
+const graceNotes: Record<GraceNotes, string> = {
+	only: "grace notes alone",
+	none: "all but grace notes",
+	led: "hits with grace notes",
+};
+
+export const GraceToken = (props: AimProps & { grace: GraceNotes }) => (
+	<OneOf {...props} condition="grace" value={props.grace} words={graceNotes} />
 );
 
 /** Channels count from 1 for people. */

@@ -9,7 +9,7 @@ import classes from "../Passes.module.css";
 import { type AimProps, AllBut, ConditionToken, useAimNumbers } from "./ConditionToken";
 import { LengthToken, RunToken, SpeedToken } from "./InTime";
 import { PositionsToken } from "./PositionsToken";
-import { ChannelsToken, ChordToken, HandToken } from "./StruckBy";
+import { ChannelsToken, ChordToken, GraceToken, HandToken } from "./StruckBy";
 
 /** All conditions that an aim has, in words. */
 export function conditionsOf(props: AimProps): [string, ReactNode][] {
@@ -23,6 +23,7 @@ export function conditionsOf(props: AimProps): [string, ReactNode][] {
 	if (aim.hand) all.push(["hand", <HandToken key="" {...props} hand={aim.hand} />]);
 	if (aim.channels && aim.channels.length > 0)
 		all.push(["channels", <ChannelsToken key="" {...props} channels={aim.channels} />]);
+	if (aim.grace) all.push(["grace", <GraceToken key="" {...props} grace={aim.grace} />]);
 	if (aim.chord) all.push(["chord", <ChordToken key="" {...props} chord={aim.chord} />]);
 	if (aim.with) all.push(["with", <NearToken key="" {...props} condition="with" near={aim.with} />]);
 	if (aim.without)
