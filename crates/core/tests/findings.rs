@@ -147,7 +147,11 @@ fn timing() {
     let straight = alive().into_iter().map(|hit| ((hit.0 / 240.0).round() * 240.0, hit.1, hit.2));
     found_and_cured(straight.collect(), Rule::OnGrid, "Everything sits exactly on straight 16ths.");
     let kicks = |(n, hit): (usize, (f64, u8, u8))| {
-        if hit.1 == 36 { ((hit.0 + [70.0, -60.0, 85.0, -25.0, 35.0, -80.0, 10.0][n % 7]).max(0.0), 36, hit.2) } else { hit }
+        if hit.1 == 36 {
+            ((hit.0 + [70.0, -60.0, 85.0, -25.0, 35.0, -80.0, 10.0][n % 7]).max(0.0), 36, hit.2)
+        } else {
+            hit
+        }
     };
     let ragged = alive().into_iter().enumerate().map(kicks);
     found_and_cured(ragged.collect(), Rule::Ragged, "as loose as the others");

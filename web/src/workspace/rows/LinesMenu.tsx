@@ -24,6 +24,10 @@ export function linesInWords({ grid, swing, of }: Lines) {
 	return `${gridInWords(of ?? grid)} swung ${Math.round(10 * swing) / 10} %`;
 }
 
+/** “16ths”, “16ths 58 %”: there is little room beside a portrait. */
+const inShort = ({ grid, swing, of }: Lines) =>
+	swing === 50 ? gridInWords(grid) : `${gridInWords(of ?? grid)} ${Math.round(swing)} %`;
+
 interface Props {
 	/** Whose they are; without one those of all drums that have none of their own. */
 	instrument?: string;
@@ -124,7 +128,7 @@ export function LinesChip({ index, lines }: { index: number; lines: LinesFrom[] 
 		return Boolean(all ?? drums?.[instrument.id]);
 	});
 	if (lines.length === 0) return null;
-	const words = lines.length === 1 ? linesInWords(lines[0].lines) : "by bars";
+	const words = lines.length === 1 ? inShort(lines[0].lines) : "by bars";
 	return (
 		<LinesMenu
 			instrument={instrument.id}

@@ -164,7 +164,7 @@ function MeasuredAgainst() {
 	const all = useWorkspace((state) => state.part.state.lines.all);
 	return (
 		<LinesMenu label="Timing is measured against" lines={[]} className={passClasses.token}>
-			{all ? linesInWords(all) : "lines as meant"}
+			{all ? linesInWords(all) : "as meant"}
 		</LinesMenu>
 	);
 }
