@@ -85,7 +85,10 @@ fn findings_say_what_is_wrong_and_what_mends_it() {
     let folder = TempDir::new().unwrap();
     let said = |arguments: &[&str]| String::from_utf8(vivida(arguments, folder.path()).stdout).unwrap();
     let rough = said(&["findings", &demo("tin-roof.mid")]);
-    assert!(rough.contains("38 double triggers, bars 2, 4") && rough.contains("mended by: Drop these 38 hits"), "{rough}");
+    assert!(
+        rough.contains("38 double triggers, bars 2, 4") && rough.contains("mended by: Drop these 38 hits"),
+        "{rough}"
+    );
     let json: serde_json::Value = serde_json::from_str(&said(&["findings", &demo("causeway.mid"), "--json"])).unwrap();
     assert_eq!(json["parts"][0]["findings"][0]["rule"], "on-grid");
     assert!(!json["parts"][0]["findings"][0]["cures"].as_array().unwrap().is_empty());

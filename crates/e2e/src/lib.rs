@@ -636,7 +636,7 @@ pub async fn open_causeway(app: &App, browser: &Browser) -> Result<(), Failed> {
     browser.goto(&app.address).await?;
     browser.click("[data-song='Causeway'] a").await?;
     browser.find("[data-instrument='closed-hat'] [data-handle=soft]").await?;
-    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.includes('→')").await
+    browser.until("document.querySelector(\"[data-figure='exactly on its lines']\").textContent.includes('→')").await
 }
 
 /// Goes to the shelf and imports a file.

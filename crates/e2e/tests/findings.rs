@@ -10,7 +10,7 @@ async fn open(app: &App, browser: &Browser, name: &str) -> Done {
     browser.goto(&app.address).await?;
     browser.click(&format!("[data-song='{name}'] a")).await?;
     browser.find("[data-instrument] [data-handle=soft]").await?;
-    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.includes('→')").await
+    browser.until("document.querySelector(\"[data-figure='exactly on its lines']\").textContent.includes('→')").await
 }
 
 /// The id of the part that is open.

@@ -9,7 +9,7 @@ type Done = Result<(), Failed>;
 pub(crate) const SOFT: &str = "[data-instrument='closed-hat'] [data-handle=soft]";
 const HIT: &str = "[data-instrument='closed-hat'] canvas[data-hits]";
 const IDENTICAL: &str = "[data-figure='identical neighbours']";
-const ON_GRID: &str = "[data-figure='exactly on grid']";
+const ON_GRID: &str = "[data-figure='exactly on its lines']";
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_stiff_part_becomes_a_played_one() -> Done {
@@ -34,7 +34,7 @@ async fn a_stiff_part_becomes_a_played_one() -> Done {
     // Undo and redo, by button and by key.
     browser.press("Undo").await?;
     browser.until("!document.querySelector('[data-pass=lean]')").await?;
-    browser.click("[data-figure='exactly on grid']").await?;
+    browser.click("[data-figure='exactly on its lines']").await?;
     browser.keys(&format!("{}z{}", key::CONTROL, key::RELEASE)).await?;
     browser.until("!document.querySelector('[data-pass=shape]')").await?;
     assert_eq!(drawn(&browser, HIT).await?, before, "as it was");
@@ -166,7 +166,9 @@ async fn passes_are_sentences_whose_words_are_controls() -> Done {
     browser.until("document.querySelector('[aria-label=Variation]').textContent === '1'").await?;
     assert_eq!(drawn(&browser, snare).await?, loose);
     browser.run("document.querySelector('[data-pass=loosen] input[role=switch]').click()").await?;
-    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser
+        .until("document.querySelector(\"[data-figure='exactly on its lines']\").textContent.endsWith('100 %')")
+        .await?;
     browser.close().await
 }
 

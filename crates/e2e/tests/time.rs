@@ -307,12 +307,12 @@ async fn time_is_tightened_pushed_apart_and_loosened_by_its_handles() -> Done {
     browser.until(&format!("Number(document.querySelector(\"{kick}\").ariaValueNow) > {before}")).await?;
 
     // Timing can be measured against another grid; that is a step of its own.
-    browser.press("Timing is measured against: 16ths").await?;
+    browser.press("Timing is measured against: as meant").await?;
     browser.press("quarters").await?;
     browser.find("[aria-label='Timing is measured against: quarters']").await?;
     browser.until(&format!("Number(document.querySelector(\"{kick}\").ariaValueNow) > 60")).await?;
     browser.press("Undo").await?;
-    browser.find("[aria-label='Timing is measured against: 16ths']").await?;
+    browser.find("[aria-label='Timing is measured against: as meant']").await?;
 
     // What lies on the grid is loosened.
     open_causeway(&app, &browser).await?;
@@ -410,7 +410,7 @@ async fn the_usual_feel_is_given_with_one_press() -> Done {
     browser.find("[aria-label='Timing is measured against: 8ths']").await?;
     browser.press("Undo").await?;
     browser.until("document.querySelector(\"[data-instrument='kick'] [data-chip]\").dataset.chip === ''").await?;
-    browser.find("[aria-label='Timing is measured against: 16ths']").await?;
+    browser.find("[aria-label='Timing is measured against: as meant']").await?;
     browser.close().await
 }
 

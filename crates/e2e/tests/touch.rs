@@ -219,9 +219,13 @@ async fn passes_are_ordered_named_heard_alone_and_copied() -> Done {
     // Alone: the timing of the loosen pass is gone from what is heard, but not from what is kept.
     browser.press("More for pass 1, Set").await?;
     browser.press("Hear this pass alone").await?;
-    browser.until("document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser
+        .until("document.querySelector(\"[data-figure='exactly on its lines']\").textContent.endsWith('100 %')")
+        .await?;
     browser.press("Hear all again").await?;
-    browser.until("!document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser
+        .until("!document.querySelector(\"[data-figure='exactly on its lines']\").textContent.endsWith('100 %')")
+        .await?;
     kept(&browser, 1, "passes.every((pass) => pass.on)").await?;
     // One that is heard alone and then deleted leaves the others to be heard.
     browser.press("More for pass 1, Set").await?;
@@ -230,7 +234,9 @@ async fn passes_are_ordered_named_heard_alone_and_copied() -> Done {
     browser.press("More for pass 1, Set").await?;
     browser.press("Delete").await?;
     browser.until("!document.querySelector('aside').textContent.includes('One pass is heard alone')").await?;
-    browser.until("!document.querySelector(\"[data-figure='exactly on grid']\").textContent.endsWith('100 %')").await?;
+    browser
+        .until("!document.querySelector(\"[data-figure='exactly on its lines']\").textContent.endsWith('100 %')")
+        .await?;
     browser.press("Undo").await?;
     kept(&browser, 1, "passes.length === 3").await?;
     browser.press("Hear all again").await?;

@@ -129,7 +129,7 @@ export const SongCardView = memo(function SongCardView(props: Props) {
 				{song.picture && (
 					<div className={classes.figures}>
 						<Figure label="identical neighbours" shares={song.picture.identical_neighbours} />
-						<Figure label="exactly on grid" shares={song.picture.on_grid} />
+						<Figure label="exactly on its lines" shares={song.picture.on_grid} />
 					</div>
 				)}
 			</div>

@@ -11,6 +11,7 @@ import classes from "./Rows.module.css";
 const straight = (grid: string): Lines => ({ grid, swing: 50 });
 
 const usual: [string, Lines][] = [
+	["quarters", straight("1/4")],
 	["8ths", straight("1/8")],
 	["16ths", straight("1/16")],
 	["32nds", straight("1/32")],
