@@ -67,7 +67,7 @@ export function LinesMenu({ instrument, lines, label, className, children }: Pro
 					{children}
 				</button>
 			</Menu.Target>
-			<Menu.Dropdown data-lines-menu>
+			<Menu.Dropdown data-lines-menu mah={320} style={{ overflowY: "auto" }}>
 				<Menu.Label>{label}</Menu.Label>
 				<Menu.Item onClick={() => choose(null)} data-chosen={!chosen || undefined}>
 					{instrument && setting.all ? `as for all: ${linesInWords(setting.all)}` : "as it seems to be meant"}
