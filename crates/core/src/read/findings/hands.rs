@@ -93,22 +93,38 @@ fn these(count: usize) -> String {
 /// What else may be given up: of what is struck together with those strokes the drum that is struck most often.
 fn other_given(all: &Listening<'_>, given: &[usize]) -> Option<Cure> {
     let together = all.thresholds.together / 1000.0;
+    let mut given = given.to_vec();
+    given.sort_unstable();
+    // For each the last one before it that is of another drum.
+    let mut others: Vec<Option<usize>> = Vec::with_capacity(given.len());
+    for nth in 0..given.len() {
+        let before = nth.checked_sub(1);
+        let differs = |&last: &usize| all.heard[given[last]].instrument != all.heard[given[nth]].instrument;
+        others.push(before.filter(differs).or_else(|| before.and_then(|last| others[last])));
+    }
     let mut of: BTreeMap<u16, Vec<usize>> = BTreeMap::new();
-    for &place in given {
-        let hit = &all.heard[place];
-        let from = all.heard.partition_point(|other| other.at < hit.at - together);
-        let near = all.heard[from..].iter().take_while(|other| other.at <= hit.at + together);
-        for (other, at) in near.zip(from..).filter(|(other, _)| other.instrument != hit.instrument) {
+    let mut from = 0;
+    for (at, hit) in all.heard.iter().enumerate() {
+        let (Some(one), Some(limb)) =
+            (hit.instrument, hit.instrument.map(|one| &all.chart.kit.instruments[usize::from(one)].limb))
+        else {
+            continue;
+        };
+        if !matches!(limb, Limb::LeftHand | Limb::RightHand | Limb::EitherHand) {
+            continue;
+        }
+        step();
+        while from < given.len() && all.heard[given[from]].at < hit.at - together {
             step();
-            let limb = other.instrument.map(|one| &all.chart.kit.instruments[usize::from(one)].limb);
-            if let (Some(one), Some(Limb::LeftHand | Limb::RightHand | Limb::EitherHand)) = (other.instrument, limb) {
-                of.entry(one).or_default().push(at);
-            }
+            from += 1;
+        }
+        let until = given.partition_point(|&place| all.heard[place].at <= hit.at + together);
+        let Some(last) = until.checked_sub(1).filter(|last| *last >= from) else { continue };
+        if all.heard[given[last]].instrument != hit.instrument || others[last].is_some_and(|other| other >= from) {
+            of.entry(one).or_default().push(at);
         }
     }
-    let (one, mut places) = of.into_iter().max_by_key(|(one, places)| (places.len(), std::cmp::Reverse(*one)))?;
-    places.sort_unstable();
-    places.dedup();
+    let (one, places) = of.into_iter().max_by_key(|(one, places)| (places.len(), std::cmp::Reverse(*one)))?;
     let name = called(&all.chart.kit.instruments[usize::from(one)]);
     Some(all.without(format!("Give up the {name} instead, {}", plural(places.len(), "hit")), &places))
 }
@@ -181,10 +197,9 @@ fn footless_hat(all: &Listening<'_>) -> Option<Finding> {
         in_bars(&all.stretches(&hats))
     );
     let mut finding = all.about(Rule::FootlessHat, None, &hats, 0.4, said);
-    let crashing = |place: &usize| {
-        let at = all.heard[*place].at;
-        family(*place, Family::Crash) && hats.iter().any(|&hat| (all.heard[hat].at - at).abs() <= together)
-    };
+    let times: Vec<f64> = hats.iter().map(|&hat| all.heard[hat].at).collect();
+    let crashing =
+        |place: &usize| family(*place, Family::Crash) && !near(&times, all.heard[*place].at, together).is_empty();
     let crashes: Vec<usize> = (0..all.heard.len()).filter(|place| crashing(place)).collect();
     finding.proposals = vec![
         all.without("Leave out the hat: the crash takes its hand", &hats),
