@@ -1,7 +1,8 @@
 //! What core reads of performances of which everything is known.
 
-use std::collections::BTreeMap;
-use vivida_core::{Context, Finding, HitId, Recipe, Rule, Thresholds, findings, perform};
+use std::collections::{BTreeMap, BTreeSet};
+use vivida_core::action::Strays;
+use vivida_core::{Action, Aim, Context, Finding, HitId, Pass, Recipe, Rule, Thresholds, findings, perform};
 use vivida_demo::performances::{Meaning, PlayedStroke, Playing, performed};
 use vivida_smf::{SongFile, SongPart, read};
 
@@ -172,4 +173,41 @@ fn what_is_said_of_timing_is_so() {
         // At 137 bpm and more, whoever is 34 ms late is nearer to the 32nd than to the 16th.
         score.holds(&format!("{rule:?}"), if *rule == Rule::Rushing { 0.9 } else { 0.95 });
     }
+}
+
+impl Read {
+    /// What Drop strays drops at its defaults, with what each was, and how many hits nobody meant.
+    fn dropped(&self) -> (Vec<PlayedStroke>, Vec<PlayedStroke>) {
+        let part = self.part();
+        let (chart, context) = (part.chart(true), Context::new(&self.song.tempo, &self.song.metre));
+        let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Strays(Strays::default()))]);
+        let performance = perform(&part.part, &chart, &recipe, &context);
+        let written = part.part.hits().iter().zip(&performance.written);
+        let silent: BTreeSet<HitId> =
+            written.filter(|(_, played)| played.silenced.is_some()).map(|(hit, _)| hit.id).collect();
+        let (dropped, kept): (Vec<_>, Vec<_>) = self.truth().into_iter().partition(|(id, _)| silent.contains(id));
+        let strokes = |all: Vec<(HitId, PlayedStroke)>| all.into_iter().map(|(_, stroke)| stroke).collect();
+        (strokes(dropped), strokes(kept))
+    }
+}
+
+#[test]
+fn what_nobody_meant_is_dropped_and_no_more() {
+    let is_accident = |stroke: &&PlayedStroke| stroke.meaning == Meaning::Accident;
+    let (mut clean, mut taken, mut found, mut missed, mut wrong) = (0, 0, 0, 0, 0);
+    for seed in 1..=30 {
+        let how = Playing::of(seed);
+        let (dropped, kept) = Read::of(&how).dropped();
+        (clean, taken) = (clean + dropped.len() + kept.len(), taken + dropped.len());
+        dropped.iter().for_each(|stroke| println!("{seed}: dropped from a clean one: {stroke:?}"));
+        let (dropped, kept) = Read::of(&Playing { accidents: true, ..how }).dropped();
+        let right = dropped.iter().filter(is_accident).count();
+        (found, wrong) = (found + right, wrong + dropped.len() - right);
+        missed += kept.iter().filter(is_accident).count();
+        kept.iter().filter(is_accident).for_each(|stroke| println!("{seed}: missed: {stroke:?}"));
+        let meant = dropped.iter().filter(|stroke| !is_accident(stroke));
+        meant.for_each(|stroke| println!("{seed}: dropped, though meant: {stroke:?}"));
+    }
+    println!("clean: {taken} of {clean} dropped; rough: {found} found, {missed} missed, {wrong} were meant");
+    assert!(5000 * taken <= clean && found * 100 >= 95 * (found + missed) && found * 100 >= 99 * (found + wrong));
 }

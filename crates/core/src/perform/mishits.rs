@@ -1,5 +1,6 @@
 //! Hits that nobody meant: brushed pads, double triggers, crosstalk.
 
+use crate::base::stats::median;
 use crate::base::steps::step;
 use crate::kit::{Family, Kit};
 use crate::perform::loudest::Loudest;
@@ -11,6 +12,8 @@ use std::collections::BTreeMap;
 pub(crate) enum Mishit {
     /// Too soft.
     Soft,
+    /// Far softer than all strokes of its drum.
+    Apart,
     /// Too short.
     Short,
     /// The same drum again, at once and much softer.
@@ -47,6 +50,10 @@ const FAINT: f64 = 0.30;
 const FAINTEST: f64 = 24.0;
 /// So many hits of a drum that are a little harder than what is too soft, and it has soft strokes.
 const SOFT_STROKES: usize = 3;
+/// Pads that answer are brushed a little harder, too: as few as one of so many hits, and so many times softer than any stroke
+/// of the pad; on one that is never struck by itself, than half of all strokes of the kit.
+const ONE_OF: usize = 50;
+const APART: f64 = 3.0;
 /// So many times, and the part has told that one drum shakes another.
 const SURE: u32 = 3;
 
@@ -73,14 +80,27 @@ pub(crate) fn mishits(heard: &[Heard], kit: &Kit, look_at: &[bool], what: &Suspi
             reason[place].get_or_insert(Mishit::Crosstalk { of });
         }
     }
-    for places in &voices {
+    let usual = median(&mut heard.iter().map(|hit| hit.velocity).collect::<Vec<f64>>());
+    for (voice, places) in voices.iter().enumerate() {
         let unexplained = || places.iter().copied().filter(|&place| reason[place].is_none());
+        let family = kit.instruments.get(voice).map_or(Family::Other, |one| one.family);
+        let (weak, strokes): (Vec<usize>, Vec<usize>) =
+            unexplained().partition(|&place| heard[place].velocity < 2.0 * what.softer);
+        let hardest = weak.iter().map(|&place| heard[place].velocity).fold(0.0, f64::max);
+        let softest = strokes.iter().map(|&place| heard[place].velocity).min_by(f64::total_cmp).unwrap_or(usual);
+        if is_shaken(family) && weak.len() * ONE_OF <= heard.len() && hardest * APART <= softest {
+            for place in weak {
+                let is_soft = heard[place].velocity < what.softer;
+                reason[place] = Some(if is_soft { Mishit::Soft } else { Mishit::Apart });
+            }
+            continue;
+        }
         // A drum that has soft strokes has softer ones, too.
         let a_little_harder = 1.2 * what.softer..2.0 * what.softer;
-        let soft = unexplained().filter(|&place| a_little_harder.contains(&heard[place].velocity));
+        let soft = weak.iter().filter(|&&place| a_little_harder.contains(&heard[place].velocity));
         if soft.count() < SOFT_STROKES {
-            let too_soft: Vec<usize> = unexplained().filter(|&place| heard[place].velocity < what.softer).collect();
-            too_soft.into_iter().for_each(|place| reason[place] = Some(Mishit::Soft));
+            let too_soft = weak.into_iter().filter(|&place| heard[place].velocity < what.softer);
+            too_soft.for_each(|place| reason[place] = Some(Mishit::Soft));
         }
     }
     for (place, why) in reason.into_iter().enumerate() {

@@ -272,7 +272,7 @@ pub(super) fn accidents(all: &Listening<'_>, found: &[(usize, Mishit)]) -> Vec<F
     [
         of(
             Rule::Stray,
-            &|why| matches!(why, Mishit::Soft | Mishit::Short),
+            &|why| matches!(why, Mishit::Soft | Mishit::Apart | Mishit::Short),
             Strays { softer: usual.softer, ..off() },
             &soft,
         ),
