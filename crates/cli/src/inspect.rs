@@ -5,7 +5,7 @@ use crate::failure::Done;
 use crate::output;
 use serde_json::{Value, json};
 use std::path::Path;
-use vivida_core::{Chart, Context, Figures, Lane, Recipe, Report, perform, report};
+use vivida_core::{Chart, Context, Figures, InstrumentId, Lane, Recipe, Report, perform, report};
 use vivida_smf::{SongFile, SongPart};
 
 pub fn inspect(input: &Path, reading: &Reading, as_json: bool) -> Done {
@@ -49,6 +49,8 @@ fn in_json(song: &SongFile, reports: &[(Chart, Report)]) -> Value {
             "drums": part.drums,
             "grid": report.grid,
             "figures": report.written.all,
+            "beat": report.written.beat,
+            "together": report.written.together,
             "bend_range": part.bend_range(),
             "lanes": part.lanes().iter().map(lane_in_json).collect::<Vec<Value>>(),
             "instruments": instruments.collect::<Vec<Value>>(),
@@ -92,6 +94,7 @@ fn in_words(song: &SongFile, reports: &[(Chart, Report)]) -> String {
             out += &line(&instrument.name, &one.figures, &format!("{}{ornaments}", one.lines_said));
         }
         out += &line("all", &report.written.all, "");
+        out += &steadiness_in_words(chart, report);
         out.extend(part.lanes().iter().map(lane_in_words));
     }
     if song.parts.is_empty() {
@@ -102,6 +105,24 @@ fn in_words(song: &SongFile, reports: &[(Chart, Report)]) -> String {
         out.extend(song.mended.iter().map(|mended| format!("  {mended}\n")));
     }
     out
+}
+
+/// “beat ± 2.1 ms a quarter, wandering by ± 4.0 ms; …”, where there is enough to tell.
+fn steadiness_in_words(chart: &Chart, report: &Report) -> String {
+    let Some(beat) = report.written.beat else { return String::new() };
+    let name = |id: &InstrumentId| {
+        let kit = &chart.kit.instruments;
+        kit.iter().find(|one| one.id == *id).map_or_else(|| id.as_str().to_owned(), |one| one.name.to_lowercase())
+    };
+    let mut out = format!("  beat ± {:.1} ms a quarter, wandering by ± {:.1} ms", beat.clock.0, beat.wander.0);
+    if let Some(apart) = beat.apart {
+        out += &format!("; drums that land together lie {:.1} ms apart", apart.0);
+    }
+    for pair in &report.written.together {
+        let (first, second) = (name(&pair.first), name(&pair.second));
+        out += &format!("; {second} {:+.1} ± {:.1} ms from {first}", pair.mean.0, pair.spread.0);
+    }
+    out + "\n"
 }
 
 fn extremes(lane: &Lane) -> (f64, f64) {

@@ -114,6 +114,7 @@ pub use read::report::{
     Figures, Measured, MeasuredInstrument, OrnamentCount, PORTRAIT_REACH, Portrait, Report, WorstHit, report,
 };
 pub use read::starting_points::{StartingPoint, starting_points};
+pub use read::steadiness::{Beat, Together};
 pub use read::study::{Apart, Study};
 pub use read::treatment::{DrumTreatment, Treated, Treatment};
 pub use recipe::action;

@@ -6,6 +6,7 @@ pub(crate) mod movement;
 pub(crate) mod played_lines;
 pub(crate) mod report;
 pub(crate) mod starting_points;
+pub(crate) mod steadiness;
 pub(crate) mod study;
 pub(crate) mod touch_with_room;
 pub(crate) mod treatment;

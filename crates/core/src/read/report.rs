@@ -11,6 +11,7 @@ use crate::part::lane::Lane;
 use crate::perform::{Context, MadeHit, Performance, PlayedHit};
 use crate::read::movement::{self, MovementReading};
 use crate::read::played_lines::PlayedLines;
+use crate::read::steadiness::{Beat, Kept, Together, beat, looseness, together};
 use crate::time::grid::Grid;
 use crate::time::lines::Lines;
 use crate::time::reference::LinesFrom;
@@ -45,6 +46,11 @@ pub struct Figures {
     pub offset_mean: Millis,
     /// How far offsets spread: their standard deviation.
     pub offset_spread: Millis,
+    /// How loosely hits lie around the beat that they follow, without what the beat itself adds; of all together the root
+    /// of the mean square. Nothing with fewer than 17 hits.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub looseness: Option<Millis>,
     /// The hit that is furthest from where the others are.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
@@ -140,6 +146,14 @@ pub struct Measured {
     pub all: Figures,
     /// In the order of the kit.
     pub instruments: Vec<MeasuredInstrument>,
+    /// The beat that all drums share; nothing where they are too few to tell.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub beat: Option<Beat>,
+    /// Those drums that land together most often, and how far apart.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<Together>>")]
+    pub together: Vec<Together>,
     /// The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
     pub loudness: Option<f64>,
 }
@@ -244,6 +258,8 @@ struct Tally {
     /// In ms from their lines, and the hits and the bars.
     offsets: Vec<f64>,
     hits: Vec<(HitId, u32)>,
+    /// The same offsets, each with its line.
+    kept: Vec<Kept>,
     on_grid: usize,
     early: usize,
     /// Where in the beat those lie that may be offbeat 8ths, and how far off it those on the beat.
@@ -265,6 +281,7 @@ impl Default for Tally {
             graces: 0,
             offsets: Vec::new(),
             hits: Vec::new(),
+            kept: Vec::new(),
             on_grid: 0,
             early: 0,
             offbeats: Offbeats::default(),
@@ -394,7 +411,9 @@ impl Tallies {
             tally.graces += 1;
             return;
         };
-        tally.offsets.push(context.tempo.millis_of(tick - line, line).0);
+        let late = context.tempo.millis_of(tick - line, line).0;
+        tally.offsets.push(late);
+        tally.kept.push(Kept { line: line.0 / context.metre.ppq().as_f64(), late });
         tally.on_grid += usize::from((tick.0 - line.0).abs() <= EXACT);
         tally.early += usize::from(tick.0 - line.0 < -EXACT);
         let ppq = context.metre.ppq().as_f64();
@@ -426,7 +445,12 @@ impl Tallies {
         }
     }
 
-    fn measured<'a>(self, chart: &Chart, lines: impl Fn(Option<usize>) -> &'a [LinesFrom], meant: &Meant) -> Measured {
+    fn measured<'a>(
+        mut self,
+        chart: &Chart,
+        lines: impl Fn(Option<usize>) -> &'a [LinesFrom],
+        meant: &Meant,
+    ) -> Measured {
         let mut all = Tally::default();
         for one in &self.0 {
             all.velocities.iter_mut().zip(one.velocities).for_each(|(sum, count)| *sum += count);
@@ -469,9 +493,25 @@ impl Tallies {
                 movement: Vec::new(),
             }
         };
+        let mut instruments: Vec<MeasuredInstrument> =
+            chart.kit.instruments.iter().zip(&self.0).enumerate().map(one).collect();
+        let kept: Vec<Vec<Kept>> = self.0.iter_mut().map(|one| std::mem::take(&mut one.kept)).collect();
+        let (apart, together) = together(&chart.kit.instruments, &kept);
+        let (mut squares, mut strokes) = (0.0, 0.0);
+        for (one, kept) in instruments.iter_mut().zip(&kept) {
+            one.figures.looseness = looseness(kept);
+            if let Some(Millis(loose)) = one.figures.looseness {
+                squares += loose * loose * kept.len() as f64;
+                strokes += kept.len() as f64;
+            }
+        }
+        let mut all = all.figures();
+        all.looseness = (strokes > 0.0).then(|| Millis((squares / strokes).sqrt()));
         Measured {
-            all: all.figures(),
-            instruments: chart.kit.instruments.iter().zip(&self.0).enumerate().map(one).collect(),
+            all,
+            instruments,
+            beat: beat(&kept).map(|(clock, wander)| Beat { clock, wander, apart }),
+            together,
             loudness: (energy > SILENT * plain).then(|| 10.0 * libm::log10(energy)),
         }
     }
@@ -507,6 +547,7 @@ impl Tally {
             graces: self.graces as u32,
             offset_mean: Millis(middle),
             offset_spread: Millis(standard_deviation(&self.offsets)),
+            looseness: None,
             worst: worst.map(|(&late, &(hit, bar))| WorstHit { hit, late: Millis(late), bar }),
             on_grid: share(self.on_grid, self.offsets.len()),
             early: share(self.early, self.offsets.len()),

@@ -327,6 +327,8 @@ pub fn typescript() -> String {
         vivida_core::Ornament,
         vivida_core::OrnamentCount,
         vivida_core::WorstHit,
+        vivida_core::Beat,
+        vivida_core::Together,
         PerformanceColumns,
         ActionOffer,
         LaneOffer,

@@ -1,6 +1,6 @@
 import { Anchor } from "@mantine/core";
 import { useShallow } from "zustand/react/shallow";
-import type { Figures } from "../../api/generated/types";
+import type { Figures, Measured } from "../../api/generated/types";
 import { probe } from "../../lib/probe";
 import { percent, signed } from "../../lib/words";
 import { hitsOf } from "../../part/hits";
@@ -21,6 +21,10 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "identical neighbours", of: (figures) => percent(figures.identical_neighbours) },
 	{ title: "offset, ms", of: (figures) => signed(figures.offset_mean, 1, true) },
 	{ title: "spread, ms", of: (figures) => figures.offset_spread.toFixed(1) },
+	{
+		title: "looseness, ms",
+		of: ({ looseness }) => looseness?.toFixed(1) ?? "",
+	},
 	{ title: "early / late", of: ({ early, late }) => `${percent(early)} / ${percent(late)}` },
 	{ title: "on its lines", of: (figures) => percent(figures.on_grid) },
 	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
@@ -113,7 +117,32 @@ export function FiguresTable() {
 					))}
 				</tbody>
 			</table>
+			<Steadiness was={before.beat} now={after} />
 		</section>
+	);
+}
+
+/** How steadily the beat is kept that all drums share, and how far those that land together lie apart. */
+function Steadiness({ was, now }: { was: Measured["beat"]; now: Pick<Measured, "beat" | "together"> }) {
+	const instruments = useWorkspace((state) => state.part.kit.instruments);
+	const nameOf = (id: string) => instruments.find((instrument) => instrument.id === id)?.name;
+	if (!now.beat) return null;
+	const { clock, wander, apart } = now.beat;
+	const before = (value: number | undefined, shown: number) =>
+		value !== undefined && value.toFixed(1) !== shown.toFixed(1) ? `, before ± ${value.toFixed(1)}` : "";
+	const together = (now.together ?? []).flatMap(({ first, second, count, mean, spread }) => {
+		const [one, other] = [nameOf(first), nameOf(second)];
+		if (!one || !other) return [];
+		return [`${other} ${signed(mean, 1, true)} ± ${spread.toFixed(1)} ms from ${one} (${count} times)`];
+	});
+	return (
+		<p data-steadiness>
+			The beat keeps to ± {clock.toFixed(1)} ms from one quarter to the next{before(was?.clock, clock)}, and wanders
+			by ± {wander.toFixed(1)} ms{before(was?.wander, wander)}.
+			{apart !== undefined && ` Drums that land together lie ${apart.toFixed(1)} ms apart`}
+			{together.length > 0 && `: ${together.join("; ")}`}
+			{apart !== undefined && "."}
+		</p>
 	);
 }
 
