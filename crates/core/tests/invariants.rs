@@ -9,8 +9,9 @@ use vivida_core::action::{
     Drifts, Fan, FanOrder, FastHands, Flam, Ghosts, GivesUp, Groove, GrooveTempo, GrooveVoice, HandHit, HandMove,
     Humanize, HumanizeHow, LaneAnchor, LaneLine, LaneOffset, LaneScale, LaneSmooth, LaneThin, Layer, Lean, LeaveFree,
     Length, LengthOf, Level, Limits, LimitsHow, Loosen, Match, NoTwins, Odds, Pocket, PocketId, PocketSettings, Pull,
-    Recolour, Rescue, Roll, RollCut, RollMain, RollOver, Set, Shape, Silence, Spread, Sticking, StickingAcross,
-    StickingPattern, StickingStart, Strays, Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow, Wanders, Way,
+    PullLines, Recolour, Rescue, Roll, RollCut, RollMain, RollOver, Set, Shape, Silence, Spread, Sticking,
+    StickingAcross, StickingPattern, StickingStart, Strays, Swap, SwapTo, Swell, SwellOf, Swing, Vary, VaryHow,
+    Wanders, Way,
 };
 use vivida_core::*;
 
@@ -436,7 +437,13 @@ fn grids() -> impl Strategy<Value = Grid> {
 fn pulls() -> impl Strategy<Value = Pull> {
     let reach = proptest::option::of(0.0..200.0);
     let shares = (25.0..80.0, -100.0..100.0, 0.0..100.0, 0.0..100.0);
-    (grids(), shares, 0.0..30.0, reach, 0.0..20.0).prop_map(|(grid, shares, forgive, reach, residue)| Pull {
+    let lines = prop_oneof![Just(PullLines::Grid), Just(PullLines::Own)];
+    let also = (grids(), prop_oneof![Just(0.0), 0.0..200.0]);
+    let all = (lines, grids(), also, shares, 0.0..30.0, reach, 0.0..20.0);
+    all.prop_map(|(lines, grid, also, shares, forgive, reach, residue)| Pull {
+        lines,
+        also: also.0,
+        also_reach: Millis(also.1),
         grid,
         swing: Percent(shares.0),
         strength: Percent(shares.1),

@@ -30,7 +30,9 @@ use crate::perform::settle::{Draft, settle};
 use crate::perform::strokes::StrokeRun;
 use crate::recipe::PassId;
 use crate::recipe::action::Pockets;
+use crate::time::lines::Lines;
 use crate::time::metre::MetreMap;
+use crate::time::reference::lines_at;
 use crate::time::section::Section;
 use crate::time::swung::MovesBy;
 use crate::time::tempo::TempoMap;
@@ -748,6 +750,26 @@ impl<'a> Stage<'a> {
         let first = self.part.hits().len();
         let made = (first..).zip(&self.made).filter_map(|(index, made)| Some((index, made.leads_to? as usize)));
         self.chart.graces(self.part, self.tempo).pairs().chain(made).collect()
+    }
+
+    /// The lines that a hit's drum is meant for where it is played now, as it was written.
+    pub(crate) fn lines_at(&self, index: usize) -> Lines {
+        let meant = self.chart.meant(self.part, self.metre, self.tempo);
+        let bar = self.metre.bar_at(Ticks(self.onset[index])).number;
+        lines_at(meant.of_drum(self.instrument[index].map(usize::from)), bar)
+    }
+
+    /// For each of some hits the line that it is meant for: that of the place where it was written, or made.
+    pub(crate) fn own_lines(&self, of: &[usize]) -> Vec<f64> {
+        let meant = self.chart.meant(self.part, self.metre, self.tempo);
+        let line = |&index: &usize| match meant.lines.get(index) {
+            Some(line) => *line,
+            None => {
+                let place = self.instrument[index].map(usize::from);
+                meant.line(self.metre, place, self.anchor(index)).0
+            }
+        };
+        of.iter().map(line).collect()
     }
 
     /// Whether a pass made it.

@@ -87,6 +87,11 @@ impl<'a> PlayedLines<'a> {
         other.map_or_else(|| self.meant.of_drum(instrument), |(_, lines)| lines)
     }
 
+    /// Whether all drums are on the lines that they were written for.
+    pub(crate) fn are_as_written(&self) -> bool {
+        self.others.is_empty()
+    }
+
     /// The written hits whose lines are not those that they were written for, and their lines.
     pub fn moved(&self) -> impl Iterator<Item = (usize, Ticks)> {
         let of = match &self.written {

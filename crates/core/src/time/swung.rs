@@ -74,6 +74,11 @@ impl Swung {
         lines.into_iter().filter(|&other| other > line + 1e-6).fold(f64::INFINITY, f64::min)
     }
 
+    /// Whether a position lies in a whole pair, and not in a cell that is left over.
+    pub fn has_pair_at(self, metre: &MetreMap, at: f64) -> bool {
+        self.place(metre, at).whole
+    }
+
     /// Where a position of the straight grid goes: the first half of a pair is stretched to its
     /// share, the second takes the rest, so that everything in between moves along in proportion.
     pub fn warped(self, metre: &MetreMap, at: f64) -> f64 {

@@ -137,8 +137,8 @@ function Steadiness({ was, now }: { was: Measured["beat"]; now: Pick<Measured, "
 	});
 	return (
 		<p data-steadiness>
-			The beat keeps to ± {clock.toFixed(1)} ms from one quarter to the next{before(was?.clock, clock)}, and wanders
-			by ± {wander.toFixed(1)} ms{before(was?.wander, wander)}.
+			The beat keeps to ± {clock.toFixed(1)} ms from one quarter to the next{before(was?.clock, clock)}, and
+			wanders by ± {wander.toFixed(1)} ms{before(was?.wander, wander)}.
 			{apart !== undefined && ` Drums that land together lie ${apart.toFixed(1)} ms apart`}
 			{together.length > 0 && `: ${together.join("; ")}`}
 			{apart !== undefined && "."}

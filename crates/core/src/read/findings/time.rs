@@ -5,7 +5,7 @@ use crate::base::stats::{mean, median};
 use crate::base::units::{Millis, Percent, Ticks};
 use crate::kit::{Instrument, InstrumentId};
 use crate::read::report::EXACT;
-use crate::recipe::action::{Action, Drifts, Loosen, Pull, Spread};
+use crate::recipe::action::{Action, Drifts, Loosen, Pull, PullLines, Spread};
 use crate::recipe::aim::{Aim, BarRange};
 use crate::time::lines::Lines;
 use std::cmp::Reverse;
@@ -123,6 +123,12 @@ fn pulls(all: &Listening<'_>, drums: &[InstrumentId], bars: &[BarRange], strengt
         let (grid, swing) = (lines.pairs_of(), lines.swing);
         (aim, Action::Pull(Pull { grid, swing, strength: Percent(strength.round()), ..Pull::default() }))
     };
+    // Drums of several kinds of lines, as they were written, are pulled by one pass, each to its own.
+    if passes.len() > 1 && all.lines.are_as_written() {
+        let aim = Aim { instruments: drums.to_vec(), bars: bars.to_vec(), ..Aim::default() };
+        let strength = Percent(strength.round());
+        return vec![(aim, Action::Pull(Pull { lines: PullLines::Own, strength, ..Pull::default() }))];
+    }
     passes.into_iter().map(pull).collect()
 }
 
@@ -132,7 +138,7 @@ const MOST_BARS: u32 = 100_000;
 /// “Pull 60 % to swung 16ths, 58 %”.
 fn pull_in_words(passes: &[(Aim, Action)], strength: f64) -> String {
     let lines = |(_, action): &(Aim, Action)| match action {
-        Action::Pull(pull) => Some(Lines::swung(pull.grid, pull.swing)),
+        Action::Pull(pull) if pull.lines == PullLines::Grid => Some(Lines::swung(pull.grid, pull.swing)),
         _ => None,
     };
     let mut all = passes.iter().filter_map(lines);

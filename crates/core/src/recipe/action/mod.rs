@@ -62,7 +62,7 @@ pub use match_touch::Match;
 pub use no_twins::{NoTwins, TwinsMove};
 pub use odds::Odds;
 pub use pocket::{Pocket, PocketId, PocketSettings, Pockets};
-pub use pull::Pull;
+pub use pull::{Pull, PullLines};
 pub use recolour::{Recolour, Way};
 pub use rescue::{GivesUp, Rescue};
 pub use roll::{Roll, RollCut, RollMain, RollOver};

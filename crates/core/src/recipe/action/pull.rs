@@ -8,6 +8,17 @@ use crate::time::swung::{MovesBy, Swung};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// Which lines hits are drawn to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum PullLines {
+    /// Those of the grid, swung as it is set.
+    #[default]
+    Grid,
+    /// Those that each drum is meant for, bar by bar, as it was written.
+    Own,
+}
+
 /// Draws hits towards the lines of a grid, which may be swung, or pushes them away.
 ///
 /// With d the distance from the nearest line: where |d| is at most `forgive` or more than `reach` the
@@ -17,7 +28,9 @@ use ts_rs::TS;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, TS)]
 #[serde(deny_unknown_fields, default)]
 pub struct Pull {
-    /// The lines.
+    /// Which lines.
+    pub lines: PullLines,
+    /// The lines, unless each drum has its own.
     pub grid: Grid,
     /// 25 to 80 %: where every second line lies between its neighbours.
     pub swing: Percent,
@@ -28,6 +41,10 @@ pub struct Pull {
     pub forgive: Millis,
     /// 0 to 500 ms: further off than this is left alone; nothing reaches everything.
     pub reach: Option<Millis>,
+    /// Another grid, whose lines draw hits that are nearer to them…
+    pub also: Grid,
+    /// … and no further off than this, 0 to 500 ms; 0 is no other grid.
+    pub also_reach: Millis,
     /// 0 to 50 ms: how much is left of chance.
     pub residue: Millis,
     /// 0 to 100 %: how far ends go to their lines.
@@ -44,11 +61,14 @@ fn former() -> Millis {
 impl Default for Pull {
     fn default() -> Pull {
         Pull {
+            lines: PullLines::Grid,
             grid: Grid::SIXTEENTHS,
             swing: Percent(50.0),
             strength: Percent(50.0),
             forgive: Millis(0.0),
             reach: None,
+            also: Grid::triplet(8),
+            also_reach: Millis(0.0),
             residue: Millis(0.0),
             ends: Percent(0.0),
             lengths: Percent(0.0),
@@ -71,19 +91,49 @@ impl Pull {
         MovesBy { grid: self.grid, swing: self.swing, forgive: self.forgive, reach: self.reach }
     }
 
-    fn start(&self, stage: &Stage<'_>, index: usize, dice: &Dice) -> f64 {
-        let swung = Swung { grid: self.grid, swing: self.swing };
-        let at = stage.onset[index];
-        let line = swung.nearest(stage.metre, at);
-        let off = at - line;
-        let millis = stage.tempo.millis_of(Ticks(off.abs()), Ticks(line));
-        if millis <= self.forgive || self.reach.is_some_and(|reach| millis > reach) {
-            return at;
+    /// The grid whose lines a hit is drawn to.
+    fn swung(&self, stage: &Stage<'_>, index: usize) -> Swung {
+        match self.lines {
+            PullLines::Grid => Swung { grid: self.grid, swing: self.swing },
+            PullLines::Own => {
+                let lines = stage.lines_at(index);
+                Swung { grid: lines.pairs_of(), swing: lines.swing }
+            }
         }
-        let mut left = off * (1.0 - self.strength.factor());
+    }
+
+    /// The line that a hit is drawn to, and those before and after it; nothing where it is to stay.
+    fn line(&self, stage: &Stage<'_>, index: usize, swung: Swung, own: Option<f64>) -> Option<(f64, f64, f64)> {
+        let at = stage.onset[index];
+        let away = |line: f64| stage.tempo.millis_of(Ticks((at - line).abs()), Ticks(line));
+        let line = own.unwrap_or_else(|| swung.nearest(stage.metre, at));
+        let mut found = (line, swung);
+        let mut is_near = self.reach.is_none_or(|reach| away(line) <= reach);
+        if self.also_reach.0 > 0.0 {
+            let also = Swung { grid: self.also, swing: Percent(50.0) };
+            let other = also.nearest(stage.metre, at);
+            if away(other) <= self.also_reach && (!is_near || (at - other).abs() < (at - line).abs()) {
+                (found, is_near) = ((other, also), true);
+            }
+        }
+        let (line, swung) = found;
+        if !is_near || away(line) <= self.forgive {
+            return None;
+        }
+        let neighbours = || {
+            let (before, near, after) = swung.lines(stage.metre, line);
+            (before.min(near), near.max(after))
+        };
+        let (before, after) = if self.strength.0 < 0.0 { neighbours() } else { (f64::NEG_INFINITY, f64::INFINITY) };
+        Some((before, line, after))
+    }
+
+    fn start(&self, stage: &Stage<'_>, index: usize, swung: Swung, own: Option<f64>, dice: &Dice) -> f64 {
+        let at = stage.onset[index];
+        let Some((before, line, after)) = self.line(stage, index, swung, own) else { return at };
+        let mut left = (at - line) * (1.0 - self.strength.factor());
         if self.strength.0 < 0.0 {
-            let (before, line, after) = swung.lines(stage.metre, at);
-            left = left.clamp(((before - line) / 2.0).max(-1e12), ((after - line) / 2.0).min(1e12));
+            left = left.clamp(((before - line) / 2.0).clamp(-1e12, 0.0), ((after - line) / 2.0).clamp(0.0, 1e12));
         }
         if self.residue.0 == 0.0 {
             return line + left;
@@ -114,7 +164,7 @@ impl Act for Pull {
             "32nd",
             "16th",
         ],
-        sentence: "pull {strength} to {grid}[, swung {swing}][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
+        sentence: "pull {strength} to[ {lines}][ {grid}][, swung {swing}][, or, up to {also_reach} from it, to {also}][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
         brief: "{strength} to {grid}",
         explains: "Towards the grid by this much; below zero, away from it.",
         points: &[
@@ -130,8 +180,16 @@ impl Act for Pull {
         ],
         settings: &[
             Setting::new("strength", "strength", Values::number(-100.0, 100.0, 1.0, "%", Some(0.0))),
-            Setting::new("grid", "grid", Values::Grid),
-            Setting::new("swing", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))),
+            Setting::new(
+                "lines",
+                "lines",
+                Values::Choice { options: &[("grid", "those of a grid"), ("own", "its own lines")] },
+            )
+            .quiet(0.0),
+            Setting::new("grid", "grid", Values::Grid).when("lines", "grid"),
+            Setting::new("swing", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))).when("lines", "grid"),
+            Setting::new("also_reach", "reach of another grid", Values::number(0.0, 500.0, 1.0, "ms", Some(0.0))),
+            Setting::new("also", "another grid", Values::Grid),
             Setting::new("forgive", "forgive", Values::number(0.0, 100.0, 0.5, "ms", Some(0.0))),
             Setting::new(
                 "reach",
@@ -154,19 +212,23 @@ impl Act for Pull {
     const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn moves_by(&self) -> Option<MovesBy> {
-        Some(self.lines())
+        (self.lines == PullLines::Grid).then(|| self.lines())
     }
 
     fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        let swung = Swung { grid: self.grid, swing: self.swing };
-        let cell = self.grid.cell(stage.metre.ppq()).0;
-        for &index in aimed {
+        let own = match self.lines {
+            PullLines::Grid => Vec::new(),
+            PullLines::Own => stage.own_lines(aimed),
+        };
+        for (nth, &index) in aimed.iter().enumerate() {
+            let swung = self.swung(stage, index);
+            let cell = swung.grid.cell(stage.metre.ppq()).0;
             let end = stage.onset[index] + stage.length[index];
             // Neither drawn nor left to chance: it stays to the bit.
             if self.strength.0 != 0.0 || self.residue.0 != 0.0 {
-                stage.onset[index] = self.start(stage, index, dice);
+                stage.onset[index] = self.start(stage, index, swung, own.get(nth).copied(), dice);
             }
             if self.ends.0 > 0.0 {
                 // A hit never ends on the line that it starts on: then the next one is meant.
@@ -236,5 +298,45 @@ mod tests {
         // Written lengths are 120 ticks; the second begins at 263, so its end at 383 goes to 480.
         assert_eq!(lengths(Pull { ends: Percent(100.0), ..still.clone() }), [240.0, 217.0]);
         assert_eq!(lengths(Pull { lengths: Percent(50.0), ..still }), [180.0, 180.0]);
+    }
+
+    #[test]
+    fn another_grid_draws_what_is_nearer_to_it() {
+        // The third of a triplet of 8ths lies at 640 ticks, the third and the fourth 16th at 480 and at 720.
+        let hits = sixteenths(&[100, 100, 100, 100]).hits().to_vec();
+        let at = |place: usize, tick: f64| Hit { tick: Ticks(tick), ..hits[place] };
+        let part = Part::new(vec![hits[0], at(1, 330.0), at(2, 490.0), at(3, 636.0)]);
+        let ticks = |pull: Pull| play(&part, Action::Pull(pull)).iter().map(|hit| hit.tick.0).collect::<Vec<f64>>();
+        let all = Pull { strength: Percent(100.0), ..Pull::default() };
+        assert_eq!(ticks(all.clone()), [0.0, 240.0, 480.0, 720.0]);
+        let also = Pull { also_reach: Millis(500.0), ..all.clone() };
+        assert_eq!(ticks(also.clone()), [0.0, 320.0, 480.0, 640.0]);
+        // At most 2.5 ms from it, 4.8 ticks.
+        assert_eq!(ticks(Pull { also_reach: Millis(2.5), ..also.clone() }), [0.0, 240.0, 480.0, 640.0]);
+        // What is too far from the one goes to the other alone.
+        assert_eq!(
+            ticks(Pull { reach: Some(Millis(1.0)), also_reach: Millis(2.5), ..also }),
+            [0.0, 330.0, 490.0, 640.0]
+        );
+    }
+
+    #[test]
+    fn each_goes_to_the_lines_that_it_is_meant_for() {
+        // Four bars of loose 16ths, then one of 8th triplets.
+        let (mut hits, mut id) = (Vec::new(), 0);
+        let like = sixteenths(&[100]).hits()[0];
+        let mut strike = |tick: f64| {
+            id += 1;
+            hits.push(Hit { id: crate::part::hit::HitId::new(id), tick: Ticks(tick), ..like });
+        };
+        let off = |nth: u32| f64::from(nth * 7 % 11) * 3.0 - 15.0;
+        (0..64).for_each(|nth| strike((240.0 * f64::from(nth) + off(nth)).max(0.0)));
+        (0..12).for_each(|nth| strike(15_360.0 + 320.0 * f64::from(nth) + off(nth)));
+        let own = Pull { lines: PullLines::Own, strength: Percent(100.0), ..Pull::default() };
+        let played = play(&Part::new(hits), Action::Pull(own));
+        for (nth, hit) in played.iter().enumerate() {
+            let line = if nth < 64 { 240.0 * nth as f64 } else { 15_360.0 + 320.0 * (nth - 64) as f64 };
+            assert_eq!(hit.tick.0, line, "{nth}");
+        }
     }
 }

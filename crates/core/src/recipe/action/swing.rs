@@ -49,8 +49,13 @@ impl Act for Swing {
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], _dice: &Dice) {
         let swung = Swung { grid: self.grid, swing: self.to };
+        let mut pairs = false;
         for &index in aimed {
+            pairs |= swung.has_pair_at(stage.metre, stage.onset[index]);
             stage.onset[index] = swung.warped(stage.metre, stage.onset[index]);
+        }
+        if !pairs && !aimed.is_empty() {
+            stage.say(format!("Nothing swings: a pair of {} is longer than the bars here.", self.grid.in_words()));
         }
     }
 }
@@ -68,6 +73,31 @@ mod tests {
         for (from, to) in [(480.0, 547.2), (240.0, 273.6), (720.0, 753.6), (0.0, 0.0), (960.0, 960.0)] {
             assert!((swung.warped(&metre, from) - to).abs() < 1e-9, "{from}");
         }
+    }
+
+    #[test]
+    fn pairs_as_long_as_a_bar_swing_and_longer_ones_say_why_they_do_not() {
+        use crate::base::units::Ppq;
+        use crate::kit::{Kit, chart::Chart};
+        use crate::perform::{Context, perform, testing::sixteenths};
+        use crate::recipe::{Pass, Recipe, action::Action, aim::Aim};
+        use crate::time::tempo::TempoMap;
+        let part = sixteenths(&[100; 32]);
+        let (tempo, metre) = (TempoMap::new(Ppq::new(960).unwrap(), []), MetreMap::new(Ppq::new(960).unwrap(), []));
+        let (context, chart) = (Context::new(&tempo, &metre), Chart::new(&part, Kit::of_drums(&part)));
+        let said = |grid: &str| {
+            let swing = Swing { grid: grid.parse().unwrap(), to: Percent(60.0) };
+            let recipe = Recipe::of(vec![Pass::new(1, Aim::everything(), Action::Swing(swing))]);
+            let performance = perform(&part, &chart, &recipe, &context);
+            (performance.written[8].tick.0, performance.passes[0].said.clone())
+        };
+        // The middle of a bar goes from 1920 to 60 % of it.
+        assert_eq!(said("1/2"), (2304.0, None));
+        let (tick, why) = said("1/1");
+        assert_eq!(
+            (tick, why.as_deref()),
+            (1920.0, Some("Nothing swings: a pair of whole notes is longer than the bars here."))
+        );
     }
 
     #[test]
