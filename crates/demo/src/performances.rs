@@ -37,6 +37,8 @@ pub struct Playing {
     pub rush: f64,
     /// The deviation of one drum in ms, where it is not that of the others.
     pub ragged: Option<(u8, f64)>,
+    /// Every sixteenth bar has a snare that is struck between two 16ths, where nothing else of it is near.
+    pub between_lines: bool,
     /// So many bars.
     pub bars: usize,
 }
@@ -65,6 +67,7 @@ impl Playing {
             accidents: false,
             rush: 0.0,
             ragged: None,
+            between_lines: false,
             bars: 48,
         }
     }
@@ -154,6 +157,12 @@ pub fn performed(how: &Playing) -> (Vec<u8>, Vec<PlayedStroke>) {
             (7, true) => hand.bar(at, TRIPLETS, 12),
             (7, false) => hand.bar(at, SIXTEENTHS, 16),
             (nth, _) => hand.bar(at, groove[nth % 2], 16),
+        }
+        if how.between_lines && number % 16 == 4 {
+            // No snare is struck from the first 16th to the second one of any bar.
+            let share = if hand.chance.happens(0.5) { 0.42 } else { 0.66 };
+            let place = at + 0.25 * (1.0 + share);
+            hand.stroke(place, place, SNARE, 84, Meaning::Stroke);
         }
         if number % 8 == 0 {
             hand.stroke(at, at, CRASH, 108, Meaning::Stroke);

@@ -147,7 +147,7 @@ impl Score {
     }
 }
 
-const RULES: [Rule; 3] = [Rule::Loose, Rule::Ragged, Rule::Rushing];
+const RULES: [Rule; 4] = [Rule::Loose, Rule::Ragged, Rule::Rushing, Rule::BetweenLines];
 
 #[test]
 fn what_is_said_of_timing_is_so() {
@@ -160,6 +160,7 @@ fn what_is_said_of_timing_is_so() {
             (Playing { deviation: 13.0 + (seed % 6) as f64, ..plain }, Some(Rule::Loose)),
             (Playing { deviation: 2.0 + (seed % 5) as f64, ragged: Some((hat, 16.0)), ..plain }, Some(Rule::Ragged)),
             (Playing { rush: if seed % 2 == 0 { 26.0 } else { -26.0 }, ..plain }, Some(Rule::Rushing)),
+            (Playing { between_lines: true, ..plain }, Some(Rule::BetweenLines)),
         ];
         for (how, due) in others {
             let read = Read::of(&how);

@@ -119,6 +119,7 @@ pub fn typescript() -> String {
         vivida_core::action::Odds,
         vivida_core::action::Silence,
         vivida_core::action::BleedPairs,
+        vivida_core::action::PullLines,
         vivida_core::action::Strays,
         vivida_core::action::GivesUp,
         vivida_core::action::Rescue,

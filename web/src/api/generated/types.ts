@@ -640,9 +640,12 @@ export type Silence = Record<symbol, never>;
 
 export type BleedPairs = "likely" | "any";
 
+export type PullLines = "grid" | "own";
+
 export type Strays = { 
 /**
- * 0 to 64: softer than this; 0 is off.
+ * 0 to 64: softer than this, and up to twice as loud on pads that shake with others where such hits are few and far
+ * softer than all strokes; 0 is off.
  */
 softer: number, 
 /**
@@ -746,7 +749,11 @@ slowness: number, };
 
 export type Pull = { 
 /**
- * The lines.
+ * Which lines.
+ */
+lines: PullLines, 
+/**
+ * The lines, unless each drum has its own.
  */
 grid: Grid, 
 /**
@@ -765,6 +772,14 @@ forgive: Millis,
  * 0 to 500 ms: further off than this is left alone; nothing reaches everything.
  */
 reach: Millis | null, 
+/**
+ * Another grid, whose lines draw hits that are nearer to them…
+ */
+also: Grid, 
+/**
+ * … and no further off than this, 0 to 500 ms; 0 is no other grid.
+ */
+also_reach: Millis, 
 /**
  * 0 to 50 ms: how much is left of chance.
  */
@@ -1877,6 +1892,11 @@ offset_mean: Millis,
  */
 offset_spread: Millis, 
 /**
+ * How loosely hits lie around the beat that they follow, without what the beat itself adds; of all together the root
+ * of the mean square. Nothing with fewer than 17 hits.
+ */
+looseness?: Millis, 
+/**
  * The hit that is furthest from where the others are.
  */
 worst?: WorstHit, 
@@ -1965,6 +1985,14 @@ all: Figures,
  */
 instruments: Array<MeasuredInstrument>, 
 /**
+ * The beat that all drums share; nothing where they are too few to tell.
+ */
+beat?: Beat, 
+/**
+ * Those drums that land together most often, and how far apart.
+ */
+together?: Array<Together>, 
+/**
  * The summed energy of the hits in dB, for comparing readings; nothing where nothing sounds.
  */
 loudness: number | null, };
@@ -2046,7 +2074,7 @@ curves?: Array<Array<[number, number]>>,
  */
 moves_by?: MovesBy, };
 
-export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "loose" | "rushing" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
+export type Rule = "one-velocity" | "identical-neighbours" | "machine-gun" | "slammed" | "one-layer" | "loud-ghost" | "level-jump" | "loud-fill" | "dense" | "on-grid" | "ragged" | "loose" | "rushing" | "between-lines" | "too-many-limbs" | "limb-too-fast" | "footless-hat" | "stray" | "double-trigger" | "crosstalk" | "overlap" | "silent";
 
 export type Thresholds = { 
 /**
@@ -4030,6 +4058,42 @@ late: Millis,
  * The bar of its line.
  */
 bar: number, };
+
+export type Beat = { 
+/**
+ * The standard deviation of the clock from one quarter to the next.
+ */
+clock: Millis, 
+/**
+ * How far the beat wanders around its mean: the standard deviation of what the drums share, over four quarters.
+ */
+wander: Millis, 
+/**
+ * How far drums that land on one line lie apart: the mean of all pairs, without sign.
+ */
+apart?: Millis, };
+
+export type Together = { 
+/**
+ * One of them.
+ */
+first: InstrumentId, 
+/**
+ * The other one.
+ */
+second: InstrumentId, 
+/**
+ * How often.
+ */
+count: number, 
+/**
+ * How much later the other one comes, on average.
+ */
+mean: Millis, 
+/**
+ * How far that spreads: its standard deviation.
+ */
+spread: Millis, };
 
 export type PerformanceColumns = { 
 /**

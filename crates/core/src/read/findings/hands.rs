@@ -36,7 +36,9 @@ fn limbs(all: &Listening<'_>) -> Vec<Finding> {
             return None;
         }
         let counts = which.map(|what| found.iter().filter(|(clash, _)| *clash == what).count());
-        let said = format!("{}, {}.", said(counts), in_bars(&all.stretches(&given)));
+        let at_once = if rule == Rule::TooManyLimbs { struck_at_once(all, &given) } else { None };
+        let with = at_once.map_or(String::new(), |drums| format!(" ({drums} at once)"));
+        let said = format!("{}{with}, {}.", said(counts), in_bars(&all.stretches(&given)));
         let mut finding = all.about(rule, None, &given, 0.7, said);
         let rescue = Rescue {
             together: Millis(thresholds.together),
@@ -85,6 +87,34 @@ fn drums_of(all: &Listening<'_>, places: &[usize]) -> String {
         [one, ..] => format!("{one} and others"),
     }
 }
+
+/// “crash, snare and closed hat”: what is struck at once where a limb is missing, of all such places the most frequent.
+fn struck_at_once(all: &Listening<'_>, given: &[usize]) -> Option<String> {
+    let kit = &all.chart.kit.instruments;
+    let is_foot = |one: u16| matches!(kit[usize::from(one)].limb, Limb::LeftFoot | Limb::RightFoot);
+    let together = all.thresholds.together / 1000.0;
+    let mut counts: BTreeMap<Vec<u16>, usize> = BTreeMap::new();
+    for &place in given {
+        let hit = &all.heard[place];
+        let Some(own) = hit.instrument else { continue };
+        let near = |other: &&Heard| (other.at - hit.at).abs() <= together;
+        let before = all.heard[..place].iter().rev().take(MOST_NEAR).take_while(near);
+        let after = all.heard[place + 1..].iter().take(MOST_NEAR).take_while(near);
+        let mut drums: Vec<u16> = before.chain(after).filter_map(|other| other.instrument).collect();
+        drums.push(own);
+        drums.retain(|&one| is_foot(one) == is_foot(own) && kit[usize::from(one)].limb != Limb::None);
+        drums.sort_unstable();
+        drums.dedup();
+        *counts.entry(drums).or_default() += 1;
+    }
+    let (drums, _) = counts.into_iter().filter(|(drums, _)| drums.len() > 1).max_by_key(|(_, count)| *count)?;
+    let names: Vec<String> = drums.into_iter().map(|one| called(&kit[usize::from(one)])).collect();
+    let (last, first) = names.split_last()?;
+    Some(format!("{} and {last}", first.join(", ")))
+}
+
+/// So many hits before and after one are looked at for what is struck with it.
+const MOST_NEAR: usize = 16;
 
 fn these(count: usize) -> String {
     if count == 1 { "this hit".to_owned() } else { format!("these {count} hits") }

@@ -53,6 +53,8 @@ pub enum Rule {
     Loose,
     /// The part comes earlier and earlier, or later and later, over some bars.
     Rushing,
+    /// Single hits that lie far from every line.
+    BetweenLines,
     /// More than two hands, or two feet, would be needed.
     TooManyLimbs,
     /// A hand or a foot would have no time.

@@ -7,7 +7,9 @@ use crate::kit::{Instrument, InstrumentId};
 use crate::read::report::EXACT;
 use crate::recipe::action::{Action, Drifts, Loosen, Pull, PullLines, Spread};
 use crate::recipe::aim::{Aim, BarRange};
+use crate::time::grid::Grid;
 use crate::time::lines::Lines;
+use crate::time::reference::{LineFinder, LinesFrom, lines_at};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -17,9 +19,10 @@ const ENOUGH: usize = 16;
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
     let mut found: Vec<Finding> = on_grid(all).into_iter().chain(loose(all)).collect();
     found.extend(rushing(all));
-    // Where all are loose nobody is looser than the others.
+    // Where all are loose nobody is looser than the others, and nothing is between lines.
     if !found.iter().any(|one| one.rule == Rule::Loose) {
         found.extend(ragged(all));
+        found.extend(between_lines(all));
     }
     found
 }
@@ -149,8 +152,10 @@ fn pull_in_words(passes: &[(Aim, Action)], strength: f64) -> String {
     }
 }
 
-/// Drums that are struck often enough to say how steadily: which, their places, and their offsets in ms.
-fn steady_enough<'a>(all: &'a Listening<'_>) -> Vec<(&'a Instrument, &'a [usize], Vec<f64>)> {
+/// A drum that is struck often enough to say how steadily: which, its places, and its offsets in ms.
+type SteadyDrum<'a> = (&'a Instrument, &'a [usize], Vec<f64>);
+
+fn steady_enough<'a>(all: &'a Listening<'_>) -> Vec<SteadyDrum<'a>> {
     let offsets = |places: &[usize]| places.iter().filter_map(|&place| late(all, place)).collect::<Vec<f64>>();
     let drums = all.drums().map(|(one, places)| (one, places, offsets(places)));
     drums.filter(|(.., offsets)| offsets.len() >= ENOUGH).collect()
@@ -184,25 +189,115 @@ fn loose(all: &Listening<'_>) -> Option<Finding> {
     })
 }
 
+/// A hit is between lines at so many times its drum's deviation, so many ms at least, and so much of the way to the next line.
+const FAR: f64 = 3.8;
+const FAR_MS: f64 = 20.0;
+const FAR_OF_CELL: f64 = 0.235;
+/// More than one of them in a bar are a fill on other lines, and more than one of so many hits a manner of playing.
+const RARE: usize = 16;
+/// How far off, in ms, all drums of a bar may be together.
+const TOGETHER_OFF: f64 = 10.0;
+/// What follows its own drum so soon, in s, is a fast double, and as far as it likes from any line.
+const DOUBLE: f64 = 0.14;
+
+/// Single hits of a drum that lie far from the lines that it is mostly on, and from those of the part there.
+fn between_lines(all: &Listening<'_>) -> Vec<Finding> {
+    let Listening { context, .. } = all;
+    let mut found = Vec::new();
+    let shared: BTreeMap<u32, f64> = late_by_bar(all, &steady_enough(all)).into_iter().collect();
+    for (at, (one, places)) in all.chart.kit.instruments.iter().zip(&all.voices).enumerate() {
+        let offsets: Vec<(usize, f64)> = places.iter().filter_map(|&place| Some((place, late(all, place)?))).collect();
+        if offsets.len() < ENOUGH {
+            continue;
+        }
+        let values: Vec<f64> = offsets.iter().map(|(_, late)| *late).collect();
+        let (usual, spread) = (median(&mut values.clone()), robust_spread(&values));
+        let far = FAR_MS.max(FAR * spread);
+        let mostly = mostly(all, at, &offsets);
+        let own = [LinesFrom { bar: 1, lines: mostly }];
+        let of_part = all.lines.of_drum(None);
+        let (mut own_lines, mut lines_of_part) =
+            (LineFinder::new(context.metre, &own), LineFinder::new(context.metre, of_part));
+        let mut is_far = |place: usize| {
+            let Some(hit) = all.performance.written.get(all.heard[place].index) else { return false };
+            let bar = context.metre.bar_at(hit.tick).number;
+            // Where all are early or late nobody knows how much of it is this hit's.
+            let shared = shared.get(&bar).copied().unwrap_or(0.0);
+            let is_off = |lines: &mut LineFinder<'_>, grid: Grid| {
+                let line = Ticks(lines.line(hit.tick.0).0);
+                let away = (context.tempo.millis_of(hit.tick - line, line).0 - usual - shared).abs();
+                let cell = context.tempo.millis_of(grid.cell(context.metre.ppq()), line).0;
+                away >= far && away >= FAR_OF_CELL * cell
+            };
+            shared.abs() <= TOGETHER_OFF
+                && is_off(&mut own_lines, mostly.grid)
+                && is_off(&mut lines_of_part, lines_at(of_part, bar).grid)
+        };
+        let sounds_alone = |place: usize| {
+            let nth = places.partition_point(|&other| other < place);
+            nth.checked_sub(1).is_none_or(|before| all.heard[place].at - all.heard[places[before]].at > DOUBLE)
+        };
+        let far: Vec<usize> = offsets.iter().map(|(place, _)| *place).filter(|&place| is_far(place)).collect();
+        let mut in_bars: BTreeMap<u32, usize> = BTreeMap::new();
+        far.iter().for_each(|&place| *in_bars.entry(all.bar(place)).or_default() += 1);
+        let is_single = |place: &usize| in_bars[&all.bar(*place)] == 1 && sounds_alone(*place);
+        let strays: Vec<usize> = far.into_iter().filter(is_single).collect();
+        if strays.is_empty() || strays.len() * RARE > offsets.len() {
+            continue;
+        }
+        let (several, lie) = if strays.len() == 1 { ("hit", "lies") } else { ("hits", "lie") };
+        let bars = super::in_bars(&all.stretches(&strays));
+        let said = format!("{} {several} of the {} {lie} between the lines, {bars}.", strays.len(), called(one));
+        let mut finding = all.about(Rule::BetweenLines, Some(one), &strays, 0.5, said);
+        let picked = Some(strays.iter().map(|&place| all.id(place)).collect());
+        let aim = Aim { picked, ..Aim::default() };
+        let pull =
+            Pull { grid: mostly.pairs_of(), swing: rounded(mostly).swing, strength: Percent(100.0), ..Pull::default() };
+        let these = if strays.len() == 1 { "it".to_owned() } else { format!("these {}", strays.len()) };
+        finding.proposals = vec![
+            cure(format!("Pull {these} to {}", rounded(mostly)), [(aim, Action::Pull(pull))]),
+            all.without(format!("Leave {these} out"), &strays),
+        ];
+        found.push(finding);
+    }
+    found
+}
+
+/// The lines on which a drum has most of its hits.
+fn mostly(all: &Listening<'_>, drum: usize, hits: &[(usize, f64)]) -> Lines {
+    let of = all.lines.of_drum(Some(drum));
+    let mut counted: Vec<(Lines, usize)> = Vec::new();
+    for (place, _) in hits {
+        let lines = lines_at(of, all.bar(*place));
+        match counted.iter_mut().find(|(known, _)| *known == lines) {
+            Some((_, count)) => *count += 1,
+            None => counted.push((lines, 1)),
+        }
+    }
+    counted.into_iter().max_by_key(|(_, count)| *count).map_or(Lines::of(Grid::SIXTEENTHS), |(lines, _)| lines)
+}
+
 /// So many bars are long enough to be rushed through.
 const STRETCH: usize = 8;
 
-/// The part comes earlier and earlier, or later and later, over some bars.
-fn rushing(all: &Listening<'_>) -> Option<Finding> {
-    let drums = steady_enough(all);
+/// How late the drums come together in each bar, each counted from where it usually lies, in ms.
+fn late_by_bar(all: &Listening<'_>, drums: &[SteadyDrum<'_>]) -> Vec<(u32, f64)> {
     let mut by_bar: BTreeMap<u32, (f64, f64)> = BTreeMap::new();
-    for (_, places, offsets) in &drums {
+    for (_, places, offsets) in drums {
         let middle = mean(offsets);
         for (&place, offset) in places.iter().filter(|&&place| offset(all, place).is_some()).zip(offsets) {
             let bar = by_bar.entry(all.bar(place)).or_default();
             *bar = (bar.0 + offset - middle, bar.1 + 1.0);
         }
     }
-    let bars: Vec<(u32, f64)> = by_bar
-        .into_iter()
-        .filter(|(_, (_, count))| *count >= 3.0)
-        .map(|(bar, (sum, count))| (bar, sum / count))
-        .collect();
+    let enough = by_bar.into_iter().filter(|(_, (_, count))| *count >= 3.0);
+    enough.map(|(bar, (sum, count))| (bar, sum / count)).collect()
+}
+
+/// The part comes earlier and earlier, or later and later, over some bars.
+fn rushing(all: &Listening<'_>) -> Option<Finding> {
+    let drums = steady_enough(all);
+    let bars = late_by_bar(all, &drums);
     let mut worst = 0.0_f64;
     let mut rushed: BTreeSet<u32> = BTreeSet::new();
     for window in bars.windows(STRETCH) {
