@@ -107,20 +107,22 @@ fn in_words(song: &SongFile, reports: &[(Chart, Report)]) -> String {
     out
 }
 
-/// “beat ± 2.1 ms a quarter, wandering by ± 4.0 ms; …”, where there is enough to tell.
+/// “beat steady to ± 2.1 ms a quarter, wanders by ± 4.0 ms; …”, where there is enough to tell.
 fn steadiness_in_words(chart: &Chart, report: &Report) -> String {
     let Some(beat) = report.written.beat else { return String::new() };
     let name = |id: &InstrumentId| {
         let kit = &chart.kit.instruments;
         kit.iter().find(|one| one.id == *id).map_or_else(|| id.as_str().to_owned(), |one| one.name.to_lowercase())
     };
-    let mut out = format!("  beat ± {:.1} ms a quarter, wandering by ± {:.1} ms", beat.clock.0, beat.wander.0);
+    let mut out = format!("  beat steady to ± {:.1} ms a quarter, wanders by ± {:.1} ms", beat.clock.0, beat.wander.0);
     if let Some(apart) = beat.apart {
-        out += &format!("; drums that land together lie {:.1} ms apart", apart.0);
+        out += &format!("; drums that land together are {:.1} ms apart", apart.0);
     }
     for pair in &report.written.together {
         let (first, second) = (name(&pair.first), name(&pair.second));
-        out += &format!("; {second} {:+.1} ± {:.1} ms from {first}", pair.mean.0, pair.spread.0);
+        let side = if pair.mean.0 < 0.0 { "ahead of" } else { "behind" };
+        let (mean, spread) = (pair.mean.0.abs(), pair.spread.0);
+        out += &format!("; {second} {mean:.1} ms {side} {first} (± {spread:.1}, {} times)", pair.count);
     }
     out + "\n"
 }

@@ -160,7 +160,11 @@ fn timing() {
 #[test]
 fn what_nobody_could_play_or_meant() {
     let at = 5.0 * BAR + 960.0;
-    found_and_cured(with([(at - 5.0, 49, 112), (at + 6.0, 51, 90)]), Rule::TooManyLimbs, "at once), bar 6.");
+    found_and_cured(
+        with([(at - 5.0, 49, 112), (at + 6.0, 51, 90)]),
+        Rule::TooManyLimbs,
+        "need a third hand (closed hat, snare, ride and crash at once), bar 6.",
+    );
     let feet = (0..8).map(|n| (2.0 * BAR + 2900.0 + f64::from(n) * 80.0, 36, 90 + n as u8));
     found_and_cured(with(feet), Rule::LimbTooFast, "too fast for the feet, bar 3");
     let at = 9.0 * BAR;

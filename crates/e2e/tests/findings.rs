@@ -203,7 +203,7 @@ async fn what_is_wrong_is_walked_to_and_mended_one_after_the_other() -> Done {
     }
     let said: Vec<&str> = said.iter().filter_map(|one| one.as_str()).collect();
     assert!(said[0].contains("ride") && said[0].contains("Chorus") && said[1].contains("strokes a second"), "{said:?}");
-    assert!(said[2].contains("a third hand ("), "{said:?}");
+    assert!(said[2].contains("a third hand (") && said[2].contains(" at once), bar 6"), "{said:?}");
     // What makes no sound is mapped in the kit.
     browser.click("[data-finding=silent] [data-open-kit]").await?;
     browser.find("[data-threads] [data-note]").await?;

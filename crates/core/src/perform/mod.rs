@@ -752,24 +752,11 @@ impl<'a> Stage<'a> {
         self.chart.graces(self.part, self.tempo).pairs().chain(made).collect()
     }
 
-    /// The lines that a hit's drum is meant for where it is played now, as it was written.
+    /// The lines that a hit's drum is meant for in the bar where the hit is played now, as it was written.
     pub(crate) fn lines_at(&self, index: usize) -> Lines {
         let meant = self.chart.meant(self.part, self.metre, self.tempo);
         let bar = self.metre.bar_at(Ticks(self.onset[index])).number;
         lines_at(meant.of_drum(self.instrument[index].map(usize::from)), bar)
-    }
-
-    /// For each of some hits the line that it is meant for: that of the place where it was written, or made.
-    pub(crate) fn own_lines(&self, of: &[usize]) -> Vec<f64> {
-        let meant = self.chart.meant(self.part, self.metre, self.tempo);
-        let line = |&index: &usize| match meant.lines.get(index) {
-            Some(line) => *line,
-            None => {
-                let place = self.instrument[index].map(usize::from);
-                meant.line(self.metre, place, self.anchor(index)).0
-            }
-        };
-        of.iter().map(line).collect()
     }
 
     /// Whether a pass made it.

@@ -47,7 +47,7 @@ pub struct Figures {
     /// How far offsets spread: their standard deviation.
     pub offset_spread: Millis,
     /// How loosely hits lie around the beat that they follow, without what the beat itself adds; of all together the root
-    /// of the mean square. Nothing with fewer than 17 hits.
+    /// of the mean square. Nothing with fewer than 18 hits.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[ts(optional)]
     pub looseness: Option<Millis>,

@@ -1,7 +1,7 @@
 //! How steadily a part keeps time: the beat that all drums share, how loosely each lies around it, and how far those that land
 //! together lie apart.
 
-use crate::base::stats::{mean, standard_deviation};
+use crate::base::stats::standard_deviation;
 use crate::base::units::Millis;
 use crate::kit::{Instrument, InstrumentId};
 use serde::Serialize;
@@ -49,10 +49,10 @@ pub(super) struct Kept {
     pub late: f64,
 }
 
-/// Fewer intervals tell nothing about a clock, and fewer strokes nothing about looseness.
+/// Fewer pairs of neighbouring intervals tell nothing about a clock, or about looseness.
 const ENOUGH: usize = 16;
-/// Lines that are no further apart than this, in quarters, are one: swung by a little more or less.
-const ONE_LINE: f64 = 0.02;
+/// Lines that are no further apart than this, in quarters, are one: at 120 bpm 1 ms.
+const ONE_LINE: f64 = 0.002;
 /// Those drums that are struck most often are looked at in pairs.
 const IN_PAIRS: usize = 8;
 /// So many pairs are told, of those that land together so often.
@@ -62,17 +62,20 @@ const OFTEN: u32 = 8;
 /// How loosely a drum lies around whatever beat it follows: the standard deviation of its execution.
 pub(super) fn looseness(strokes: &[Kept]) -> Option<Millis> {
     let intervals: Vec<f64> = strokes.windows(2).map(|two| two[1].late - two[0].late).collect();
-    (intervals.len() >= ENOUGH).then(|| Millis((-neighbours(&intervals)).max(0.0).sqrt()))
+    Some(Millis((-covariance(&[&intervals])?).max(0.0).sqrt()))
 }
 
-/// The covariance of neighbours.
-fn neighbours(values: &[f64]) -> f64 {
-    let middle = mean(values);
-    let products: f64 = values.windows(2).map(|two| (two[0] - middle) * (two[1] - middle)).sum();
-    products / (values.len() - 1).max(1) as f64
+/// The covariance of neighbours, in runs of intervals that follow one another; nothing of too few.
+fn covariance(runs: &[&[f64]]) -> Option<f64> {
+    let count = runs.iter().map(|run| run.len()).sum::<usize>();
+    let middle = runs.iter().copied().flatten().sum::<f64>() / count.max(1) as f64;
+    let pairs = || runs.iter().flat_map(|run| run.windows(2));
+    let how_many = pairs().count();
+    let products = pairs().map(|two| (two[0] - middle) * (two[1] - middle)).sum::<f64>();
+    (how_many >= ENOUGH).then(|| products / how_many as f64)
 }
 
-/// The beat that all drums share, each of them counted from where it usually lies.
+/// The beat that all drums share, each of them counted from where it usually lies: its clock, and how far it wanders.
 pub(super) fn beat(drums: &[Vec<Kept>]) -> Option<(Millis, Millis)> {
     let mut beats: Vec<(i64, f64)> = Vec::with_capacity(drums.iter().map(Vec::len).sum());
     for strokes in drums {
@@ -84,12 +87,13 @@ pub(super) fn beat(drums: &[Vec<Kept>]) -> Option<(Millis, Millis)> {
         .chunk_by(|a, b| a.0 == b.0)
         .map(|one| (one[0].0, one.iter().map(|(_, late)| late).sum::<f64>() / one.len() as f64))
         .collect();
-    let next = |two: &&[(i64, f64)]| two[1].0 == two[0].0 + 1;
-    let intervals: Vec<f64> = shared.windows(2).filter(next).map(|two| two[1].1 - two[0].1).collect();
-    if intervals.len() < ENOUGH {
-        return None;
-    }
-    let clock = (standard_deviation(&intervals).powi(2) + 2.0 * neighbours(&intervals)).max(0.0).sqrt();
+    // A beat that nobody plays ends a run.
+    let runs: Vec<Vec<f64>> = shared
+        .chunk_by(|a, b| b.0 == a.0 + 1)
+        .map(|run| run.windows(2).map(|two| two[1].1 - two[0].1).collect())
+        .collect();
+    let execution = covariance(&runs.iter().map(Vec::as_slice).collect::<Vec<&[f64]>>())?;
+    let clock = (standard_deviation(&runs.concat()).powi(2) + 2.0 * execution).max(0.0).sqrt();
     let over_four: Vec<f64> =
         shared.chunks(4).map(|four| four.iter().map(|(_, late)| late).sum::<f64>() / four.len() as f64).collect();
     Some((Millis(clock), Millis(standard_deviation(&over_four))))
@@ -135,6 +139,9 @@ pub(super) fn together(kit: &[Instrument], drums: &[Vec<Kept>]) -> (Option<Milli
     }
     let all = pairs.as_flattened();
     let (count, apart) = all.iter().fold((0, 0.0), |(count, apart), pair| (count + pair.count, apart + pair.apart));
+    if (count as usize) < ENOUGH {
+        return (None, Vec::new());
+    }
     let mut often: Vec<(usize, &Pair)> = all.iter().enumerate().filter(|(_, pair)| pair.count >= OFTEN).collect();
     often.sort_by_key(|(_, pair)| std::cmp::Reverse(pair.count));
     let told = often.into_iter().take(TOLD).map(|(at, pair)| {
@@ -147,7 +154,7 @@ pub(super) fn together(kit: &[Instrument], drums: &[Vec<Kept>]) -> (Option<Milli
             spread: Millis((pair.squares / f64::from(pair.count) - mean * mean).max(0.0).sqrt()),
         }
     });
-    ((count as usize >= ENOUGH).then(|| Millis(apart / f64::from(count))), told.collect())
+    (Some(Millis(apart / f64::from(count))), told.collect())
 }
 
 #[cfg(test)]
@@ -205,6 +212,19 @@ mod tests {
         assert!((told[0].mean.0 - 7.0).abs() < 0.6 && told[0].spread.0 < 2.0, "{told:?}");
         assert!((apart.unwrap().0 - 7.0).abs() < 0.6);
         assert_eq!(together(&kit.instruments, &[]), (None, Vec::new()));
+    }
+
+    #[test]
+    fn an_interval_over_a_beat_that_nobody_plays_has_no_neighbour() {
+        // A steady clock, and every fourth beat is free.
+        let of = |beats: u32| -> Vec<Kept> {
+            let played = walked(11, 0.0, 8.0, 4000)[0].clone().into_iter();
+            played.filter(|stroke| stroke.line as u32 % beats != beats - 1).collect()
+        };
+        let (clock, _) = beat(&[of(4)]).unwrap();
+        assert!(clock.0 < 3.0, "{clock:?}");
+        // Two beats and a free one leave no neighbours, and nothing to tell by.
+        assert_eq!(beat(&[of(3)]), None);
     }
 
     #[test]

@@ -1893,7 +1893,7 @@ offset_mean: Millis,
 offset_spread: Millis, 
 /**
  * How loosely hits lie around the beat that they follow, without what the beat itself adds; of all together the root
- * of the mean square. Nothing with fewer than 17 hits.
+ * of the mean square. Nothing with fewer than 18 hits.
  */
 looseness?: Millis, 
 /**

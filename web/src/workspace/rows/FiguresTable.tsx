@@ -21,10 +21,7 @@ const columns: { title: string; of: (figures: Figures) => string }[] = [
 	{ title: "identical neighbours", of: (figures) => percent(figures.identical_neighbours) },
 	{ title: "offset, ms", of: (figures) => signed(figures.offset_mean, 1, true) },
 	{ title: "spread, ms", of: (figures) => figures.offset_spread.toFixed(1) },
-	{
-		title: "looseness, ms",
-		of: ({ looseness }) => looseness?.toFixed(1) ?? "",
-	},
+	{ title: "looseness, ms", of: ({ looseness }) => looseness?.toFixed(1) ?? "–" },
 	{ title: "early / late", of: ({ early, late }) => `${percent(early)} / ${percent(late)}` },
 	{ title: "on its lines", of: (figures) => percent(figures.on_grid) },
 	{ title: "swing", of: (figures) => swingOf(figures)?.words ?? "straight" },
@@ -128,20 +125,22 @@ function Steadiness({ was, now }: { was: Measured["beat"]; now: Pick<Measured, "
 	const nameOf = (id: string) => instruments.find((instrument) => instrument.id === id)?.name;
 	if (!now.beat) return null;
 	const { clock, wander, apart } = now.beat;
-	const before = (value: number | undefined, shown: number) =>
-		value !== undefined && value.toFixed(1) !== shown.toFixed(1) ? `, before ± ${value.toFixed(1)}` : "";
+	const ms = (now: number, was: number | undefined) => {
+		const [after, before] = [now.toFixed(1), was?.toFixed(1)];
+		return before && before !== after ? `± ${after} ms (before: ± ${before})` : `± ${after} ms`;
+	};
 	const together = (now.together ?? []).flatMap(({ first, second, count, mean, spread }) => {
 		const [one, other] = [nameOf(first), nameOf(second)];
 		if (!one || !other) return [];
-		return [`${other} ${signed(mean, 1, true)} ± ${spread.toFixed(1)} ms from ${one} (${count} times)`];
+		const away = `${Math.abs(mean).toFixed(1)} ms ${mean < 0 ? "ahead of" : "behind"}`;
+		return [`${other} ${away} ${one} (± ${spread.toFixed(1)}, ${count} times)`];
 	});
 	return (
 		<p data-steadiness>
-			The beat keeps to ± {clock.toFixed(1)} ms from one quarter to the next{before(was?.clock, clock)}, and
-			wanders by ± {wander.toFixed(1)} ms{before(was?.wander, wander)}.
-			{apart !== undefined && ` Drums that land together lie ${apart.toFixed(1)} ms apart`}
-			{together.length > 0 && `: ${together.join("; ")}`}
-			{apart !== undefined && "."}
+			The beat is steady to {ms(clock, was?.clock)} from one quarter to the next, and wanders by{" "}
+			{ms(wander, was?.wander)}.
+			{apart !== undefined &&
+				` Drums that land together are ${apart.toFixed(1)} ms apart${together.map((one, nth) => (nth ? "; " : ": ") + one).join("")}.`}
 		</p>
 	);
 }

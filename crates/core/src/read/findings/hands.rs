@@ -1,6 +1,6 @@
 //! What no body could play, and what nobody meant.
 
-use super::{Cure, Finding, Listening, Rule, called, cure, in_bars, on, plural};
+use super::{Cure, Finding, Listening, Rule, called, cure, in_bars, listed, on, plural};
 use crate::base::steps::step;
 use crate::base::units::{Millis, Percent};
 use crate::kit::chart::Chart;
@@ -83,7 +83,7 @@ fn drums_of(all: &Listening<'_>, places: &[usize]) -> String {
     match names.as_slice() {
         [] => "least important stroke".to_owned(),
         [one] => one.clone(),
-        [one, other] => format!("{one} and {other}"),
+        [_, _] => listed(&names),
         [one, ..] => format!("{one} and others"),
     }
 }
@@ -109,8 +109,7 @@ fn struck_at_once(all: &Listening<'_>, given: &[usize]) -> Option<String> {
     }
     let (drums, _) = counts.into_iter().filter(|(drums, _)| drums.len() > 1).max_by_key(|(_, count)| *count)?;
     let names: Vec<String> = drums.into_iter().map(|one| called(&kit[usize::from(one)])).collect();
-    let (last, first) = names.split_last()?;
-    Some(format!("{} and {last}", first.join(", ")))
+    Some(listed(&names))
 }
 
 /// So many hits before and after one are looked at for what is struck with it.
@@ -120,11 +119,10 @@ fn these(count: usize) -> String {
     if count == 1 { "this hit".to_owned() } else { format!("these {count} hits") }
 }
 
-/// What else may be given up: of what is struck together with those strokes the drum that is struck most often.
+/// What else may be given up: of what is struck together with those strokes, in order of time, the drum that is struck most often.
 fn other_given(all: &Listening<'_>, given: &[usize]) -> Option<Cure> {
+    let kit = &all.chart.kit.instruments;
     let together = all.thresholds.together / 1000.0;
-    let mut given = given.to_vec();
-    given.sort_unstable();
     // For each the last one before it that is of another drum.
     let mut others: Vec<Option<usize>> = Vec::with_capacity(given.len());
     for nth in 0..given.len() {
@@ -135,12 +133,8 @@ fn other_given(all: &Listening<'_>, given: &[usize]) -> Option<Cure> {
     let mut of: BTreeMap<u16, Vec<usize>> = BTreeMap::new();
     let mut from = 0;
     for (at, hit) in all.heard.iter().enumerate() {
-        let (Some(one), Some(limb)) =
-            (hit.instrument, hit.instrument.map(|one| &all.chart.kit.instruments[usize::from(one)].limb))
-        else {
-            continue;
-        };
-        if !matches!(limb, Limb::LeftHand | Limb::RightHand | Limb::EitherHand) {
+        let Some(one) = hit.instrument else { continue };
+        if !matches!(kit[usize::from(one)].limb, Limb::LeftHand | Limb::RightHand | Limb::EitherHand) {
             continue;
         }
         step();
@@ -155,7 +149,7 @@ fn other_given(all: &Listening<'_>, given: &[usize]) -> Option<Cure> {
         }
     }
     let (one, places) = of.into_iter().max_by_key(|(one, places)| (places.len(), std::cmp::Reverse(*one)))?;
-    let name = called(&all.chart.kit.instruments[usize::from(one)]);
+    let name = called(&kit[usize::from(one)]);
     Some(all.without(format!("Give up the {name} instead, {}", plural(places.len(), "hit")), &places))
 }
 

@@ -355,15 +355,23 @@ fn in_bars(bars: &[BarRange]) -> String {
     };
     let words: Vec<String> = bars.iter().take(SAID).map(one).collect();
     let more = bars.len().saturating_sub(SAID);
-    let said = match words.split_last() {
-        None => return "nowhere".to_owned(),
-        Some((last, [])) => last.clone(),
-        Some(_) if more == 1 => format!("{} and one more place", words.join(", ")),
-        Some(_) if more > 0 => format!("{} and {more} more places", words.join(", ")),
-        Some((last, first)) => format!("{} and {last}", first.join(", ")),
+    let said = match more {
+        _ if bars.is_empty() => return "nowhere".to_owned(),
+        0 => listed(&words),
+        1 => format!("{} and one more place", words.join(", ")),
+        more => format!("{} and {more} more places", words.join(", ")),
     };
     let several = bars.len() > 1 || bars[0].from != bars[0].to;
     format!("{} {said}", if several { "bars" } else { "bar" })
+}
+
+/// “kick, snare and closed hat”.
+fn listed(words: &[String]) -> String {
+    match words.split_last() {
+        None => String::new(),
+        Some((last, [])) => last.clone(),
+        Some((last, first)) => format!("{} and {last}", first.join(", ")),
+    }
 }
 
 fn plural(count: usize, one: &str) -> String {

@@ -17,14 +17,16 @@ use std::collections::{BTreeMap, BTreeSet};
 const ENOUGH: usize = 16;
 
 pub(super) fn findings(all: &Listening<'_>) -> Vec<Finding> {
-    let mut found: Vec<Finding> = on_grid(all).into_iter().chain(loose(all)).collect();
-    found.extend(rushing(all));
+    let drums = steady_enough(all);
+    let shared = late_by_bar(all, &drums);
+    let loose = loose(all, &drums);
     // Where all are loose nobody is looser than the others, and nothing is between lines.
-    if !found.iter().any(|one| one.rule == Rule::Loose) {
-        found.extend(ragged(all));
-        found.extend(between_lines(all));
-    }
-    found
+    let (ragged, between_lines) = match loose {
+        Some(_) => (Vec::new(), Vec::new()),
+        None => (ragged(all, &drums), between_lines(all, &drums, &shared)),
+    };
+    let found = on_grid(all).into_iter().chain(loose).chain(rushing(all, &drums, &shared));
+    found.chain(ragged).chain(between_lines).collect()
 }
 
 /// How far from its line a hit sounds, in ticks; nothing for grace notes and for what passes made.
@@ -152,26 +154,40 @@ fn pull_in_words(passes: &[(Aim, Action)], strength: f64) -> String {
     }
 }
 
-/// A drum that is struck often enough to say how steadily: which, its places, and its offsets in ms.
-type SteadyDrum<'a> = (&'a Instrument, &'a [usize], Vec<f64>);
+/// A drum that is struck often enough to say how steadily.
+struct Drum<'a> {
+    /// Its place in the kit.
+    at: usize,
+    one: &'a Instrument,
+    /// All its hits.
+    places: &'a [usize],
+    /// Those that keep time, and how late each is, in ms.
+    kept: Vec<usize>,
+    late: Vec<f64>,
+    /// The deviation of most of them.
+    spread: f64,
+}
 
-fn steady_enough<'a>(all: &'a Listening<'_>) -> Vec<SteadyDrum<'a>> {
-    let offsets = |places: &[usize]| places.iter().filter_map(|&place| late(all, place)).collect::<Vec<f64>>();
-    let drums = all.drums().map(|(one, places)| (one, places, offsets(places)));
-    drums.filter(|(.., offsets)| offsets.len() >= ENOUGH).collect()
+fn steady_enough<'a>(all: &'a Listening<'_>) -> Vec<Drum<'a>> {
+    let drum = |(at, (one, places)): (usize, (&'a Instrument, &'a Vec<usize>))| {
+        let (kept, late): (Vec<usize>, Vec<f64>) =
+            places.iter().filter_map(|&place| Some((place, late(all, place)?))).unzip();
+        let spread = robust_spread(&late);
+        (late.len() >= ENOUGH).then_some(Drum { at, one, places, kept, late, spread })
+    };
+    all.chart.kit.instruments.iter().zip(&all.voices).enumerate().filter_map(drum).collect()
 }
 
 /// All drums are far from their lines.
-fn loose(all: &Listening<'_>) -> Option<Finding> {
-    let drums = steady_enough(all);
-    let mut spreads: Vec<f64> = drums.iter().map(|(.., offsets)| robust_spread(offsets)).collect();
+fn loose(all: &Listening<'_>, drums: &[Drum<'_>]) -> Option<Finding> {
+    let mut spreads: Vec<f64> = drums.iter().map(|drum| drum.spread).collect();
     let usual = median(&mut spreads);
     let all_of_them = spreads.iter().all(|ms| *ms >= 0.6 * all.thresholds.loose);
     if spreads.len() < 2 || usual < all.thresholds.loose || !all_of_them {
         return None;
     }
-    let count = drums.iter().map(|(_, places, _)| places.len()).sum::<usize>();
-    let ids: Vec<InstrumentId> = drums.iter().map(|(one, ..)| one.id.clone()).collect();
+    let count = drums.iter().map(|drum| drum.places.len()).sum::<usize>();
+    let ids: Vec<InstrumentId> = drums.iter().map(|drum| drum.one.id.clone()).collect();
     let to = |ms: f64| {
         let strength = 100.0 * (1.0 - ms / usual);
         let passes = pulls(all, &ids, &[], strength);
@@ -201,73 +217,66 @@ const TOGETHER_OFF: f64 = 10.0;
 const DOUBLE: f64 = 0.14;
 
 /// Single hits of a drum that lie far from the lines that it is mostly on, and from those of the part there.
-fn between_lines(all: &Listening<'_>) -> Vec<Finding> {
-    let Listening { context, .. } = all;
-    let mut found = Vec::new();
-    let shared: BTreeMap<u32, f64> = late_by_bar(all, &steady_enough(all)).into_iter().collect();
-    for (at, (one, places)) in all.chart.kit.instruments.iter().zip(&all.voices).enumerate() {
-        let offsets: Vec<(usize, f64)> = places.iter().filter_map(|&place| Some((place, late(all, place)?))).collect();
-        if offsets.len() < ENOUGH {
-            continue;
-        }
-        let values: Vec<f64> = offsets.iter().map(|(_, late)| *late).collect();
-        let (usual, spread) = (median(&mut values.clone()), robust_spread(&values));
-        let far = FAR_MS.max(FAR * spread);
-        let mostly = mostly(all, at, &offsets);
-        let own = [LinesFrom { bar: 1, lines: mostly }];
-        let of_part = all.lines.of_drum(None);
-        let (mut own_lines, mut lines_of_part) =
-            (LineFinder::new(context.metre, &own), LineFinder::new(context.metre, of_part));
-        let mut is_far = |place: usize| {
-            let Some(hit) = all.performance.written.get(all.heard[place].index) else { return false };
-            let bar = context.metre.bar_at(hit.tick).number;
-            // Where all are early or late nobody knows how much of it is this hit's.
-            let shared = shared.get(&bar).copied().unwrap_or(0.0);
-            let is_off = |lines: &mut LineFinder<'_>, grid: Grid| {
-                let line = Ticks(lines.line(hit.tick.0).0);
-                let away = (context.tempo.millis_of(hit.tick - line, line).0 - usual - shared).abs();
-                let cell = context.tempo.millis_of(grid.cell(context.metre.ppq()), line).0;
-                away >= far && away >= FAR_OF_CELL * cell
-            };
-            shared.abs() <= TOGETHER_OFF
-                && is_off(&mut own_lines, mostly.grid)
-                && is_off(&mut lines_of_part, lines_at(of_part, bar).grid)
+fn between_lines(all: &Listening<'_>, drums: &[Drum<'_>], shared: &BTreeMap<u32, f64>) -> Vec<Finding> {
+    drums.iter().filter_map(|drum| strays_of(all, drum, shared)).collect()
+}
+
+fn strays_of(all: &Listening<'_>, drum: &Drum<'_>, shared: &BTreeMap<u32, f64>) -> Option<Finding> {
+    let context = all.context;
+    let mostly = mostly(all, drum);
+    let own = [LinesFrom { bar: 1, lines: mostly }];
+    let of_part = all.lines.of_drum(None);
+    let mut own_lines = LineFinder::new(context.metre, &own);
+    let mut lines_of_part = LineFinder::new(context.metre, of_part);
+    let usual = median(&mut drum.late.clone());
+    let least = FAR_MS.max(FAR * drum.spread);
+    let mut is_far = |place: usize| {
+        let Some(hit) = all.performance.written.get(all.heard[place].index) else { return false };
+        let bar = context.metre.bar_at(hit.tick).number;
+        // Where all are early or late nobody knows how much of it is this hit's.
+        let shared = shared.get(&bar).copied().unwrap_or(0.0);
+        let is_off = |lines: &mut LineFinder<'_>, grid: Grid| {
+            let line = Ticks(lines.line(hit.tick.0).0);
+            let away = (context.tempo.millis_of(hit.tick - line, line).0 - usual - shared).abs();
+            let cell = context.tempo.millis_of(grid.cell(context.metre.ppq()), line).0;
+            away >= least && away >= FAR_OF_CELL * cell
         };
-        let sounds_alone = |place: usize| {
-            let nth = places.partition_point(|&other| other < place);
-            nth.checked_sub(1).is_none_or(|before| all.heard[place].at - all.heard[places[before]].at > DOUBLE)
-        };
-        let far: Vec<usize> = offsets.iter().map(|(place, _)| *place).filter(|&place| is_far(place)).collect();
-        let mut in_bars: BTreeMap<u32, usize> = BTreeMap::new();
-        far.iter().for_each(|&place| *in_bars.entry(all.bar(place)).or_default() += 1);
-        let is_single = |place: &usize| in_bars[&all.bar(*place)] == 1 && sounds_alone(*place);
-        let strays: Vec<usize> = far.into_iter().filter(is_single).collect();
-        if strays.is_empty() || strays.len() * RARE > offsets.len() {
-            continue;
-        }
-        let (several, lie) = if strays.len() == 1 { ("hit", "lies") } else { ("hits", "lie") };
-        let bars = super::in_bars(&all.stretches(&strays));
-        let said = format!("{} {several} of the {} {lie} between the lines, {bars}.", strays.len(), called(one));
-        let mut finding = all.about(Rule::BetweenLines, Some(one), &strays, 0.5, said);
-        let picked = Some(strays.iter().map(|&place| all.id(place)).collect());
-        let aim = Aim { picked, ..Aim::default() };
-        let pull =
-            Pull { grid: mostly.pairs_of(), swing: rounded(mostly).swing, strength: Percent(100.0), ..Pull::default() };
-        let these = if strays.len() == 1 { "it".to_owned() } else { format!("these {}", strays.len()) };
-        finding.proposals = vec![
-            cure(format!("Pull {these} to {}", rounded(mostly)), [(aim, Action::Pull(pull))]),
-            all.without(format!("Leave {these} out"), &strays),
-        ];
-        found.push(finding);
+        shared.abs() <= TOGETHER_OFF
+            && is_off(&mut own_lines, mostly.grid)
+            && is_off(&mut lines_of_part, lines_at(of_part, bar).grid)
+    };
+    let far: Vec<usize> = drum.kept.iter().copied().filter(|&place| is_far(place)).collect();
+    let mut by_bar: BTreeMap<u32, usize> = BTreeMap::new();
+    far.iter().for_each(|&place| *by_bar.entry(all.bar(place)).or_default() += 1);
+    let sounds_alone = |place: usize| {
+        let nth = drum.places.partition_point(|&other| other < place);
+        nth.checked_sub(1).is_none_or(|before| all.heard[place].at - all.heard[drum.places[before]].at > DOUBLE)
+    };
+    let is_single = |place: &usize| by_bar[&all.bar(*place)] == 1 && sounds_alone(*place);
+    let strays: Vec<usize> = far.into_iter().filter(is_single).collect();
+    if strays.is_empty() || strays.len() * RARE > drum.kept.len() {
+        return None;
     }
-    found
+    let lie = if strays.len() == 1 { "lies" } else { "lie" };
+    let (hits, bars) = (super::plural(strays.len(), "hit"), in_bars(&all.stretches(&strays)));
+    let said = format!("{hits} of the {} {lie} between the lines, {bars}.", called(drum.one));
+    let mut finding = all.about(Rule::BetweenLines, Some(drum.one), &strays, 0.5, said);
+    let these = if strays.len() == 1 { "it".to_owned() } else { format!("these {}", strays.len()) };
+    let lines = rounded(mostly);
+    let picked = Some(strays.iter().map(|&place| all.id(place)).collect());
+    let pull = Pull { grid: lines.pairs_of(), swing: lines.swing, strength: Percent(100.0), ..Pull::default() };
+    finding.proposals = vec![
+        cure(format!("Pull {these} to {lines}"), [(Aim { picked, ..Aim::default() }, Action::Pull(pull))]),
+        all.without(format!("Leave {these} out"), &strays),
+    ];
+    Some(finding)
 }
 
 /// The lines on which a drum has most of its hits.
-fn mostly(all: &Listening<'_>, drum: usize, hits: &[(usize, f64)]) -> Lines {
-    let of = all.lines.of_drum(Some(drum));
+fn mostly(all: &Listening<'_>, drum: &Drum<'_>) -> Lines {
+    let of = all.lines.of_drum(Some(drum.at));
     let mut counted: Vec<(Lines, usize)> = Vec::new();
-    for (place, _) in hits {
+    for place in &drum.kept {
         let lines = lines_at(of, all.bar(*place));
         match counted.iter_mut().find(|(known, _)| *known == lines) {
             Some((_, count)) => *count += 1,
@@ -281,13 +290,13 @@ fn mostly(all: &Listening<'_>, drum: usize, hits: &[(usize, f64)]) -> Lines {
 const STRETCH: usize = 8;
 
 /// How late the drums come together in each bar, each counted from where it usually lies, in ms.
-fn late_by_bar(all: &Listening<'_>, drums: &[SteadyDrum<'_>]) -> Vec<(u32, f64)> {
+fn late_by_bar(all: &Listening<'_>, drums: &[Drum<'_>]) -> BTreeMap<u32, f64> {
     let mut by_bar: BTreeMap<u32, (f64, f64)> = BTreeMap::new();
-    for (_, places, offsets) in drums {
-        let middle = mean(offsets);
-        for (&place, offset) in places.iter().filter(|&&place| offset(all, place).is_some()).zip(offsets) {
+    for drum in drums {
+        let middle = mean(&drum.late);
+        for (&place, late) in drum.kept.iter().zip(&drum.late) {
             let bar = by_bar.entry(all.bar(place)).or_default();
-            *bar = (bar.0 + offset - middle, bar.1 + 1.0);
+            *bar = (bar.0 + late - middle, bar.1 + 1.0);
         }
     }
     let enough = by_bar.into_iter().filter(|(_, (_, count))| *count >= 3.0);
@@ -295,9 +304,8 @@ fn late_by_bar(all: &Listening<'_>, drums: &[SteadyDrum<'_>]) -> Vec<(u32, f64)>
 }
 
 /// The part comes earlier and earlier, or later and later, over some bars.
-fn rushing(all: &Listening<'_>) -> Option<Finding> {
-    let drums = steady_enough(all);
-    let bars = late_by_bar(all, &drums);
+fn rushing(all: &Listening<'_>, drums: &[Drum<'_>], shared: &BTreeMap<u32, f64>) -> Option<Finding> {
+    let bars: Vec<(u32, f64)> = shared.iter().map(|(bar, late)| (*bar, *late)).collect();
     let mut worst = 0.0_f64;
     let mut rushed: BTreeSet<u32> = BTreeSet::new();
     for window in bars.windows(STRETCH) {
@@ -330,7 +338,7 @@ fn rushing(all: &Listening<'_>) -> Option<Finding> {
     let said = format!("It {does}: {:.0} ms {way} within eight bars, {}.", worst.abs(), in_bars(&stretches));
     let mut finding = all.about(Rule::Rushing, None, &places, 0.5, said);
     finding.hits.clear();
-    let ids: Vec<InstrumentId> = drums.iter().map(|(one, ..)| one.id.clone()).collect();
+    let ids: Vec<InstrumentId> = drums.iter().map(|drum| drum.one.id.clone()).collect();
     let calmer = |strength: f64| {
         let passes = pulls(all, &ids, &stretches, strength);
         cure(format!("{} there", pull_in_words(&passes, strength)), passes)
@@ -347,19 +355,14 @@ fn robust_spread(offsets: &[f64]) -> f64 {
 }
 
 /// One drum that is far looser than the others.
-fn ragged(all: &Listening<'_>) -> Vec<Finding> {
-    let spread = |places: &[usize]| {
-        let offsets: Vec<f64> = places.iter().filter_map(|&place| late(all, place)).collect();
-        (offsets.len() >= ENOUGH).then(|| robust_spread(&offsets))
-    };
-    let spreads: Vec<_> = all.drums().filter_map(|(one, places)| Some((one, places, spread(places)?))).collect();
-    if spreads.len() < 3 {
+fn ragged(all: &Listening<'_>, drums: &[Drum<'_>]) -> Vec<Finding> {
+    if drums.len() < 3 {
         return Vec::new();
     }
     let mut found = Vec::new();
-    for (nth, &(one, places, ms)) in spreads.iter().enumerate() {
+    for (nth, &Drum { one, places, spread: ms, .. }) in drums.iter().enumerate() {
         let mut others: Vec<f64> =
-            spreads.iter().enumerate().filter(|(other, _)| *other != nth).map(|(_, (.., ms))| *ms).collect();
+            drums.iter().enumerate().filter(|(other, _)| *other != nth).map(|(_, drum)| drum.spread).collect();
         others.sort_by(f64::total_cmp);
         let usual = others[others.len() / 2].max(1.0);
         if ms < all.thresholds.ragged || ms < 2.0 * usual {

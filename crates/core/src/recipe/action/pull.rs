@@ -15,7 +15,7 @@ pub enum PullLines {
     /// Those of the grid, swung as it is set.
     #[default]
     Grid,
-    /// Those that each drum is meant for, bar by bar, as it was written.
+    /// Those that each drum is meant for in the bar where a hit sounds, as it was written.
     Own,
 }
 
@@ -102,37 +102,32 @@ impl Pull {
         }
     }
 
-    /// The line that a hit is drawn to, and those before and after it; nothing where it is to stay.
-    fn line(&self, stage: &Stage<'_>, index: usize, swung: Swung, own: Option<f64>) -> Option<(f64, f64, f64)> {
+    /// The line that a hit is drawn to, and the grid that it is one of; nothing where the hit is to stay.
+    fn line(&self, stage: &Stage<'_>, index: usize, swung: Swung) -> Option<(f64, Swung)> {
         let at = stage.onset[index];
         let away = |line: f64| stage.tempo.millis_of(Ticks((at - line).abs()), Ticks(line));
-        let line = own.unwrap_or_else(|| swung.nearest(stage.metre, at));
-        let mut found = (line, swung);
-        let mut is_near = self.reach.is_none_or(|reach| away(line) <= reach);
-        if self.also_reach.0 > 0.0 {
-            let also = Swung { grid: self.also, swing: Percent(50.0) };
-            let other = also.nearest(stage.metre, at);
-            if away(other) <= self.also_reach && (!is_near || (at - other).abs() < (at - line).abs()) {
-                (found, is_near) = ((other, also), true);
-            }
-        }
-        let (line, swung) = found;
-        if !is_near || away(line) <= self.forgive {
-            return None;
-        }
-        let neighbours = || {
-            let (before, near, after) = swung.lines(stage.metre, line);
-            (before.min(near), near.max(after))
+        let line = match self.lines {
+            PullLines::Grid => swung.nearest(stage.metre, at),
+            PullLines::Own => stage.lines_at(index).nearest(stage.metre, Ticks(at)).0,
         };
-        let (before, after) = if self.strength.0 < 0.0 { neighbours() } else { (f64::NEG_INFINITY, f64::INFINITY) };
-        Some((before, line, after))
+        let also = Swung { grid: self.also, swing: Percent(50.0) };
+        let near = self.reach.is_none_or(|reach| away(line) <= reach).then_some(line);
+        let other = (self.also_reach.0 > 0.0).then(|| also.nearest(stage.metre, at));
+        let (line, swung) = match (near, other.filter(|other| away(*other) <= self.also_reach)) {
+            (None, None) => return None,
+            (Some(line), Some(other)) if (at - other).abs() < (at - line).abs() => (other, also),
+            (None, Some(other)) => (other, also),
+            (Some(line), _) => (line, swung),
+        };
+        (away(line) > self.forgive).then_some((line, swung))
     }
 
-    fn start(&self, stage: &Stage<'_>, index: usize, swung: Swung, own: Option<f64>, dice: &Dice) -> f64 {
+    fn start(&self, stage: &Stage<'_>, index: usize, swung: Swung, dice: &Dice) -> f64 {
         let at = stage.onset[index];
-        let Some((before, line, after)) = self.line(stage, index, swung, own) else { return at };
+        let Some((line, swung)) = self.line(stage, index, swung) else { return at };
         let mut left = (at - line) * (1.0 - self.strength.factor());
         if self.strength.0 < 0.0 {
+            let (before, _, after) = swung.lines(stage.metre, line);
             left = left.clamp(((before - line) / 2.0).clamp(-1e12, 0.0), ((after - line) / 2.0).clamp(0.0, 1e12));
         }
         if self.residue.0 == 0.0 {
@@ -164,7 +159,7 @@ impl Act for Pull {
             "32nd",
             "16th",
         ],
-        sentence: "pull {strength} to[ {lines}][ {grid}][, swung {swing}][, or, up to {also_reach} from it, to {also}][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
+        sentence: "pull {strength} to[ {lines}][ {grid}][, swung {swing}][; within {also_reach} of a line of {also}, to that line][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
         brief: "{strength} to {grid}",
         explains: "Towards the grid by this much; below zero, away from it.",
         points: &[
@@ -183,13 +178,13 @@ impl Act for Pull {
             Setting::new(
                 "lines",
                 "lines",
-                Values::Choice { options: &[("grid", "those of a grid"), ("own", "its own lines")] },
+                Values::Choice { options: &[("grid", "the grid"), ("own", "its own lines")] },
             )
             .quiet(0.0),
             Setting::new("grid", "grid", Values::Grid).when("lines", "grid"),
             Setting::new("swing", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))).when("lines", "grid"),
-            Setting::new("also_reach", "reach of another grid", Values::number(0.0, 500.0, 1.0, "ms", Some(0.0))),
-            Setting::new("also", "another grid", Values::Grid),
+            Setting::new("also_reach", "second grid within", Values::number(0.0, 500.0, 1.0, "ms", Some(0.0))),
+            Setting::new("also", "second grid", Values::Grid),
             Setting::new("forgive", "forgive", Values::number(0.0, 100.0, 0.5, "ms", Some(0.0))),
             Setting::new(
                 "reach",
@@ -212,23 +207,20 @@ impl Act for Pull {
     const DICE: super::DiceUse = super::DiceUse::Some;
 
     fn moves_by(&self) -> Option<MovesBy> {
-        (self.lines == PullLines::Grid).then(|| self.lines())
+        // Of several kinds of lines none is drawn.
+        (self.lines == PullLines::Grid && self.also_reach.0 == 0.0).then(|| self.lines())
     }
 
     fn names(&mut self, _: &mut dyn Carrier) {}
 
     fn act(&self, stage: &mut Stage<'_>, aimed: &[usize], dice: &Dice) {
-        let own = match self.lines {
-            PullLines::Grid => Vec::new(),
-            PullLines::Own => stage.own_lines(aimed),
-        };
-        for (nth, &index) in aimed.iter().enumerate() {
+        for &index in aimed {
             let swung = self.swung(stage, index);
             let cell = swung.grid.cell(stage.metre.ppq()).0;
             let end = stage.onset[index] + stage.length[index];
             // Neither drawn nor left to chance: it stays to the bit.
             if self.strength.0 != 0.0 || self.residue.0 != 0.0 {
-                stage.onset[index] = self.start(stage, index, swung, own.get(nth).copied(), dice);
+                stage.onset[index] = self.start(stage, index, swung, dice);
             }
             if self.ends.0 > 0.0 {
                 // A hit never ends on the line that it starts on: then the next one is meant.
@@ -338,5 +330,26 @@ mod tests {
             let line = if nth < 64 { 240.0 * nth as f64 } else { 15_360.0 + 320.0 * (nth - 64) as f64 };
             assert_eq!(hit.tick.0, line, "{nth}");
         }
+    }
+
+    #[test]
+    fn what_was_put_elsewhere_by_hand_stays_there() {
+        use crate::kit::{Kit, chart::Chart};
+        use crate::perform::{Context, perform};
+        use crate::recipe::action::ByHand;
+        use crate::recipe::{Pass, Recipe, aim::Aim};
+        use crate::time::{metre::MetreMap, tempo::TempoMap};
+        let part = sixteenths(&[100; 16]);
+        let ppq = crate::base::units::Ppq::new(960).unwrap();
+        let (tempo, metre) = (TempoMap::new(ppq, []), MetreMap::new(ppq, []));
+        let (context, chart) = (Context::new(&tempo, &metre), Chart::new(&part, Kit::of_drums(&part)));
+        // The last hit is put 130 ms later, near the next bar line.
+        let moved = serde_json::json!({"moved": [{"hit": part.hits()[15].id, "time": 130.0}]});
+        let by_hand: ByHand = serde_json::from_value(moved).unwrap();
+        let own = Pull { lines: PullLines::Own, strength: Percent(100.0), ..Pull::default() };
+        let passes = [Action::ByHand(by_hand), Action::Pull(own)];
+        let passes = (1..).zip(passes).map(|(id, action)| Pass::new(id, Aim::everything(), action)).collect();
+        let performance = perform(&part, &chart, &Recipe::of(passes), &context);
+        assert_eq!(performance.written[15].tick.0, 3840.0);
     }
 }
