@@ -499,7 +499,9 @@ impl Tallies {
         let (apart, together) = together(&chart.kit.instruments, &kept);
         let (mut squares, mut strokes) = (0.0, 0.0);
         for (one, kept) in instruments.iter_mut().zip(&kept) {
-            one.figures.looseness = looseness(kept);
+            // Estimated from neighbours, it may come out above all that there is.
+            let spread = one.figures.offset_spread;
+            one.figures.looseness = looseness(kept).map(|found| Millis(found.0.min(spread.0)));
             if let Some(Millis(loose)) = one.figures.looseness {
                 squares += loose * loose * kept.len() as f64;
                 strokes += kept.len() as f64;

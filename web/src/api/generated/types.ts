@@ -1525,7 +1525,8 @@ words: Array<string>,
  */
 sentence: string, 
 /**
- * The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`.
+ * The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`; of `{one|other}`
+ * the first that means something.
  */
 brief: string, 
 /**

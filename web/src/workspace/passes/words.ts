@@ -27,19 +27,23 @@ export const isLine = ({ kind }: Action) => kind.startsWith("lane-") && kind !==
 export const settingOf = (action: Action, name: string) =>
 	(action as unknown as Record<string, unknown>)[name];
 
+/** Whether a setting means something: what hangs on another one does only while that is so. */
+const means = (action: Action, { when }: Setting) => !when || String(settingOf(action, when[0])) === when[1];
+
 /** The clauses that are shown, and the settings of those that are left out but can be asked for. */
 export function clausesShown(action: Action, info: ActionInfo, asked: string[] = []) {
 	const find = (name: string) => info.settings.find((setting) => setting.name === name);
 	const all = clausesOf(info.sentence);
 	const hidden: Setting[] = [];
 	/** What means something only while another setting is so goes with that one. */
-	const isMeant = ({ when }: Setting): boolean => {
-		if (!when) return true;
-		const [other, is] = when;
+	const isMeant = (setting: Setting): boolean => {
+		if (!setting.when) return true;
+		if (!means(action, setting)) return false;
+		const [other, is] = setting.when;
 		const its = all.find(({ optional, words }) => optional && words.includes(other));
 		const first = its && find(its.words[1]);
 		const away = first && isQuiet(action, first) && !asked.includes(first.name);
-		return String(settingOf(action, other)) === is && (is === "null" || !away);
+		return is === "null" || !away;
 	};
 	const shown = all.filter(({ optional, words }) => {
 		const first = find(words[1]);
@@ -139,10 +143,15 @@ function filled(
 	});
 }
 
-/** The settings that matter most: “37 · 59 · 100”. */
-export const briefly = (action: Action, info: ActionInfo, pocketName: PocketNames) =>
+/** The settings that matter most: “37 · 59 · 100”; of `{one|other}` the first that means something. */
+export function briefly(action: Action, info: ActionInfo, pocketName: PocketNames) {
+	const chosen = info.brief.replace(/\{([\w|]+)\}/g, (_, names: string) => {
+		const settings = names.split("|").flatMap((name) => info.settings.filter((one) => one.name === name));
+		return `{${(settings.find((setting) => means(action, setting)) ?? settings[0])?.name}}`;
+	});
 	// What is left as it is need not be said at length.
-	filled(info.brief, action, info, pocketName, (name) => (settingOf(action, name) === null ? "–" : null));
+	return filled(chosen, action, info, pocketName, (name) => (settingOf(action, name) === null ? "–" : null));
+}
 
 /** What an action does, without what is as usual. */
 export function actionInWords(action: Action, info: ActionInfo, pocketName: PocketNames) {

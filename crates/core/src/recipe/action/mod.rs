@@ -187,7 +187,8 @@ pub struct ActionInfo {
     /// The sentence that follows the aim; `{setting}` stands for a setting. What stands in brackets is
     /// left out while its first setting is neutral, and can be asked for.
     pub sentence: &'static str,
-    /// The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`.
+    /// The settings that matter most, in as few words as they take beside a name: `{soft} · {typical}`; of `{one|other}`
+    /// the first that means something.
     pub brief: &'static str,
     /// One line for the list of actions.
     pub explains: &'static str,
@@ -579,6 +580,29 @@ mod tests {
         }
     }
 
+    /// What means something only while another setting is so has to be in sight then: that one may not be left out of the
+    /// sentence at just that value.
+    #[test]
+    fn no_setting_hangs_on_one_that_is_out_of_sight() {
+        for info in Action::all() {
+            for (other, is) in info.settings.iter().filter_map(|setting| setting.when) {
+                let quiet =
+                    info.settings.iter().find(|setting| setting.name == other).map(|one| (one.quiet, &one.values));
+                let left_out = match quiet.unwrap_or_else(|| panic!("{}: no {other}", info.kind)) {
+                    (Some(at), Values::Choice { options }) => options[at as usize].0 == is,
+                    _ => false,
+                };
+                let may_go = info.sentence.split('[').skip(1).any(|clause| {
+                    clause
+                        .split(']')
+                        .next()
+                        .is_some_and(|clause| clause.split('{').nth(1).is_some_and(|first| first.starts_with(other)))
+                });
+                assert!(!(left_out && may_go), "{}: what hangs on {other} would never be shown", info.kind);
+            }
+        }
+    }
+
     #[test]
     fn trade_words_point_at_settings_that_do_something() {
         for info in Action::all() {
@@ -592,7 +616,7 @@ mod tests {
             let braces = |text: &str| {
                 text.split('{').skip(1).filter_map(|rest| rest.split('}').next()).map(str::to_owned).collect::<Vec<_>>()
             };
-            for name in braces(info.brief) {
+            for name in braces(info.brief).iter().flat_map(|names| names.split('|')) {
                 assert!(info.settings.iter().any(|setting| setting.name == name), "{}: {name} in brief", info.kind);
             }
         }

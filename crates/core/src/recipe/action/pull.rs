@@ -159,8 +159,8 @@ impl Act for Pull {
             "32nd",
             "16th",
         ],
-        sentence: "pull {strength} to[ {lines}][ {grid}][, swung {swing}][; within {also_reach} of a line of {also}, to that line][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
-        brief: "{strength} to {grid}",
+        sentence: "pull {strength} to {lines}[ of {grid}][, swung {swing}][; within {also_reach} of a line of {also}, to that line][; leave hits within {forgive} alone][; ignore hits beyond {reach}][; leave up to {residue} to chance][; pull ends by {ends}][; pull lengths by {lengths}].",
+        brief: "{strength} to {grid|lines}",
         explains: "Towards the grid by this much; below zero, away from it.",
         points: &[
             super::point("quantize", r#"{"strength": 100}"#),
@@ -175,12 +175,7 @@ impl Act for Pull {
         ],
         settings: &[
             Setting::new("strength", "strength", Values::number(-100.0, 100.0, 1.0, "%", Some(0.0))),
-            Setting::new(
-                "lines",
-                "lines",
-                Values::Choice { options: &[("grid", "the grid"), ("own", "its own lines")] },
-            )
-            .quiet(0.0),
+            Setting::new("lines", "lines", Values::Choice { options: &[("grid", "a grid"), ("own", "its own lines")] }),
             Setting::new("grid", "grid", Values::Grid).when("lines", "grid"),
             Setting::new("swing", "swing", Values::number(25.0, 80.0, 0.5, "%", Some(50.0))).when("lines", "grid"),
             Setting::new("also_reach", "second grid within", Values::number(0.0, 500.0, 1.0, "ms", Some(0.0))),

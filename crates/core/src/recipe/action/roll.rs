@@ -119,7 +119,7 @@ impl Act for Roll {
             "32nd",
         ],
         sentence: "cut into {cut}[ ({strokes})][ ({grid})] {over}[ ({length})], from {from} to {to} of its velocity, {curve}; the hit itself is {main}.",
-        brief: "{strokes} strokes",
+        brief: "in {strokes|grid}",
         explains: "One hit becomes several strokes, rising or falling.",
         points: &[
             point("ratchet", r#"{"from": 80, "to": 100}"#),
